@@ -1,0 +1,1 @@
+"""Shared values that know nothing of worlds: spans, diagnostics, budgets, progress, spelling."""

@@ -1,0 +1,81 @@
+"""Problems in what the user wrote, each with its place, the line, a caret and a way out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from zubrel.atoms.source import Span
+
+WIDEST_EXCERPT = 100
+
+
+@dataclass(frozen=True, slots=True)
+class Diagnostic:
+    """One problem: a code of `codes.py`, what is wrong, where, and what to do about it."""
+
+    code: str
+    message: str
+    span: Span | None = None
+    hint: str | None = None
+    also: tuple[tuple[str, Span], ...] = ()
+
+    def order(self) -> tuple[str, int, int, str]:
+        return (*(self.span.order() if self.span else ("", 0, 0)), self.message)
+
+
+class InvalidInput(Exception):
+    """What the user gave cannot be used; carries every problem found."""
+
+    def __init__(self, diagnostics: Iterable[Diagnostic]) -> None:
+        self.diagnostics = tuple(sorted(set(diagnostics), key=Diagnostic.order))
+        super().__init__("; ".join(d.message for d in self.diagnostics))
+
+
+class Problems:
+    """A growing list of problems, so that all of a file are told at once."""
+
+    def __init__(self) -> None:
+        self.found: list[Diagnostic] = []
+
+    def add(
+        self,
+        code: str,
+        message: str,
+        span: Span | None,
+        hint: str | None = None,
+        also: tuple[tuple[str, Span], ...] = (),
+    ) -> None:
+        self.found.append(Diagnostic(code, message, span, hint, also))
+
+    def stop_if_any(self) -> None:
+        """Raise `InvalidInput` when anything was found."""
+        if self.found:
+            raise InvalidInput(self.found)
+
+
+def describe(problem: Diagnostic) -> str:
+    """The problem as plain text of several lines, without colour."""
+    place = f"{problem.span.place}  " if problem.span else ""
+    lines = [f"{place}{problem.message}"]
+    if problem.span:
+        lines += excerpt(problem.span)
+    for message, span in problem.also:
+        lines.append(f"  {span.place}  {message}")
+        lines += excerpt(span)
+    if problem.hint:
+        lines += [f"  {line}" for line in problem.hint.splitlines()]
+    return "\n".join(lines)
+
+
+def excerpt(span: Span) -> list[str]:
+    """The line of `span` and a second line with carets under it; none for an empty line."""
+    text = span.source.line(span.line)
+    if not text.strip():
+        return []
+    start = span.column - 1
+    first = max(0, min(start - 20, len(text) - WIDEST_EXCERPT)) if start > 70 else 0
+    shown = "".join(c if c.isprintable() else " " for c in text[first : first + WIDEST_EXCERPT])
+    offset = start - first
+    width = max(1, min(span.width, len(shown) - offset))
+    return [f"    {shown}", f"    {' ' * offset}{'^' * width}"]

@@ -1,0 +1,27 @@
+"""A way to tell how far the work is, silent unless somebody listens."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+
+class Progress(Protocol):
+    """Told now and then what is being done; must return quickly."""
+
+    def stage(self, words: str) -> None:
+        """A new stage of the work begins, for example `searching`."""
+        ...
+
+    def reached(self, situations: int, open_situations: int) -> None:
+        """So many situations are known, of which so many have not been looked at yet."""
+        ...
+
+
+class Silence:
+    """A `Progress` that tells nobody."""
+
+    def stage(self, words: str) -> None:
+        pass
+
+    def reached(self, situations: int, open_situations: int) -> None:
+        pass

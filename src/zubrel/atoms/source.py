@@ -1,0 +1,44 @@
+"""Where something stands in a file."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Source:
+    """One text file, as given by the user (`path`) with its lines for excerpts."""
+
+    path: str
+    lines: tuple[str, ...] = field(repr=False)
+
+    @staticmethod
+    def of(path: str, text: str) -> Source:
+        return Source(path, tuple(text.splitlines()))
+
+    def line(self, number: int) -> str:
+        """The text of line `number` (from 1), or nothing past the end."""
+        return self.lines[number - 1] if 0 < number <= len(self.lines) else ""
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """A stretch of one line: `line` and `column` count from 1, `width` in characters."""
+
+    source: Source = field(repr=False)
+    line: int
+    column: int
+    width: int = 1
+
+    @property
+    def place(self) -> str:
+        """`file:line:column`, the form that editors make clickable."""
+        return f"{self.source.path}:{self.line}:{self.column}"
+
+    def part(self, offset: int, width: int) -> Span:
+        """The stretch that begins `offset` characters into this one."""
+        return Span(self.source, self.line, self.column + offset, max(1, width))
+
+    def order(self) -> tuple[str, int, int]:
+        """Sort key: by file, then by position."""
+        return (self.source.path, self.line, self.column)

@@ -1,0 +1,28 @@
+"""The nearest existing spelling of a word that does not exist."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from difflib import get_close_matches
+
+
+def nearest(word: str, known: Iterable[str]) -> str | None:
+    """The known word most like `word`, or None when nothing is near enough.
+
+    Deterministic: equally near words are told apart by the alphabet.
+    """
+    close = get_close_matches(word, sorted(set(known)), n=1, cutoff=0.7)
+    return close[0] if close else None
+
+
+def suggestion(word: str, known: Iterable[str]) -> str | None:
+    """`Did you mean "…"?`, or None."""
+    near = nearest(word, known)
+    return f'Did you mean "{near}"?' if near else None
+
+
+def listing(words: Iterable[str], most: int = 12) -> str:
+    """Words in a row for a message: `a, b, c` and how many more there are."""
+    every = list(words)
+    more = f", and {len(every) - most} more" if len(every) > most else ""
+    return ", ".join(every[:most]) + more

@@ -1,0 +1,1 @@
+"""Files -> Document: YAML with line marks, fields by shape, conditions by grammar."""

@@ -1,0 +1,287 @@
+"""Conditions as text -> a tree in which nothing is resolved yet.
+
+The grammar is in `conditions.lark`. Every node knows its stretch of the file.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+from typing import TYPE_CHECKING, Any
+
+from zubrel.atoms.diagnostics import Problems
+from zubrel.atoms.source import Span
+
+if TYPE_CHECKING:
+    from lark import Lark
+
+DEEPEST = 40
+STATES = (
+    "open", "shut", "waiting", "active", "done", "failed",
+    "visited", "beaten", "taken", "met", "here",
+)  # fmt: skip
+WORDS = frozenset(
+    ["and", "or", "not", "any", "all", "of", "at", "is", "in", "lies", "true", "false", *STATES]
+)
+LARGEST_NUMBER = 1_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """A word in a condition, as written."""
+
+    text: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """`brass_token` or `lamp_lit`."""
+
+    name: Name
+
+
+@dataclass(frozen=True, slots=True)
+class AtLeast:
+    """`3 lamp_oil`."""
+
+    count: int
+    name: Name
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """`coin >= 5` (number), `tide = low` (Name), `lamp_lit = true` (bool)."""
+
+    name: Name
+    operator: str
+    value: int | bool | Name
+
+
+@dataclass(frozen=True, slots=True)
+class AtArea:
+    """`at quay`."""
+
+    name: Name
+
+
+@dataclass(frozen=True, slots=True)
+class IsState:
+    """`chart_room is open`."""
+
+    name: Name
+    state: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """`coin is in chest`."""
+
+    item: Name
+    store: Name
+
+
+@dataclass(frozen=True, slots=True)
+class Lies:
+    """`lantern lies at quay`."""
+
+    item: Name
+    area: Name
+
+
+@dataclass(frozen=True, slots=True)
+class Negation:
+    part: Syntax
+
+
+@dataclass(frozen=True, slots=True)
+class Conjunction:
+    parts: tuple[Syntax, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Disjunction:
+    parts: tuple[Syntax, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class CountOf:
+    """`2 of (a, b, c)`: at least `count` of the parts; `any of` is 1, `all of` every one."""
+
+    count: int
+    parts: tuple[Syntax, ...]
+    span: Span
+
+
+Syntax = (
+    Named | AtLeast | Comparison | AtArea | IsState | Stored | Lies
+    | Negation | Conjunction | Disjunction | CountOf
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Condition:
+    """One condition of the file: its text, its tree, its place."""
+
+    text: str
+    tree: Syntax
+    span: Span
+
+
+_BARE = re.compile(r"[a-z][a-z0-9_]*\Z")
+_COUNTED = re.compile(r"([0-9]{1,9}) +([a-z][a-z0-9_]*)\Z")
+
+
+def parse_condition(text: str, span: Span, problems: Problems) -> Condition | None:
+    """The condition in `text`, which begins at `span`; None (and a problem) when it is none."""
+    tree = _simple(text, span) or _parse(text, span, problems)
+    return Condition(text, tree, span) if tree else None
+
+
+def _simple(text: str, span: Span) -> Syntax | None:
+    """A lone name or an amount, without waking the parser."""
+    if _BARE.match(text) and text not in WORDS:
+        return Named(Name(text, span))
+    if counted := _COUNTED.match(text):
+        number, name = int(counted[1]), counted[2]
+        if name not in WORDS and number <= LARGEST_NUMBER:
+            return AtLeast(number, Name(name, span.part(counted.start(2), len(name))))
+    return None
+
+
+def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
+    from lark.exceptions import UnexpectedCharacters, UnexpectedInput, UnexpectedToken
+
+    if not text.strip():
+        problems.add("bad-condition", "a condition is missing here", span)
+        return None
+    if _depth(text) > DEEPEST:
+        problems.add("too-deep", f"a condition nested deeper than {DEEPEST} levels", span)
+        return None
+    builder = _Builder(span, problems)
+    count = len(problems.found)
+    try:
+        result = builder.build(_parser().parse(text))
+    except UnexpectedCharacters as error:
+        message = f'a condition cannot hold "{error.char}"'
+        _report(problems, text, span, error.pos_in_stream or 0, 1, message)
+        return None
+    except UnexpectedToken as error:
+        at_end = error.token.type == "$END"
+        position = len(text.rstrip()) - 1 if at_end else (error.token.start_pos or 0)
+        message = (
+            "this condition ends too early" if at_end else f'"{error.token}" does not fit here'
+        )
+        _report(problems, text, span, position, 1 if at_end else len(error.token), message)
+        return None
+    except UnexpectedInput:
+        _report(problems, text, span, 0, len(text), "this is no condition")
+        return None
+    return None if len(problems.found) > count else result
+
+
+def _report(
+    problems: Problems, text: str, span: Span, position: int, width: int, message: str
+) -> None:
+    hint = 'For example: "brass_token", "3 lamp_oil", "coin >= 5 and not lamp_lit", "tide = low".'
+    if text.count("(") != text.count(")"):
+        hint = (
+            "The brackets do not match. In a [list], a condition with a comma must stand in "
+            'quotes:\n["any of (a, b)", c]'
+        )
+    elif "==" in text or "&&" in text or "||" in text or "!" in text.replace("!=", ""):
+        hint = 'Write "=", "and", "or", "not".'
+    problems.add("bad-condition", message, span.part(position, width), hint)
+
+
+def _depth(text: str) -> int:
+    """A bound on how deep the tree can be: open brackets and negations in a row."""
+    depth = deepest = 0
+    for char in text:
+        depth += (char == "(") - (char == ")")
+        deepest = max(deepest, depth)
+    return deepest + len(re.findall(r"\bnot\s+(?=not\b)", text))
+
+
+@cache
+def _parser() -> Lark:
+    from lark import Lark
+
+    grammar = files("zubrel.authored").joinpath("conditions.lark").read_text(encoding="utf-8")
+    return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False)
+
+
+class _Builder:
+    """Turns lark's tree into ours. Depth is bounded by `DEEPEST` before it is called."""
+
+    def __init__(self, span: Span, problems: Problems) -> None:
+        self.span = span
+        self.problems = problems
+
+    def build(self, tree: Any) -> Syntax:
+        parts = tree.children
+        match tree.data:
+            case "start":
+                return self.build(parts[0])
+            case "disjunction":
+                return Disjunction(tuple(self.build(p) for p in parts))
+            case "conjunction":
+                return Conjunction(tuple(self.build(p) for p in parts))
+            case "negation":
+                return Negation(self.build(parts[0]))
+            case "any_of" | "all_of" | "count_of":
+                return self._count_of(tree)
+            case "named":
+                return Named(self._name(parts[0]))
+            case "at_least":
+                return AtLeast(self._number(parts[0]), self._name(parts[1]))
+            case "comparison":
+                return Comparison(self._name(parts[0]), str(parts[1]), self._value(parts[2]))
+            case "at_area":
+                return AtArea(self._name(parts[0]))
+            case "stored":
+                return Stored(self._name(parts[0]), self._name(parts[1]))
+            case "not_stored":
+                return Negation(Stored(self._name(parts[0]), self._name(parts[1])))
+            case "lies":
+                return Lies(self._name(parts[0]), self._name(parts[1]))
+            case "is_state":
+                return self._state(parts)
+        return Negation(self._state(parts))
+
+    def _state(self, parts: list[Any]) -> IsState:
+        return IsState(self._name(parts[0]), str(parts[1]), self._part(parts[1]))
+
+    def _count_of(self, tree: Any) -> CountOf:
+        """`any of`, `all of` or `N of`: lark leaves the number as the first child, if any."""
+        tokens = [p for p in tree.children if not hasattr(p, "data")]
+        parts = tuple(self.build(p) for p in tree.children if hasattr(p, "data"))
+        span = self.span.part(tree.meta.start_pos, tree.meta.end_pos - tree.meta.start_pos)
+        if not tokens:
+            return CountOf(1 if tree.data == "any_of" else len(parts), parts, span)
+        count = self._number(tokens[0])
+        if not 1 <= count <= len(parts):
+            message = f'"{count} of" needs at least {count} conditions, and at least one'
+            self.problems.add("bad-condition", message, self._part(tokens[0]))
+        return CountOf(count, parts, span)
+
+    def _name(self, token: Any) -> Name:
+        return Name(str(token), self._part(token))
+
+    def _value(self, token: Any) -> int | bool | Name:
+        if token.type == "NUMBER":
+            return self._number(token)
+        return token == "true" if token.type == "TRUTH" else self._name(token)
+
+    def _number(self, token: Any) -> int:
+        if len(token) <= 7 and int(token) <= LARGEST_NUMBER:
+            return int(token)
+        message = f"{token} is above {LARGEST_NUMBER:,}, the largest number allowed"
+        self.problems.add("too-large", message, self._part(token))
+        return 0
+
+    def _part(self, token: Any) -> Span:
+        return self.span.part(token.start_pos, len(token))

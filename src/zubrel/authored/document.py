@@ -1,0 +1,90 @@
+"""A world file as a document: every section read by shape, nothing resolved."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from zubrel.atoms.diagnostics import Problems
+from zubrel.atoms.source import Source, Span
+from zubrel.atoms.spelling import listing, suggestion
+from zubrel.authored.files import read_source
+from zubrel.authored.kinds import read_text
+from zubrel.authored.nodes import Mapping, Node, Scalar, compose
+from zubrel.authored.shapes import HEAD, SECTIONS, START, is_version_one
+from zubrel.authored.values import Entry
+
+
+@dataclass(slots=True)
+class Document:
+    """All that the files of one world say. `path` is as the user gave it."""
+
+    path: str
+    source: Source
+    title: str = ""
+    start: Entry | None = None
+    sections: dict[str, list[Entry]] = field(default_factory=dict)
+
+    def entries(self, section: str) -> list[Entry]:
+        return self.sections.get(section, [])
+
+
+def read_document(path: str) -> Document:
+    """The document at `path`. Raises `InvalidInput` with every problem found in it."""
+    source, text = read_source(path)
+    return document_of(source, text)
+
+
+def document_of(source: Source, text: str) -> Document:
+    """The document in `text`, for callers that have the text already."""
+    problems = Problems()
+    document = Document(source.path, source)
+    root = compose(source, text)
+    _Reader(document, problems).read(root)
+    problems.stop_if_any()
+    return document
+
+
+class _Reader:
+    def __init__(self, document: Document, problems: Problems) -> None:
+        self.document = document
+        self.problems = problems
+
+    def read(self, root: Node | None) -> None:
+        if not isinstance(root, Mapping):
+            span = root.span if root else Span(self.document.source, 1, 1)
+            what = "this is no world: a world is a mapping of sections" if root else "nothing here"
+            hint = '"zubrel new FILE" writes a small world to start from.'
+            self.problems.add("no-world", what, span, hint)
+            return
+        self._check_version(root)
+        for key, node in root.entries:
+            self._section(key, node)
+
+    def _check_version(self, root: Mapping) -> None:
+        version = root.get("zubrel")
+        if version is None:
+            self.problems.add(
+                "no-version",
+                "the world does not say which version of the language it is written in",
+                root.span,
+                'Begin the file with the line "zubrel: 1".',
+            )
+        elif not is_version_one(version):
+            message = "only version 1 of the language exists"
+            self.problems.add("no-version", message, version.span, "Write: zubrel: 1")
+
+    def _section(self, key: Scalar, node: Node) -> None:
+        name = key.text
+        if name == "title":
+            self.document.title = read_text(node, self.problems) or ""
+        elif name == "start":
+            self.document.start = START.read(node, self.problems)
+            if self.document.start:
+                self.document.start.span = key.span
+        elif name in SECTIONS:
+            entries = SECTIONS[name].read(node, self.problems)
+            self.document.sections.setdefault(name, []).extend(entries or ())
+        elif name not in HEAD:
+            known = [*HEAD, *SECTIONS]
+            hint = suggestion(name, known) or f"A world may have: {listing(known, 40)}."
+            self.problems.add("unknown-key", f'there is no section "{name}"', key.span, hint)

@@ -1,0 +1,217 @@
+"""YAML text as a tree of nodes that remember where they stand.
+
+The tree is built from libyaml's events without recursion, so that neither deep nesting nor
+aliases that multiply can hurt. What a scalar means is decided later, field by field.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import yaml
+
+from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
+from zubrel.atoms.source import Source, Span
+
+DEEPEST = 60
+LARGEST = 2_000_000
+
+
+@dataclass(slots=True, eq=False)
+class Scalar:
+    """A single value; `plain` when it stands without quotes."""
+
+    span: Span
+    text: str
+    plain: bool
+    size: int = 1
+
+    @property
+    def empty(self) -> bool:
+        """YAML's null: nothing at all, `~` or `null` without quotes."""
+        return self.plain and self.text in ("", "~", "null", "Null", "NULL")
+
+
+@dataclass(slots=True, eq=False)
+class Sequence:
+    """A list of nodes."""
+
+    span: Span
+    items: list[Node] = field(default_factory=list)
+    size: int = 1
+
+
+@dataclass(slots=True, eq=False)
+class Mapping:
+    """Keys and values in the order of the file; no key twice."""
+
+    span: Span
+    entries: list[tuple[Scalar, Node]] = field(default_factory=list)
+    size: int = 1
+
+    def get(self, key: str) -> Node | None:
+        for scalar, value in self.entries:
+            if scalar.text == key:
+                return value
+        return None
+
+
+Node = Scalar | Sequence | Mapping
+
+
+def compose(source: Source, text: str) -> Node | None:
+    """The one document in `text`, or None when there is nothing in it.
+
+    Raises `InvalidInput` for text that is no YAML, for duplicate keys, tags, more than one
+    document, nesting deeper than `DEEPEST`, and aliases that unfold to more than `LARGEST` nodes.
+    """
+    return _Composer(source).compose(text)
+
+
+@dataclass(slots=True)
+class _Frame:
+    """A collection still open: its node, its anchor, the key that waits for a value."""
+
+    node: Sequence | Mapping
+    anchor: str | None
+    key: Scalar | None = None
+    keys: dict[str, Scalar] = field(default_factory=dict)
+
+
+class _Composer:
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.problems: list[Diagnostic] = []
+        self.open: list[_Frame] = []
+        self.anchors: dict[str, Node] = {}
+        self.root: Node | None = None
+        self.documents = 0
+
+    def compose(self, text: str) -> Node | None:
+        for event in self._events(text):
+            self._take(event)
+        if self.problems:
+            raise InvalidInput(self.problems)
+        return self.root
+
+    def _events(self, text: str) -> Iterator[Any]:
+        loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+        try:
+            yield from yaml.parse(text, Loader=loader)
+        except yaml.MarkedYAMLError as error:
+            mark = error.problem_mark or error.context_mark
+            if "nesting" in str(error.problem):
+                self._stop("too-deep", f"nested deeper than {DEEPEST} levels", mark)
+            hint = None
+            if "mapping values are not allowed" in str(error.problem):
+                hint = 'A text with ": " in it must stand in quotes; check the indent as well.'
+            self._stop("not-yaml", f"this is no valid YAML: {error.problem}", mark, hint)
+        except yaml.YAMLError as error:
+            self._stop("not-yaml", f"this is no valid YAML: {str(error).splitlines()[0]}", None)
+
+    def _take(self, event: Any) -> None:
+        match event:
+            case yaml.ScalarEvent():
+                plain = bool(event.implicit[0]) and not event.style
+                self._check_tag(event)
+                node = Scalar(self._span(event), event.value, plain)
+                self._place(node, event.anchor)
+            case yaml.MappingStartEvent():
+                self._begin(Mapping(self._span(event)), event)
+            case yaml.SequenceStartEvent():
+                self._begin(Sequence(self._span(event)), event)
+            case yaml.MappingEndEvent() | yaml.SequenceEndEvent():
+                frame = self.open.pop()
+                self._place(frame.node, frame.anchor)
+            case yaml.AliasEvent():
+                self._alias(event)
+            case yaml.DocumentStartEvent():
+                self.documents += 1
+                if self.documents > 1:
+                    self._stop(
+                        "several-documents",
+                        "a second YAML document begins here",
+                        event.start_mark,
+                        "One file holds one world: put other parts into files of their own.",
+                    )
+
+    def _begin(self, node: Sequence | Mapping, event: Any) -> None:
+        if len(self.open) >= DEEPEST:
+            self._stop("too-deep", f"nested deeper than {DEEPEST} levels", event.start_mark)
+        self._check_tag(event)
+        self.open.append(_Frame(node, event.anchor))
+
+    def _alias(self, event: Any) -> None:
+        target = self.anchors.get(event.anchor)
+        if target is None:
+            message = f'"*{event.anchor}" stands for nothing that is complete before it'
+            self._stop("bad-alias", message, event.start_mark)
+            return
+        self._place(target, None, event)
+
+    def _place(self, node: Node, anchor: str | None, at: Any = None) -> None:
+        """Put a finished node where it belongs: into the open collection, or as the root."""
+        if anchor:
+            self.anchors[anchor] = node
+        if not self.open:
+            self.root = node
+            return
+        frame = self.open[-1]
+        frame.node.size += node.size
+        if frame.node.size > LARGEST:
+            mark = at.start_mark if at else None
+            self._stop("too-large", f"this unfolds to more than {LARGEST:,} values", mark)
+        if isinstance(frame.node, Sequence):
+            frame.node.items.append(node)
+        elif frame.key is None:
+            frame.key = self._key(node)
+        else:
+            self._pair(frame, frame.key, node)
+
+    def _key(self, node: Node) -> Scalar:
+        if isinstance(node, Scalar):
+            return node
+        self.problems.append(
+            Diagnostic(
+                "wrong-shape",
+                "a list or mapping cannot be a key",
+                node.span,
+                "A condition in a list must stand in quotes when it holds brackets or braces.",
+            )
+        )
+        return Scalar(node.span, "", False)
+
+    def _pair(self, frame: _Frame, key: Scalar, value: Node) -> None:
+        frame.key = None
+        assert isinstance(frame.node, Mapping)
+        earlier = frame.keys.get(key.text)
+        if earlier is not None:
+            self.problems.append(
+                Diagnostic(
+                    "duplicate-key",
+                    f'"{key.text}" is given twice here',
+                    key.span,
+                    "Keep one of them, or give each an id of its own.",
+                    (("it is already here", earlier.span),),
+                )
+            )
+            return
+        frame.keys[key.text] = key
+        frame.node.entries.append((key, value))
+
+    def _check_tag(self, event: Any) -> None:
+        if event.tag and event.tag != "!":
+            span = self._span(event)
+            hint = "Remove the word that begins with an exclamation mark."
+            self.problems.append(Diagnostic("tag", "YAML tags have no meaning here", span, hint))
+
+    def _span(self, event: Any) -> Span:
+        start, end = event.start_mark, event.end_mark
+        width = end.column - start.column if end.line == start.line else 1
+        return Span(self.source, start.line + 1, start.column + 1, max(1, width))
+
+    def _stop(self, code: str, message: str, mark: Any, hint: str | None = None) -> None:
+        span = Span(self.source, mark.line + 1, mark.column + 1) if mark else Span(self.source, 1, 1)
+        raise InvalidInput([*self.problems, Diagnostic(code, message, span, hint)])

@@ -1,0 +1,1 @@
+"""Document -> World: every name resolved, every type right, amounts bounded."""

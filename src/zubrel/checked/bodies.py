@@ -1,0 +1,134 @@
+"""Rule bodies -> outcomes: every alternative and outcome with all that it does, in order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from zubrel.authored.values import Entry
+from zubrel.checked.effects import (
+    AddMeter,
+    Effect,
+    EndGame,
+    Give,
+    Lose,
+    MoveTo,
+    OpenLock,
+    SetFact,
+    SetMeter,
+    ShutLock,
+    Take,
+    Toggle,
+)
+from zubrel.checked.resolve import Resolver
+from zubrel.checked.world import Outcome
+
+
+@dataclass(frozen=True, slots=True)
+class Implied:
+    """What a rule does by being a find, a way or a lock, besides what its body says."""
+
+    first: tuple[Effect, ...] = ()
+    gives: tuple[Effect, ...] = ()
+    opens: tuple[Effect, ...] = ()
+    moves_to: str | None = None
+    last: tuple[Effect, ...] = ()
+
+
+def outcomes_of(
+    bodies: Sequence[Entry], implied: Implied, resolver: Resolver
+) -> tuple[Outcome, ...]:
+    """The outcomes of a rule whose body is made of `bodies`, common first.
+
+    The effects are in the order of the language's table, those of a chance outcome after the
+    common ones. Of `moves_to`, `ends` and settings given more than once the most particular
+    stays.
+    """
+    chances = [outcome for body in bodies for outcome in body.entries("chance")]
+    if not chances:
+        return (Outcome(1, 1.0, _effects(bodies, (), implied, resolver), _says(bodies)),)
+    found = []
+    for number, chance in enumerate(chances, 1):
+        odds = chance.values.get("odds", 1.0)
+        if odds > 0:
+            effects = _effects(bodies, (chance,), implied, resolver)
+            found.append(Outcome(number, odds, effects, _says([*bodies, chance])))
+    return tuple(found)
+
+
+def _says(bodies: Iterable[Entry]) -> str | None:
+    texts = [text for body in bodies if (text := body.text("says"))]
+    return " ".join(texts) if texts else None
+
+
+def _effects(
+    common: Sequence[Entry], outcome: Sequence[Entry], implied: Implied, resolver: Resolver
+) -> tuple[Effect, ...]:
+    bodies = [*common, *outcome]
+    where_to = _last_word(bodies, "moves_to", "area", resolver) or implied.moves_to
+    ending = _last_word(bodies, "ends", "ending", resolver)
+    settings = _settings(bodies, resolver)
+    takes = [Take(i, n or 0) for b in common for i, n in resolver.amounts(b.amounts("takes"))]
+    effects: list[Effect] = [*implied.first, *takes]
+    effects += _things(common, implied.gives, resolver)
+    effects += [effect for level, effect in settings if level < len(common)]
+    effects += _world(common, implied.opens, resolver)
+    effects += _things(outcome, (), resolver)
+    effects += [effect for level, effect in settings if level >= len(common)]
+    effects += _world(outcome, (), resolver)
+    effects += [MoveTo(where_to)] if where_to else []
+    effects += [EndGame(ending)] if ending else []
+    return (*effects, *implied.last)
+
+
+def _things(
+    bodies: Sequence[Entry], given: tuple[Effect, ...], resolver: Resolver
+) -> list[Effect]:
+    """What is lost and then gained."""
+    loses = [Lose(i, n) for b in bodies for i, n in resolver.amounts(b.amounts("loses"))]
+    gives = [Give(i, n or 0) for b in bodies for i, n in resolver.amounts(b.amounts("gives"))]
+    return [*loses, *given, *gives]
+
+
+def _settings(bodies: Sequence[Entry], resolver: Resolver) -> list[tuple[int, Effect]]:
+    """The settings that hold, each with the level of the body it stands in."""
+    last: dict[str, tuple[int, Effect]] = {}
+    for level, body in enumerate(bodies):
+        for setting in body.settings("sets"):
+            effect = resolver.setting(setting)
+            if isinstance(effect, SetFact):
+                last[effect.fact] = (level, effect)
+            elif isinstance(effect, SetMeter):
+                last[effect.meter] = (level, effect)
+    return list(last.values())
+
+
+def _world(
+    bodies: Sequence[Entry], opened: tuple[Effect, ...], resolver: Resolver
+) -> list[Effect]:
+    """What changes around the player: facts turned, meters, locks."""
+    effects: list[Effect] = []
+    for body in bodies:
+        for fact in resolver.ids(body.words("toggles"), "fact"):
+            if fact in resolver.facts and not resolver.facts[fact].true_false:
+                message = f'"{fact}" is not just true or false: set it to a value'
+                resolver.problems.add("wrong-kind", message, body.where("toggles"))
+            effects.append(Toggle(fact))
+    for body in bodies:
+        for change in body.settings("adds"):
+            meter = resolver.names.find(change.name, "meter")
+            if meter and isinstance(change.value, int):
+                effects.append(AddMeter(meter, change.value))
+    effects += opened
+    effects += [OpenLock(k) for b in bodies for k in resolver.ids(b.words("opens"), "lock")]
+    effects += [ShutLock(k) for b in bodies for k in resolver.ids(b.words("shuts"), "lock")]
+    return effects
+
+
+def _last_word(bodies: Sequence[Entry], field: str, kind: str, resolver: Resolver) -> str | None:
+    found = None
+    for body in bodies:
+        word = body.word(field)
+        if word is not None:
+            found = resolver.names.find(word, kind) or found
+    return found

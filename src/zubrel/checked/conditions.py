@@ -1,0 +1,117 @@
+"""Conditions in which every name is resolved.
+
+A closed union of atoms and four connectives. Spans do not take part in equality.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from zubrel.atoms.source import Span
+
+
+@dataclass(frozen=True, slots=True)
+class Holds:
+    """The amount held of an item compares so with a number."""
+
+    item: str
+    operator: str
+    number: int
+    span: Span | None = field(default=None, compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Level:
+    """The value of a meter compares so with a number."""
+
+    meter: str
+    operator: str
+    number: int
+    span: Span | None = field(default=None, compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class FactIs:
+    """A fact has its value number `value` (true/false facts: 0 is false, 1 is true)."""
+
+    fact: str
+    value: int
+    span: Span | None = field(default=None, compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class At:
+    """The player stands in an area."""
+
+    area: str
+    span: Span | None = field(default=None, compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class LockOpen:
+    """A lock is open."""
+
+    lock: str
+    span: Span | None = field(default=None, compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Marked:
+    """Something has happened: `kind` is visited (an area), taken (a find) or done (a rule)."""
+
+    kind: str
+    subject: str
+    span: Span | None = field(default=None, compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Not:
+    part: Cond
+
+
+@dataclass(frozen=True, slots=True)
+class All:
+    """Every part holds; with no parts, always true."""
+
+    parts: tuple[Cond, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Any:
+    """Some part holds; with no parts, never true."""
+
+    parts: tuple[Cond, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class CountOf:
+    """At least `count` of the parts hold."""
+
+    count: int
+    parts: tuple[Cond, ...]
+
+
+Atom = Holds | Level | FactIs | At | LockOpen | Marked
+Cond = Atom | Not | All | Any | CountOf
+ALWAYS = All(())
+
+
+def atoms_of(condition: Cond) -> Iterator[Atom]:
+    """Every atom of a condition, from left to right. (Depth is bounded by the grammar.)"""
+    match condition:
+        case Not(part):
+            yield from atoms_of(part)
+        case All(parts) | Any(parts) | CountOf(_, parts):
+            for part in parts:
+                yield from atoms_of(part)
+        case _:
+            yield condition
+
+
+def all_of(*conditions: Cond) -> Cond:
+    """The conjunction, without needless nesting."""
+    parts: list[Cond] = []
+    for condition in conditions:
+        parts.extend(condition.parts if isinstance(condition, All) else (condition,))
+    return parts[0] if len(parts) == 1 else All(tuple(parts))

@@ -1,0 +1,190 @@
+"""A world in which every name means something: what the later stages work on.
+
+Sections are kept as the author thinks of them; everything that a player can do is also there as
+a `Rule`, so that no later stage needs to know what a find or a lock is.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from zubrel.atoms.source import Span
+from zubrel.checked.conditions import ALWAYS, Cond
+from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """A text and when it applies."""
+
+    text: str
+    when: Cond
+    span: Span = field(compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Thing:
+    """What every section entry has. `name` is for players, `id` for authors."""
+
+    id: str
+    name: str
+    span: Span = field(compare=False, repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Item(Thing):
+    """`most` is the most that can be held; `bound_given` when the author said so."""
+
+    kind: str
+    most: int
+    bound_given: bool
+    wasted_when_full: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Area(Thing):
+    says: tuple[Said, ...]
+    needs: Cond
+
+
+@dataclass(frozen=True, slots=True)
+class Lock(Thing):
+    begins_open: bool
+    relocks: bool
+    from_areas: tuple[str, ...]
+    refuses: tuple[Said, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Fact(Thing):
+    """A true/false fact has the values false, true."""
+
+    values: tuple[str, ...]
+    start: int
+    true_false: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Meter(Thing):
+    low: int
+    high: int
+    start: int
+
+
+@dataclass(frozen=True, slots=True)
+class Ending(Thing):
+    good: bool
+    when: Cond | None
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What a rule does, all of it, in order; `number` from 1. Odds are above 0."""
+
+    number: int
+    odds: float
+    effects: tuple[Effect, ...]
+    says: str | None = None
+
+    @property
+    def destination(self) -> str | None:
+        """The area where the player is then, or None where the outcome does not move."""
+        moves = [e.area for e in self.effects if isinstance(e, MoveTo)]
+        return moves[-1] if moves else None
+
+    @property
+    def ending(self) -> str | None:
+        ends = [e.ending for e in self.effects if isinstance(e, EndGame)]
+        return ends[-1] if ends else None
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """Something that a player can do.
+
+    `areas` is where (None: anywhere). `offered` must hold for it to be there at all (its lock not
+    yet open, its find not yet taken), `needs` is what the author wrote, `lock` must be open.
+    `chancy` when luck picks among the outcomes. `owner` is the id of the find, way, lock or deed
+    that it belongs to, `common` the id shared by its alternatives, `once` the mark that it sets.
+    """
+
+    id: str
+    kind: str
+    owner: str
+    common: str
+    label: str
+    span: Span = field(compare=False, repr=False)
+    areas: tuple[str, ...] | None
+    offered: Cond
+    needs: Cond
+    lock: str | None
+    once: str | None
+    outcomes: tuple[Outcome, ...]
+    chancy: bool = False
+
+    @property
+    def takes(self) -> tuple[Take, ...]:
+        """What is given up, the same in every outcome."""
+        return tuple(e for e in self.outcomes[0].effects if isinstance(e, Take))
+
+    @property
+    def gives(self) -> tuple[Give, ...]:
+        """What is gained in some outcome."""
+        effects = (e for outcome in self.outcomes for e in outcome.effects)
+        return tuple(dict.fromkeys(e for e in effects if isinstance(e, Give)))
+
+
+@dataclass(frozen=True, slots=True)
+class Happening:
+    """A `whenever`: happens by itself while `when` holds and it would change something."""
+
+    id: str
+    span: Span = field(compare=False, repr=False)
+    when: Cond
+    once: bool
+    outcome: Outcome
+
+
+@dataclass(frozen=True, slots=True)
+class World:
+    """Everything, in the order of the files. `asked` are the visited marks that are kept."""
+
+    path: str
+    title: str
+    start_area: str
+    holding: tuple[Give, ...]
+    items: dict[str, Item]
+    areas: dict[str, Area]
+    locks: dict[str, Lock]
+    facts: dict[str, Fact]
+    meters: dict[str, Meter]
+    endings: dict[str, Ending]
+    rules: tuple[Rule, ...]
+    happenings: tuple[Happening, ...]
+    visits_asked: tuple[str, ...]
+    asked: tuple[Cond, ...] = ()
+
+    def rule(self, rule_id: str) -> Rule:
+        """The rule with this id. Raises KeyError when there is none."""
+        for rule in self.rules:
+            if rule.id == rule_id:
+                return rule
+        raise KeyError(rule_id)
+
+    def name_of(self, thing_id: str) -> str:
+        """The player's name of a section entry, or the label of a rule, or the id itself."""
+        for section in (
+            self.items, self.areas, self.locks, self.facts, self.meters, self.endings,
+        ):  # fmt: skip
+            if thing_id in section:
+                thing: Thing = section[thing_id]
+                return thing.name
+        for rule in self.rules:
+            if thing_id in (rule.id, rule.common, rule.owner):
+                return rule.label
+        return thing_id
+
+
+def always(condition: Cond) -> bool:
+    """Whether a condition is written as nothing at all."""
+    return condition == ALWAYS

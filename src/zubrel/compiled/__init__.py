@@ -1,0 +1,1 @@
+"""World -> System: variables with finite domains, rules as guards and effects."""

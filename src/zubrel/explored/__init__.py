@@ -1,0 +1,1 @@
+"""System -> Space: every situation that any play can reach."""

@@ -1,0 +1,1 @@
+"""Space -> Finding: one detector a file, over any engine's sets of situations."""

@@ -1,0 +1,1 @@
+"""Findings -> Report: traces in the author's words, replayed, with reasons."""

@@ -1,0 +1,1 @@
+"""Report -> terminal and JSON."""

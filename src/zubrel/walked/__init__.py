@@ -1,0 +1,1 @@
+"""World -> Walk: a small interpreter that plays a world move by move."""
