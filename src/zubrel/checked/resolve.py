@@ -174,14 +174,13 @@ class Resolver:
             if area:
                 self.visits[area] = None
             return Marked("visited", area, name.span) if area else ALWAYS
-        if state == "taken":
-            find = self.names.find(name, "find")
-            return Marked("taken", find, name.span) if find else ALWAYS
-        if state == "done":
-            rule = self.names.find(name, *RULE_KINDS)
-            if rule:
-                self.dones.setdefault(rule, name)
-            return Marked("done", rule, name.span) if rule else ALWAYS
+        if state in ("taken", "done"):
+            rule = self.names.find(name, *(RULE_KINDS if state == "done" else ("find",)))
+            if rule is None:
+                return ALWAYS
+            self.dones.setdefault(rule, name)
+            kind = "taken" if self.names.kind_of(rule) == "find" else "done"
+            return Marked(kind, rule, name.span)
         self.problems.add("bad-condition", f'nothing can be "{state}" yet', tree.span)
         return ALWAYS
 

@@ -105,7 +105,7 @@ class Rule:
     `areas` is where (None: anywhere). `offered` must hold for it to be there at all (its lock not
     yet open, its find not yet taken), `needs` is what the author wrote, `lock` must be open.
     `chancy` when luck picks among the outcomes. `owner` is the id of the find, way, lock or deed
-    that it belongs to, `common` the id shared by its alternatives, `once` the mark that it sets.
+    that it belongs to, `common` the id shared by its alternatives, `once` the marks that make it possible only once.
     """
 
     id: str
@@ -118,7 +118,7 @@ class Rule:
     offered: Cond
     needs: Cond
     lock: str | None
-    once: str | None
+    once: tuple[str, ...]
     outcomes: tuple[Outcome, ...]
     chancy: bool = False
 

@@ -1,1 +1,1 @@
-"""World -> Walk: a small interpreter that plays a world move by move."""
+"""World -> single walks: a small interpreter that knows nothing of the compiled system."""

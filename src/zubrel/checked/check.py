@@ -1,0 +1,187 @@
+"""Document -> World: the stage function of this folder."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zubrel.atoms.diagnostics import Problems
+from zubrel.atoms.spelling import suggestion
+from zubrel.authored.conditions import Condition, Name
+from zubrel.authored.document import Document
+from zubrel.authored.values import Entry
+from zubrel.checked.bodies import Implied, outcomes_of
+from zubrel.checked.bounds import bound_items
+from zubrel.checked.effects import Give, SetMark
+from zubrel.checked.names import name_everything
+from zubrel.checked.resolve import Resolver
+from zubrel.checked.rules import RuleMaker, check_marks, key_of, name_of
+from zubrel.checked.world import (
+    Area,
+    Ending,
+    Fact,
+    Happening,
+    Item,
+    Lock,
+    Meter,
+    Outcome,
+    Rule,
+    World,
+)
+
+
+def check(
+    document: Document, asked: Iterable[Condition] = (), problems: Problems | None = None
+) -> World:
+    """The world that `document` describes.
+
+    `asked` are further conditions, for example of the command line; their marks are kept in the
+    situation as if the files asked for them, and they come back resolved in `World.asked`.
+    Raises `InvalidInput` with every problem found, those in `problems` included.
+    """
+    problems = problems or Problems()
+    world = _Checker(document, problems).world(tuple(asked))
+    problems.stop_if_any()
+    return world
+
+
+class _Checker:
+    def __init__(self, document: Document, problems: Problems) -> None:
+        self.document = document
+        self.problems = problems
+        self.names = name_everything(document, problems)
+        self.facts = {e.key.text: self._fact(e) for e in document.entries("facts") if e.key}
+        self.resolver = Resolver(self.names, self.facts, problems)
+
+    def world(self, asked: tuple[Condition, ...]) -> World:
+        items = {i.id: i for i in map(self._item, self.document.entries("items"))}
+        maker = RuleMaker(self.document, self.resolver, items)
+        rules = maker.rules()
+        happenings = tuple(self._happening(e) for e in self.document.entries("whenever"))
+        start, holding = self._start()
+        areas = {a.id: a for a in map(self._area, self.document.entries("areas"))}
+        endings = {e.id: e for e in map(self._ending, self.document.entries("endings"))}
+        locks = {
+            key_of(e): self._lock(e, self._openable_at(rules, key_of(e)))
+            for e in self.document.entries("locks")
+        }
+        meters = {m.id: m for m in map(self._meter, self.document.entries("meters"))}
+        resolved = tuple(self.resolver.condition(c) for c in asked)
+        check_marks(rules, self.resolver)
+        return World(
+            path=self.document.path,
+            title=self.document.title or self.document.path,
+            start_area=start,
+            holding=holding,
+            items=bound_items(items, holding, rules, happenings, self.problems),
+            areas=areas,
+            locks=locks,
+            facts=self.facts,
+            meters=meters,
+            endings=endings,
+            rules=tuple(rules),
+            happenings=happenings,
+            visits_asked=tuple(a for a in areas if a in self.resolver.visits),
+            asked=resolved,
+        )
+
+    def _start(self) -> tuple[str, tuple[Give, ...]]:
+        start = self.document.start
+        areas = self.document.entries("areas")
+        if not areas:
+            self.problems.add("missing", "a world needs at least one area",
+                              None, "Add a section: areas: {shore: {}}")  # fmt: skip
+        if start is None:
+            hint = f"Add a line: start: {{at: {key_of(areas[0]) if areas else 'some_area'}}}"
+            message = f"{self.document.path}: the world does not say where the player starts"
+            self.problems.add("missing", message, None, hint)
+            return "", ()
+        word = start.word("at")
+        if word is None:
+            self.problems.add("missing", 'the start needs "at: some_area"', start.span)
+        area = self.names.find(word, "area") if word else None
+        held = self.resolver.amounts(start.amounts("holding"))
+        return area or "", tuple(Give(i, n or 0) for i, n in held)
+
+    def _item(self, entry: Entry) -> Item:
+        most = entry.number("max")
+        return Item(
+            key_of(entry), name_of(entry), entry.span, entry.text("kind") or "thing",
+            most or 0, most is not None, entry.text("when_full") == "waste",
+        )  # fmt: skip
+
+    def _area(self, entry: Entry) -> Area:
+        says = self.resolver.texts(entry.texts("says"))
+        needs = self.resolver.all_of(entry.conditions("needs"))
+        return Area(key_of(entry), name_of(entry), entry.span, says, needs)
+
+    def _lock(self, entry: Entry, from_areas: tuple[str, ...]) -> Lock:
+        return Lock(
+            key_of(entry), name_of(entry), entry.span, entry.text("begins") == "open",
+            entry.text("relocks") == "passing", from_areas,
+            self.resolver.texts(entry.texts("refuses")),
+        )  # fmt: skip
+
+    def _openable_at(self, rules: list[Rule], lock: str) -> tuple[str, ...]:
+        """Where a lock can be opened; every area, in the order of the file, for anywhere."""
+        for rule in rules:
+            if rule.kind == "lock" and rule.owner == lock:
+                everywhere = tuple(key_of(e) for e in self.document.entries("areas"))
+                return everywhere if rule.areas is None else rule.areas
+        return ()
+
+    def _fact(self, entry: Entry) -> Fact:
+        this, name = key_of(entry), name_of(entry)
+        start = entry.values.get("start", False)
+        values = entry.values.get("values")
+        if values is None:
+            if not isinstance(start, bool):
+                message = f'"{this}" needs its list of values'
+                hint = f"Write: {this}: {{values: [{start.text}, …], start: {start.text}}}"
+                self.problems.add("bad-value", message, entry.where("start"), hint)
+            return Fact(this, name, entry.span, ("false", "true"), int(start is True), True)
+        words = tuple(dict.fromkeys(v.text for v in values))
+        if len(words) < len(values):
+            message = "a value is given twice"
+            self.problems.add("defined-twice", message, entry.where("values"))
+        text = str(start.text if isinstance(start, Name) else start).lower()
+        if not entry.has("start"):
+            text = words[0]
+        if text not in words:
+            message = f'"{this}" cannot start as "{text}": it is {" or ".join(words)}'
+            hint = suggestion(text, words)
+            self.problems.add("bad-value", message, entry.where("start"), hint)
+            text = words[0]
+        return Fact(this, name, entry.span, words, words.index(text), False)
+
+    def _meter(self, entry: Entry) -> Meter:
+        low = entry.number("from") or 0
+        high = entry.number("to")
+        start = entry.number("start")
+        if high is None:
+            message = f'"{key_of(entry)}" needs its highest value'
+            self.problems.add("missing", message, entry.span, "Add: to: 10")
+            high = low
+        start = low if start is None else start
+        if not low <= start <= high:
+            message = f"a meter from {low} to {high} cannot start at {start}"
+            self.problems.add("bad-value", message, entry.where("start"))
+        return Meter(key_of(entry), name_of(entry), entry.span, low, high, start)
+
+    def _ending(self, entry: Entry) -> Ending:
+        when = entry.values.get("when")
+        return Ending(
+            key_of(entry), name_of(entry), entry.span, entry.text("kind") != "bad",
+            self.resolver.condition(when) if when else None,
+        )  # fmt: skip
+
+    def _happening(self, entry: Entry) -> Happening:
+        this, once = key_of(entry), entry.flag("once")
+        when = entry.values.get("when")
+        if when is None:
+            self.problems.add("missing", 'this needs to say when it happens', entry.span,
+                              'Add: when: some_condition')  # fmt: skip
+        marks = (SetMark("done", this),) if once else ()
+        outcomes = outcomes_of((entry,), Implied(first=marks), self.resolver)
+        outcome = outcomes[0] if outcomes else Outcome(1, 1.0, ())
+        return Happening(this, entry.span, self.resolver.condition(when), once, outcome)
+

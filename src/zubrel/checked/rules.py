@@ -1,0 +1,236 @@
+"""Finds, ways, deeds and locks -> rules: one for each thing that a player can do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from zubrel.atoms.source import Span
+from zubrel.authored.document import Document
+from zubrel.authored.values import Entry
+from zubrel.checked.bodies import Implied, outcomes_of
+from zubrel.checked.conditions import Cond, LockOpen, Marked, Not, all_of
+from zubrel.checked.effects import Effect, Give, OpenLock, SetMark, ShutLock
+from zubrel.checked.resolve import Resolver
+from zubrel.checked.world import Item, Rule
+
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """What a rule is, besides its body: the part that finds, ways, deeds and locks differ in."""
+
+    id: str
+    kind: str
+    owner: str
+    label: str
+    areas: tuple[str, ...] | None
+    entry: Entry
+    implied: Implied = Implied()
+    offered: tuple[Cond, ...] = ()
+    lock: str | None = None
+    once_id: str | None = None
+
+
+class RuleMaker:
+    """Makes the rules of a world, in the order of its sections and files."""
+
+    def __init__(self, document: Document, resolver: Resolver, items: dict[str, Item]) -> None:
+        self.document = document
+        self.resolver = resolver
+        self.items = items
+        self.names = resolver.names
+        self.area_names = {key_of(e): name_of(e) for e in document.entries("areas")}
+        self.relocking = {
+            key_of(e) for e in document.entries("locks") if e.text("relocks") == "passing"
+        }
+
+    def rules(self) -> list[Rule]:
+        found: list[Rule] = []
+        for frame in self._frames():
+            found += self._rules_of(frame)
+        return found
+
+    def _frames(self) -> Iterator[Frame]:
+        for area in self.document.entries("areas"):
+            if area.key:
+                yield from self._of_area(area, area.key.text)
+        for deed in self.document.entries("deeds"):
+            yield self._deed(deed, self.places(deed, "at"))
+        for lock in self.document.entries("locks"):
+            yield self._lock(lock)
+
+    def _of_area(self, area: Entry, here: str) -> Iterator[Frame]:
+        for find in area.entries("finds"):
+            yield from self._find(find, here)
+        for way in area.entries("ways"):
+            yield from self._way(way, here)
+        for deed in area.entries("deeds"):
+            yield self._deed(deed, (here,))
+
+    def _find(self, find: Entry, here: str) -> Iterator[Frame]:
+        amount = find.values.get("amount")
+        word = amount.name if amount else find.word("item")
+        if word is None:
+            message = "a find needs to say which item lies here"
+            self.resolver.problems.add("missing", message, find.span, "Add: item: some_item")
+            return
+        item = self.names.find(word, "item")
+        if item is None:
+            return
+        count = (amount.count if amount else find.number("count")) or 1
+        this = key_of(find)
+        mark: tuple[Effect, ...] = () if find.text("again") == "always" else (
+            SetMark("taken", this),
+        )
+        offered = (Not(Marked("taken", this)),) if mark else ()
+        label = f"Take {counted(count, self.items[item].name)}"
+        implied = Implied(first=mark, gives=(Give(item, count),))
+        yield Frame(this, "find", this, label, (here,), find, implied, offered, self.lock_of(find))
+
+    def _way(self, way: Entry, here: str) -> Iterator[Frame]:
+        word = way.word("to")
+        if word is None:
+            message = "a way needs to say where it leads"
+            self.resolver.problems.add("missing", message, way.span, "Add: to: some_area")
+            return
+        there = self.names.find(word, "area")
+        if there is None:
+            return
+        if way.has("moves_to"):
+            message = 'a way leads where its "to" says: "moves_to" does not fit here'
+            self.resolver.problems.add("misplaced", message, way.where("moves_to"),
+                                       "It may stand in an alternative or an outcome.")  # fmt: skip
+        this, lock = key_of(way), self.lock_of(way)
+        last: tuple[Effect, ...] = (ShutLock(lock),) if lock and self._relocks(way, lock) else ()
+        back = self.names.back_ids.get(id(way))
+        for rule_id, start, end in ((this, here, there), (back, there, here)):
+            if rule_id:
+                label = f"Go to {self.area_names[end]}"
+                implied = Implied(moves_to=end, last=last)
+                yield Frame(rule_id, "way", this, label, (start,), way, implied, (), lock, this)
+
+    def _relocks(self, way: Entry, lock: str) -> bool:
+        own = way.text("relocks")
+        return own == "passing" if own is not None else lock in self.relocking
+
+    def _deed(self, deed: Entry, areas: tuple[str, ...] | None) -> Frame:
+        this = key_of(deed)
+        lock = self.lock_of(deed)
+        return Frame(this, "deed", this, name_of(deed), areas, deed, lock=lock)
+
+    def _lock(self, lock: Entry) -> Frame:
+        this = key_of(lock)
+        areas = self.places(lock, "from") if lock.has("from") else self._met_at(this)
+        implied = Implied(opens=(OpenLock(this),))
+        shut = (Not(LockOpen(this)),)
+        return Frame(this, "lock", this, f"Open {name_of(lock)}", areas, lock, implied, shut)
+
+    def _met_at(self, lock: str) -> tuple[str, ...]:
+        """The areas in which something stands that this lock locks."""
+        found: dict[str, None] = {}
+        for area in self.document.entries("areas"):
+            here = key_of(area)
+            for inner in (*area.entries("finds"), *area.entries("deeds"), *area.entries("ways")):
+                word = inner.word("lock")
+                if word is None or word.text != lock:
+                    continue
+                found[here] = None
+                to = inner.word("to")
+                if to is not None and not inner.flag("one_way"):
+                    found[to.text] = None
+        return tuple(a for a in found if self.names.kind_of(a) == "area")
+
+    def places(self, entry: Entry, field: str) -> tuple[str, ...] | None:
+        """The areas under a field; None for anywhere."""
+        words = entry.words(field)
+        if not entry.has(field) or any(w.text == "anywhere" for w in words):
+            return None
+        return tuple(dict.fromkeys(self.resolver.ids(words, "area")))
+
+    def lock_of(self, entry: Entry) -> str | None:
+        word = entry.word("lock")
+        return self.names.find(word, "lock") if word else None
+
+    def _rules_of(self, frame: Frame) -> Iterator[Rule]:
+        alternatives = frame.entry.entries("either")
+        if not alternatives:
+            yield self._rule(frame, frame.id, frame.label, (frame.entry,), frame.entry.span)
+            return
+        for number, alternative in enumerate(alternatives, 1):
+            if frame.entry.has("chance") and alternative.has("chance"):
+                message = '"chance" stands in the common body or in alternatives, not in both'
+                self.resolver.problems.add("misplaced", message, alternative.where("chance"))
+            rule_id = key_of(alternative)
+            if frame.id != frame.owner:
+                rule_id = self.names.make_up(f"{frame.id}_{number}", "rule", alternative.span)
+            label = f"{frame.label}: {alternative.text('label') or f'alternative {number}'}"
+            bodies = (frame.entry, alternative)
+            yield self._rule(frame, rule_id, label, bodies, alternative.span)
+
+    def _rule(
+        self, frame: Frame, rule_id: str, label: str, bodies: tuple[Entry, ...], span: Span
+    ) -> Rule:
+        marks, once = self._marks(frame, bodies)
+        implied = frame.implied
+        implied = Implied(
+            (*implied.first, *marks), implied.gives, implied.opens, implied.moves_to, implied.last
+        )
+        needs = self.resolver.all_of(c for b in bodies for c in b.conditions("needs"))
+        chancy = any(b.has("chance") for b in bodies)
+        outcomes = outcomes_of(bodies, implied, self.resolver)
+        if not outcomes:
+            where = next(b.where("chance") for b in bodies if b.has("chance"))
+            message = "at least one outcome must have odds above 0"
+            self.resolver.problems.add("bad-value", message, where)
+        offered = all_of(*frame.offered, *(Not(Marked("done", o)) for o in once))
+        return Rule(
+            rule_id, frame.kind, frame.owner, frame.id, label, span, frame.areas,
+            offered, needs, frame.lock, once, outcomes, chancy,
+        )  # fmt: skip
+
+    def _marks(
+        self, frame: Frame, bodies: tuple[Entry, ...]
+    ) -> tuple[tuple[Effect, ...], tuple[str, ...]]:
+        """The done marks that a rule sets, and those of them that make it possible only once."""
+        common, alternative = frame.once_id or frame.id, key_of(bodies[-1])
+        taken = any(isinstance(e, SetMark) for e in frame.implied.first)
+        once = [common] if bodies[0].flag("once") and not taken else []
+        if len(bodies) == 2:
+            limited = bool(once) or taken
+            if bodies[1].flag("once") and not limited:
+                once.append(alternative)
+            elif limited and alternative in self.resolver.dones:
+                return tuple(SetMark("done", m) for m in (*once, alternative)), tuple(once)
+        return tuple(SetMark("done", m) for m in once), tuple(once)
+
+
+def check_marks(rules: list[Rule], resolver: Resolver) -> None:
+    """Whether everything that some condition calls done or taken can be so: it happens once."""
+    kept = {
+        e.subject for r in rules for o in r.outcomes for e in o.effects if isinstance(e, SetMark)
+    }
+    for rule_id, name in resolver.dones.items():
+        if rule_id not in kept:
+            message = f'"{rule_id}" can happen any number of times, so it is never just "done"'
+            hint = 'Add "once: true" to it, or let it set a fact and ask for that.'
+            if resolver.names.kind_of(rule_id) == "find":
+                hint = 'Ask for the item, or write "again: never" at the find.'
+            resolver.problems.add("bad-condition", message, name.span, hint)
+
+
+def counted(count: int, name: str) -> str:
+    return name if count == 1 else f"{count} {name}"
+
+
+def key_of(entry: Entry) -> str:
+    return entry.key.text if entry.key else "?"
+
+
+def name_of(entry: Entry) -> str:
+    """What players see: the name, or the id with spaces and a capital first letter."""
+    given = entry.text("name")
+    if given:
+        return given
+    words = key_of(entry).replace("_", " ")
+    return words[:1].upper() + words[1:]

@@ -1,0 +1,108 @@
+"""Guards: which values of the variables let something happen.
+
+Formulas are kept simple while they are built: a test that its variable's domain decides becomes
+`TRUE` or `FALSE`, and connectives drop what does not matter.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Within:
+    """The variable number `variable` is between `low` and `high`, both included."""
+
+    variable: int
+    low: int
+    high: int
+
+
+@dataclass(frozen=True, slots=True)
+class Both:
+    """Every part holds; without parts, always."""
+
+    parts: tuple[Formula, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Either:
+    """Some part holds; without parts, never."""
+
+    parts: tuple[Formula, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Opposite:
+    part: Formula
+
+
+@dataclass(frozen=True, slots=True)
+class AtLeast:
+    """At least `count` of the parts hold."""
+
+    count: int
+    parts: tuple[Formula, ...]
+
+
+Formula = Within | Both | Either | Opposite | AtLeast
+TRUE, FALSE = Both(()), Either(())
+
+
+def both(parts: Iterable[Formula]) -> Formula:
+    """The conjunction of `parts`."""
+    kept: list[Formula] = []
+    for part in parts:
+        if part == FALSE:
+            return FALSE
+        kept.extend(part.parts if isinstance(part, Both) else (part,))
+    unique = tuple(dict.fromkeys(kept))
+    return unique[0] if len(unique) == 1 else Both(unique)
+
+
+def either(parts: Iterable[Formula]) -> Formula:
+    """The disjunction of `parts`."""
+    kept: list[Formula] = []
+    for part in parts:
+        if part == TRUE:
+            return TRUE
+        kept.extend(part.parts if isinstance(part, Either) else (part,))
+    unique = tuple(dict.fromkeys(kept))
+    return unique[0] if len(unique) == 1 else Either(unique)
+
+
+def opposite(part: Formula) -> Formula:
+    """The negation of `part`."""
+    if part == TRUE:
+        return FALSE
+    if part == FALSE:
+        return TRUE
+    return part.part if isinstance(part, Opposite) else Opposite(part)
+
+
+def at_least(count: int, parts: Sequence[Formula]) -> Formula:
+    """At least `count` of `parts`."""
+    surely = sum(p == TRUE for p in parts)
+    open_parts = tuple(p for p in parts if p not in (TRUE, FALSE))
+    missing = count - surely
+    if missing <= 0:
+        return TRUE
+    if missing > len(open_parts):
+        return FALSE
+    if missing == len(open_parts):
+        return both(open_parts)
+    return either(open_parts) if missing == 1 else AtLeast(missing, open_parts)
+
+
+def variables_of(formula: Formula) -> Iterator[int]:
+    """The numbers of the variables that a formula asks for, with repetitions."""
+    pending = [formula]
+    while pending:
+        match pending.pop():
+            case Within(variable):
+                yield variable
+            case Opposite(part):
+                pending.append(part)
+            case Both(parts) | Either(parts) | AtLeast(_, parts):
+                pending.extend(parts)

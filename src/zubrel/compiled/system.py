@@ -1,0 +1,104 @@
+"""A world as variables, guards and changes: readable, and close to what an engine needs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import Enum
+
+from zubrel.checked.keys import Key, Value
+from zubrel.checked.world import Outcome, Rule, World
+from zubrel.compiled.formulas import TRUE, Formula
+
+
+@dataclass(frozen=True, slots=True)
+class Variable:
+    """A part of the situation with the values `low` to `high`.
+
+    `names`, where it has any, are what its values stand for, from `low` on.
+    """
+
+    key: Key
+    low: int
+    high: int
+    start: int
+    names: tuple[str, ...] = ()
+
+    @property
+    def size(self) -> int:
+        """How many values it has."""
+        return self.high - self.low + 1
+
+    def value(self, number: int) -> Value:
+        """What a value means: its name, or the number itself."""
+        return self.names[number - self.low] if self.names else number
+
+
+class Operation(Enum):
+    """What a change does to its variable."""
+
+    SET = "set"
+    ADD = "add"
+    """The sum stays within the domain: whatever guards the change has seen to that."""
+    ADD_UP_TO_END = "add up to the end of the domain"
+    FLIP = "flip"
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One variable changes, if `when` holds in the situation before all the changes."""
+
+    variable: int
+    operation: Operation
+    number: int = 0
+    when: Formula = TRUE
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One outcome of a rule: the changes happen in order. `number` counts all steps of a world."""
+
+    number: int
+    rule: Rule
+    outcome: Outcome
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """A rule with its guard; `areas` are numbers of areas, None for anywhere."""
+
+    rule: Rule
+    areas: tuple[int, ...] | None
+    guard: Formula
+    steps: tuple[Step, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Settler:
+    """Something that happens by itself while its guard holds and it would change something."""
+
+    id: str
+    guard: Formula
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class System:
+    """All of it. Variable 0 is the place, variable 1 the ending (0: none)."""
+
+    world: World = field(repr=False)
+    variables: tuple[Variable, ...]
+    moves: tuple[Move, ...]
+    settlers: tuple[Settler, ...]
+    endings: tuple[tuple[Formula, int], ...]
+    numbers: dict[Key, int] = field(repr=False)
+    steps: tuple[Step, ...] = field(repr=False)
+
+    def situation(self, values: Sequence[int]) -> dict[Key, Value]:
+        """Values of the variables in their order, as a situation with names."""
+        pairs = zip(self.variables, values, strict=True)
+        return {variable.key: variable.value(value) for variable, value in pairs}
+
+
+PLACE, ENDING = 0, 1

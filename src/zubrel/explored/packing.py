@@ -1,0 +1,58 @@
+"""Which bits of which word hold which variable. Only this module and `kernel.py` know."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from zubrel.compiled.system import Variable
+
+WORD = 64
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """The place of one variable: bits `shift` to `shift + bits` of word `word`."""
+
+    word: int
+    shift: int
+    bits: int
+    low: int
+
+    @property
+    def mask(self) -> int:
+        """The bits of the field, where they stand in the word."""
+        return ((1 << self.bits) - 1) << self.shift
+
+
+@dataclass(frozen=True, slots=True)
+class Packing:
+    """The fields of all variables, and how many words a situation takes."""
+
+    fields: tuple[Field, ...]
+    words: int
+
+    def pack(self, values: Sequence[int]) -> tuple[int, ...]:
+        """The words of a situation given as values of the variables."""
+        words = [0] * self.words
+        for field, value in zip(self.fields, values, strict=True):
+            words[field.word] |= (value - field.low) << field.shift
+        return tuple(words)
+
+    def unpack(self, words: Sequence[int]) -> list[int]:
+        """The values of the variables of a packed situation."""
+        return [
+            ((words[f.word] >> f.shift) & ((1 << f.bits) - 1)) + f.low for f in self.fields
+        ]
+
+
+def pack_into_words(variables: Sequence[Variable], width: int | None = WORD) -> Packing:
+    """Fields in the order of `variables`, in words of `width` bits (None: one endless word)."""
+    fields, word, used = [], 0, 0
+    for variable in variables:
+        bits = (variable.size - 1).bit_length()
+        if width is not None and used + bits > width:
+            word, used = word + 1, 0
+        fields.append(Field(word, used, bits, variable.low))
+        used += bits
+    return Packing(tuple(fields), word + 1)

@@ -1,0 +1,300 @@
+"""The explicit search for small worlds: situations as plain integers, without NumPy's start-up."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from zubrel.atoms.budget import Budget
+from zubrel.atoms.progress import Progress
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.formulas import FALSE, Formula
+from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Step, System
+from zubrel.explored.kernel import Kernel, Test, Update
+from zubrel.explored.packing import Packing, pack_into_words
+from zubrel.explored.space import EndlessSettling, Trace
+
+SOON_RESTS = 200
+CHECK_EVERY = 1024
+Numbers = frozenset[int]
+
+
+class TooMany(Exception):
+    """There are more situations than this engine is meant for."""
+
+
+@dataclass(slots=True)
+class Edges:
+    """All taken steps of one kind: from `sources[k]` to `targets[k]`, sources ascending."""
+
+    sources: list[int] = field(default_factory=list)
+    targets: list[int] = field(default_factory=list)
+
+
+class ScalarWalks:
+    """A breadth-first tree over the steps that were found."""
+
+    def __init__(self, space: ScalarSpace, avoiding: Numbers | None) -> None:
+        self.space = space
+        self.parents = _main_tree(space) if avoiding is None else _tree(space, avoiding)
+        self.reached: Numbers = frozenset(self.parents)
+
+    def shortest(self, target: Numbers) -> Trace | None:
+        first = next((n for n in self.parents if n in target), None)
+        if first is None:
+            return None
+        steps = []
+        while (link := self.parents[first]) is not None:
+            first, step = link
+            steps.append(self.space.system.steps[step])
+        return Trace(tuple(reversed(steps)))
+
+
+# situation -> (situation before it, step), in breadth-first order; None at the start
+Tree = dict[int, "tuple[int, int] | None"]
+
+
+def _main_tree(space: ScalarSpace) -> Tree:
+    return dict(enumerate(space.parents))
+
+
+def _tree(space: ScalarSpace, avoiding: Numbers) -> Tree:
+    if 0 in avoiding:
+        return {}
+    tree: Tree = {0: None}
+    queue = deque([0])
+    while queue:
+        source = queue.popleft()
+        for step, target in space.successors[source]:
+            if target not in tree and target not in avoiding:
+                tree[target] = (source, step)
+                queue.append(target)
+    return tree
+
+
+class ScalarSpace:
+    """`Space` over situations numbered in breadth-first order."""
+
+    engine = "explicit"
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        self.packing: Packing = pack_into_words(system.variables, None)
+        self.kernel = Kernel(system.variables, self.packing, 1)
+        self.words: list[int] = []
+        self.parents: list[tuple[int, int] | None] = []
+        self.successors: list[list[tuple[int, int]]] = []
+        self.edges = [Edges() for _ in system.steps]
+        self.moves = 0
+        self.stopped: str | None = None
+        self._walks: ScalarWalks | None = None
+
+    @property
+    def everything(self) -> Numbers:
+        return frozenset(range(len(self.words)))
+
+    @property
+    def unexplored(self) -> Numbers:
+        return frozenset(range(len(self.successors), len(self.words)))
+
+    def where(self, formula: Formula) -> Numbers:
+        (test,) = self.kernel.tests([formula])
+        return frozenset(n for n, word in enumerate(self.words) if test(word))
+
+    def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
+        before: list[list[int]] = [[] for _ in self.words]
+        for source, steps in enumerate(self.successors):
+            for _, target in steps:
+                before[target].append(source)
+        return [_closure(target, before) for target in targets]
+
+    def reached_from(self, sources: Sequence[Numbers]) -> list[Numbers]:
+        after = [[target for _, target in steps] for steps in self.successors]
+        after += [[] for _ in range(len(self.words) - len(after))]
+        return [_closure(source, after) for source in sources]
+
+    def possible(self, step: Step) -> Numbers:
+        return frozenset(self.edges[step.number].sources)
+
+    def before(self, step: Step, into: Numbers) -> Numbers:
+        return frozenset(s for s, t in self._pairs(step) if t in into)
+
+    def after(self, step: Step, sources: Numbers) -> Numbers:
+        return frozenset(t for s, t in self._pairs(step) if s in sources)
+
+    def _pairs(self, step: Step) -> Iterable[tuple[int, int]]:
+        edges = self.edges[step.number]
+        return zip(edges.sources, edges.targets, strict=True)
+
+    def walks(self, avoiding: Numbers | None = None) -> ScalarWalks:
+        if avoiding is not None:
+            return ScalarWalks(self, avoiding)
+        if self._walks is None:
+            self._walks = ScalarWalks(self, None)
+        return self._walks
+
+    def at_end_of(self, trace: Trace) -> Numbers:
+        here = 0
+        for step in trace.steps:
+            here = next(t for s, t in self.successors[here] if s == step.number)
+        return frozenset([here])
+
+    def examples(self, situations: Numbers, most: int) -> list[dict[Key, Value]]:
+        chosen = sorted(situations)[:most]
+        return [self.system.situation(self.packing.unpack([self.words[n]])) for n in chosen]
+
+
+def _closure(seed: Iterable[int], neighbours: Sequence[Sequence[int]]) -> Numbers:
+    reached = set(seed)
+    pending = list(reached)
+    while pending:
+        for neighbour in neighbours[pending.pop()]:
+            if neighbour not in reached:
+                reached.add(neighbour)
+                pending.append(neighbour)
+    return frozenset(reached)
+
+
+def explore_scalar(
+    system: System, budget: Budget, progress: Progress, most: int | None
+) -> ScalarSpace:
+    """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says."""
+    space = ScalarSpace(system)
+    _Search(space, budget, progress, most).run()
+    return space
+
+
+class _Search:
+    def __init__(
+        self, space: ScalarSpace, budget: Budget, progress: Progress, most: int | None
+    ) -> None:
+        self.space = space
+        self.budget = budget
+        self.progress = progress
+        self.most = most
+        self.settling = Settling(space)
+        self.at: dict[int, list[tuple[Test, list[tuple[int, Update]]]]] = {}
+        place = space.packing.fields[PLACE]
+        self.place_mask = place.mask >> place.shift
+        ending = space.packing.fields[ENDING]
+        self.ending_mask = ending.mask
+        self._prepare()
+
+    def _prepare(self) -> None:
+        system, kernel = self.space.system, self.space.kernel
+        moves = [m for m in system.moves if m.guard != FALSE]
+        tests = kernel.tests(m.guard for m in moves)
+        updates = iter(kernel.updates(s.changes for m in moves for s in m.steps))
+        every = range(len(system.variables[PLACE].names))
+        self.at = {area: [] for area in every}
+        for move, test in zip(moves, tests, strict=True):
+            steps = [(s.number, next(updates)) for s in move.steps]
+            for area in every if move.areas is None else move.areas:
+                self.at[area].append((test, steps))
+
+    def run(self) -> None:
+        space = self.space
+        start = space.packing.pack([v.start for v in space.system.variables])[0]
+        known: dict[int, int] = {}
+        self._add(self._settled(start, None), None, known)
+        while len(space.successors) < len(space.words):
+            source = len(space.successors)
+            if source % CHECK_EVERY == 0 and self._is_over(source):
+                return
+            self._expand(source, known)
+
+    def _is_over(self, source: int) -> bool:
+        known = len(self.space.words)
+        self.progress.reached(known, known - source)
+        self.space.stopped = self.budget.spent_by(known)
+        return self.space.stopped is not None
+
+    def _expand(self, source: int, known: dict[int, int]) -> None:
+        space = self.space
+        word = space.words[source]
+        successors: list[tuple[int, int]] = []
+        if not word & self.ending_mask:
+            for step, after in self._steps(source, word):
+                target = known.get(after)
+                if target is None:
+                    target = self._add(after, (source, step), known)
+                successors.append((step, target))
+                space.edges[step].sources.append(source)
+                space.edges[step].targets.append(target)
+        space.successors.append(successors)
+        space.moves += len(successors)
+
+    def _steps(self, source: int, word: int) -> Iterator[tuple[int, int]]:
+        for test, steps in self.at[word & self.place_mask]:
+            if not test(word):
+                continue
+            after = [(step, self._settled(update(word)[0], (source, step))) for step, update in steps]
+            if any(a != word for _, a in after):
+                yield from after
+
+    def _add(self, word: int, parent: tuple[int, int] | None, known: dict[int, int]) -> int:
+        space = self.space
+        number = known[word] = len(space.words)
+        if self.most is not None and number >= self.most:
+            raise TooMany
+        space.words.append(word)
+        space.parents.append(parent)
+        return number
+
+    def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
+        if not self.settling.needed:
+            return word
+        cycle = self.settling.cycle_from(word)
+        if isinstance(cycle, int):
+            return cycle
+        steps: list[Step] = []
+        while origin is not None:
+            steps.append(self.space.system.steps[origin[1]])
+            origin = self.space.parents[origin[0]]
+        raise EndlessSettling(Trace(tuple(reversed(steps))), cycle)
+
+
+class Settling:
+    """What happens by itself, on one plain integer."""
+
+    def __init__(self, space: ScalarSpace) -> None:
+        system, kernel = space.system, space.kernel
+        self.ids = [s.id for s in system.settlers]
+        tests = kernel.tests(s.guard for s in system.settlers)
+        updates = kernel.updates(s.changes for s in system.settlers)
+        self.settlers = list(zip(tests, updates, strict=True))
+        end = [(Change(ENDING, Operation.SET, number),) for _, number in system.endings]
+        ends = kernel.tests(guard for guard, _ in system.endings)
+        self.endings = list(zip(ends, kernel.updates(end), strict=True))
+        self.mask = space.packing.fields[ENDING].mask
+        self.needed = bool(self.settlers or self.endings)
+
+    def cycle_from(self, word: int) -> int | tuple[str, ...]:
+        """The settled situation, or the ids of what goes round and round."""
+        trail: list[tuple[int, int]] = []
+        seen: set[int] = set()
+        while not word & self.mask:
+            for number, (test, update) in enumerate(self.settlers):
+                if test(word) and (after := update(word)[0]) != word:
+                    break
+            else:
+                return self._ended(word)
+            trail.append((word, number))
+            if len(trail) > SOON_RESTS:
+                if word in seen:
+                    return self._cycle(trail)
+                seen.add(word)
+            word = after
+        return word
+
+    def _cycle(self, trail: list[tuple[int, int]]) -> tuple[str, ...]:
+        last = trail[-1][0]
+        first = max(n for n, (word, _) in enumerate(trail[:-1]) if word == last)
+        return tuple(dict.fromkeys(self.ids[number] for _, number in trail[first:-1]))
+
+    def _ended(self, word: int) -> int:
+        for test, update in self.endings:
+            if test(word):
+                return int(update(word)[0])
+        return word

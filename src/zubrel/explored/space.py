@@ -1,0 +1,109 @@
+"""Every situation that a player can get into, behind questions that each engine can answer.
+
+Findings ask only what stands here, so they do not know which engine has searched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol, TypeVar
+
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import Step, System
+
+
+class Situations(Protocol):
+    """A set of situations of one space, always combined with sets of the same space."""
+
+    def __and__(self, other: Any, /) -> Any: ...
+
+    def __or__(self, other: Any, /) -> Any: ...
+
+    def __sub__(self, other: Any, /) -> Any: ...
+
+    def __bool__(self) -> bool: ...
+
+    def __len__(self) -> int: ...
+
+
+S = TypeVar("S", bound=Situations)
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """Steps from the start, one after the other."""
+
+    steps: tuple[Step, ...]
+
+    def then(self, step: Step) -> Trace:
+        return Trace((*self.steps, step))
+
+
+class Walks(Protocol[S]):
+    """All plays that keep out of some situations: where they come, and how soon."""
+
+    reached: S
+
+    def shortest(self, target: S) -> Trace | None:
+        """The fewest steps from the start into `target`, or None when no such play comes there."""
+        ...
+
+
+class Space(Protocol[S]):
+    """The settled situations reachable from the start, and the steps between them."""
+
+    system: System
+    engine: str
+    moves: int
+    stopped: str | None
+    """Which limit cut the search short; None: every situation is known."""
+    everything: S
+    unexplored: S
+    """Situations whose own moves were not looked at any more."""
+
+    def where(self, formula: Formula) -> S:
+        """The situations in which a formula holds."""
+        ...
+
+    def reaching(self, targets: Sequence[S]) -> list[S]:
+        """For each target: the situations from which some sequence of steps leads into it."""
+        ...
+
+    def reached_from(self, sources: Sequence[S]) -> list[S]:
+        """For each source: the situations to which some sequence of steps leads from it."""
+        ...
+
+    def possible(self, step: Step) -> S:
+        """The situations in which a step can be taken."""
+        ...
+
+    def before(self, step: Step, into: S) -> S:
+        """The situations from which a step leads into `into`."""
+        ...
+
+    def after(self, step: Step, sources: S) -> S:
+        """The situations to which a step leads from `sources`."""
+        ...
+
+    def walks(self, avoiding: S | None = None) -> Walks[S]:
+        """All plays, or those that never come into `avoiding`."""
+        ...
+
+    def at_end_of(self, trace: Trace) -> S:
+        """The one situation to which a trace leads."""
+        ...
+
+    def examples(self, situations: S, most: int) -> list[dict[Key, Value]]:
+        """Up to `most` of the situations, those with the shortest ways first."""
+        ...
+
+
+class EndlessSettling(Exception):
+    """Settling never rests: the steps to it, and the ids of what happens in a circle."""
+
+    def __init__(self, trace: Trace, cycle: tuple[str, ...]) -> None:
+        self.trace = trace
+        self.cycle = cycle
+        super().__init__(f"settling never rests: {', '.join(cycle)}")

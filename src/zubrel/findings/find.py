@@ -1,0 +1,31 @@
+"""Space -> findings: the stage function of this folder."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from zubrel.findings.finding import Finding
+from zubrel.findings.missable import missable
+from zubrel.findings.softlocks import softlocks
+from zubrel.findings.unreachable import unreachable
+from zubrel.findings.unwinnable import unwinnable
+from zubrel.findings.verdict import AnySpace, Judged, judge
+
+Detector = Callable[[Judged], Iterator[Finding]]
+DETECTORS: tuple[Detector, ...] = (unwinnable, softlocks, unreachable, missable)
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The verdict's sets and every finding, the gravest first."""
+
+    judged: Judged
+    findings: tuple[Finding, ...]
+
+
+def find(space: AnySpace) -> Found:
+    """Everything that the detectors see in `space`."""
+    judged = judge(space)
+    findings = [f for detector in DETECTORS for f in detector(judged)]
+    return Found(judged, tuple(sorted(findings, key=Finding.order)))

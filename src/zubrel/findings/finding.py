@@ -1,0 +1,46 @@
+"""What a detector says, before it is put into words at length."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from zubrel.atoms.source import Span
+from zubrel.explored.space import Trace
+
+
+@dataclass(frozen=True, slots=True)
+class Closing:
+    """A step after which something is out of reach for good, with the shortest way to it."""
+
+    rule: str
+    trace: Trace
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One finding: `kind` and `subject` are its identity.
+
+    `trace` is the evidence, as short as can be. `situations` is how many situations it dooms.
+    `wandering` tells, of doomed ones, whether there are still moves. `closings` are the points of
+    no return of something missable. `cause` is the subject whose finding this one follows from.
+    """
+
+    kind: str
+    severity: str
+    subject: str
+    message: str
+    span: Span | None = None
+    trace: Trace | None = None
+    situations: int | None = None
+    wandering: bool | None = None
+    closings: tuple[Closing, ...] = ()
+    cause: str | None = None
+    doomed: Any = field(default=None, compare=False, repr=False)
+
+    def order(self) -> tuple[int, tuple[str, int, int], str, str]:
+        """Sort key: the gravest first, then by place in the files."""
+        from zubrel.findings.kinds import SEVERITIES
+
+        place = self.span.order() if self.span else ("", 0, 0)
+        return (SEVERITIES.index(self.severity), place, self.kind, self.subject)

@@ -1,0 +1,111 @@
+"""What can be lost for good before a play has had it, while the game can still be won?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from zubrel.atoms.source import Span
+from zubrel.checked import keys
+from zubrel.checked.effects import Lose, Take
+from zubrel.checked.keys import Key
+from zubrel.checked.world import World
+from zubrel.compiled.formulas import Formula, Within
+from zubrel.compiled.system import ENDING
+from zubrel.findings.finding import Closing, Finding
+from zubrel.findings.verdict import Judged
+
+MOST_CLOSINGS = 5
+
+
+@dataclass(frozen=True, slots=True)
+class _Subject:
+    """Something to have: `had` holds where a play has it (`lasting`: or has had it)."""
+
+    id: str
+    words: str
+    span: Span
+    had: Formula
+    lasting: bool = True
+
+
+def missable(judged: Judged) -> Iterator[Finding]:
+    """`missable`: once-only finds, items, once rules, good endings."""
+    if not judged.complete or not judged.live:
+        return
+    subjects = list(_subjects(judged))
+    had = [judged.space.where(s.had) for s in subjects]
+    able = judged.space.reaching(had)
+    for subject, has, can in zip(subjects, had, able, strict=True):
+        if has and (finding := _finding(judged, subject, has, can)):
+            yield finding
+
+
+def _subjects(judged: Judged) -> Iterator[_Subject]:
+    world, numbers = judged.system.world, judged.system.numbers
+    losable = _losable(world)
+    for item in world.items.values():
+        if item.most > 0:
+            had = Within(numbers[keys.held(item.id)], 1, item.most)
+            yield _Subject(item.id, f"{item.name} can be missed for good", item.span, had,
+                           item.id not in losable)  # fmt: skip
+    yield from _marks(world, numbers)
+    good = [(n, e) for n, e in enumerate(world.endings.values(), 1) if e.good]
+    for number, ending in good:
+        words = f"the ending {ending.name} can be missed for good"
+        yield _Subject(ending.id, words, ending.span, Within(ENDING, number, number))
+
+
+def _marks(world: World, numbers: dict[Key, int]) -> Iterator[_Subject]:
+    seen: set[str] = set()
+    for rule in world.rules:
+        marks = [("taken", rule.owner)] if rule.kind == "find" else []
+        marks += [("done", once) for once in rule.once]
+        for kind, subject in marks:
+            key = keys.mark(kind, subject)
+            if key in numbers and subject not in seen:
+                seen.add(subject)
+                words = f"“{rule.label}” can be missed for good"
+                yield _Subject(subject, words, rule.span, Within(numbers[key], 1, 1))
+
+
+def _losable(world: World) -> frozenset[str]:
+    """The items that a play may have had and not hold any more."""
+    outcomes = [o for r in world.rules for o in r.outcomes]
+    outcomes += [h.outcome for h in world.happenings]
+    effects = (e for o in outcomes for e in o.effects)
+    return frozenset(e.item for e in effects if isinstance(e, Take | Lose))
+
+
+def _finding(judged: Judged, subject: _Subject, has: Any, can: Any) -> Finding | None:
+    space = judged.space
+    missed = judged.live - can
+    if not missed:
+        return None
+    walks = space.walks() if subject.lasting else space.walks(has)
+    missed &= walks.reached
+    if not missed:
+        return None
+    trace = walks.shortest(missed)
+    closings = _closings(judged, walks, (can - has) & walks.reached, missed)
+    return Finding(
+        kind="missable", severity="warning", subject=subject.id, message=subject.words,
+        span=subject.span, trace=trace, closings=closings,
+    )  # fmt: skip
+
+
+def _closings(judged: Judged, walks: Any, still: Any, missed: Any) -> tuple[Closing, ...]:
+    """The steps that close it, those that can come soonest first."""
+    found = []
+    for step in judged.system.steps:
+        sources = judged.space.before(step, missed) & still
+        if sources:
+            trace = walks.shortest(sources)
+            found.append(Closing(step.rule.id, trace.then(step)))
+    found.sort(key=lambda c: len(c.trace.steps))
+    first: dict[str, Closing] = {}
+    for closing in found:
+        first.setdefault(closing.rule, closing)
+    return tuple(first.values())[:MOST_CLOSINGS]
+

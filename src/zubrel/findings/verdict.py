@@ -1,0 +1,77 @@
+"""Can the world be won, and from where? The sets that every other question builds on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from zubrel.compiled.formulas import Formula, Within, both, either, opposite
+from zubrel.compiled.system import ENDING, PLACE, Move, System
+from zubrel.explored.space import Space
+
+AnySpace = Space[Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """The situations of a space, sorted by what can still become of them.
+
+    After a search that was cut short, `live` and `doomed` hold only what is certain all the same.
+    """
+
+    space: AnySpace
+    verdict: str
+    won: Any
+    ended: Any
+    live: Any
+    doomed: Any
+
+    @property
+    def system(self) -> System:
+        return self.space.system
+
+    @property
+    def complete(self) -> bool:
+        return self.space.stopped is None
+
+
+def judge(space: AnySpace) -> Judged:
+    """Sort the situations of `space` into won, live and doomed."""
+    won, ended = space.where(won_formula(space.system)), space.where(ended_formula(space.system))
+    to_win, perhaps = space.reaching([won, won | space.unexplored])
+    live = to_win - ended
+    doomed = space.everything - perhaps - ended
+    return Judged(space, _verdict(space, won, doomed), won, ended, live, doomed)
+
+
+def _verdict(space: AnySpace, won: Any, doomed: Any) -> str:
+    if space.stopped is not None:
+        return "incomplete"
+    if not won:
+        return "unwinnable"
+    return "softlocks" if doomed else "solvable"
+
+
+def ended_formula(system: System) -> Formula:
+    """The game has ended, well or badly."""
+    last = system.variables[ENDING].high
+    return Within(ENDING, 1, last) if last else either(())
+
+
+def won_formula(system: System) -> Formula:
+    """The game has ended well."""
+    endings = enumerate(system.world.endings.values(), 1)
+    return either(Within(ENDING, n, n) for n, ending in endings if ending.good)
+
+
+def standing_formula(system: System, areas: tuple[int, ...] | None) -> Formula:
+    """The player stands in one of the areas (None: anywhere), and the game goes on."""
+    going_on = opposite(ended_formula(system))
+    if areas is None or system.variables[PLACE].size == 1:
+        return both((going_on, both(()) if areas is None or areas else either(())))
+    return both((going_on, either(Within(PLACE, a, a) for a in areas)))
+
+
+def possible_formula(system: System, move: Move) -> Formula:
+    """A rule is possible."""
+    return both((standing_formula(system, move.areas), move.guard))

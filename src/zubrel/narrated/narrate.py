@@ -1,0 +1,82 @@
+"""Findings -> Report: the stage function of this folder."""
+
+from __future__ import annotations
+
+from zubrel.checked.keys import ENDING
+from zubrel.explored.space import Trace
+from zubrel.findings.find import Found
+from zubrel.findings.finding import Closing, Finding
+from zubrel.narrated.reasons import Reasons
+from zubrel.narrated.replay import Walked, replay
+from zubrel.narrated.report import MoveLine, Point, Report, Told, Win
+from zubrel.narrated.walks import lines_of
+from zubrel.narrated.words import counted
+from zubrel.walked.walker import Walker
+
+MOST_EXPLAINED = 12
+
+
+def narrate(found: Found, seconds: float) -> Report:
+    """The report on what was found. Raises `Mismatch` when some evidence does not replay."""
+    return _Narrator(found).report(seconds)
+
+
+class _Narrator:
+    def __init__(self, found: Found) -> None:
+        self.found = found
+        self.judged = found.judged
+        self.space = found.judged.space
+        self.world = found.judged.system.world
+        self.walker = Walker(self.world)
+
+    def report(self, seconds: float) -> Report:
+        space, judged = self.space, self.judged
+        explained = [f for f in self.found.findings if f.doomed is not None][:MOST_EXPLAINED]
+        return Report(
+            path=self.world.path, title=self.world.title, verdict=judged.verdict,
+            stopped=space.stopped, engine=space.engine, situations=len(space.everything),
+            moves=space.moves, won=len(judged.won), doomed=len(judged.doomed), seconds=seconds,
+            shortest_win=self._shortest_win(),
+            findings=tuple(self._told(f, f in explained) for f in self.found.findings),
+        )  # fmt: skip
+
+    def _shortest_win(self) -> Win | None:
+        trace = self.space.walks().shortest(self.judged.won)
+        if trace is None:
+            return None
+        walked = self._walk(trace)
+        end = walked[-1].after if walked else self.walker.start()
+        return Win(str(end[ENDING]), lines_of(self.world, walked))
+
+    def _walk(self, trace: Trace) -> tuple[Walked, ...]:
+        return replay(self.walker, self.space, trace)
+
+    def _told(self, finding: Finding, explained: bool) -> Told:
+        walked = self._walk(finding.trace) if finding.trace else ()
+        explanation = self._explanation(finding, walked) if explained else []
+        return Told(
+            kind=finding.kind, severity=finding.severity, subject=finding.subject,
+            message=finding.message, span=finding.span, evidence=self._lines(walked),
+            explanation=(*self._aftermath(finding), *explanation),
+            situations=finding.situations,
+            points=tuple(self._point(c) for c in finding.closings), cause=finding.cause,
+        )  # fmt: skip
+
+    def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:
+        return lines_of(self.world, walked)
+
+    def _aftermath(self, finding: Finding) -> list[str]:
+        if finding.wandering is None:
+            return []
+        many = counted(finding.situations or 0, "situation")
+        if finding.wandering:
+            return [f"Then the player is wandering: there are moves, but no win ({many})."]
+        return [f"Then the player is stuck: there is no move at all ({many})."]
+
+    def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
+        (future,) = self.space.reached_from([finding.doomed])
+        return Reasons(self.judged, future, walked).of_no_win()
+
+    def _point(self, closing: Closing) -> Point:
+        label = closing.trace.steps[-1].rule.label
+        return Point(closing.rule, label, self._lines(self._walk(closing.trace)))

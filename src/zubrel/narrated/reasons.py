@@ -1,0 +1,273 @@
+"""Why can the game not be won from here? What a win still needs, followed back to its end.
+
+From the situations that are still possible (`future`), the question is asked again and again:
+what does this need that is true in none of them, and what would have given it? The answer ends
+at something spent, shut, gone or left behind.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from typing import Any as Anything
+
+from zubrel.checked.conditions import (
+    All,
+    Any,
+    At,
+    Cond,
+    CountOf,
+    FactIs,
+    Holds,
+    Level,
+    LockOpen,
+    Marked,
+    Not,
+    all_of,
+)
+from zubrel.checked.effects import (
+    AddMeter,
+    Effect,
+    Give,
+    Lose,
+    OpenLock,
+    SetFact,
+    SetMark,
+    SetMeter,
+    ShutLock,
+    Take,
+    Toggle,
+)
+from zubrel.checked.keys import PLACE
+from zubrel.checked.world import Rule, World
+from zubrel.compiled.translate import Translator
+from zubrel.findings.verdict import Judged
+from zubrel.narrated.replay import Walked
+from zubrel.narrated.words import listed, phrase
+from zubrel.walked.walker import Walker
+
+DEEPEST = 8
+WIDEST = 3
+
+
+@dataclass(slots=True)
+class Reasons:
+    """Explains one future. `walk` is the evidence that leads into it."""
+
+    judged: Judged
+    future: Anything
+    walk: Sequence[Walked] = ()
+    told: set[Cond] = field(default_factory=set)
+
+    @property
+    def world(self) -> World:
+        return self.judged.system.world
+
+    def of_no_win(self) -> list[str]:
+        """Lines, each deeper one indented by two spaces."""
+        lines: list[str] = []
+        good = [e for e in self.world.endings.values() if e.good]
+        if not good:
+            return ["The world has no good ending."]
+        for ending in good[:WIDEST]:
+            if ending.when is not None:
+                lines += self._lack(f"The ending {ending.name}", ending.when, 0)
+                continue
+            rules = [r for r in self.world.rules if any(o.ending == ending.id for o in r.outcomes)]
+            if not rules:
+                lines.append(f"Nothing leads to the ending {ending.name}.")
+            for rule in rules[:WIDEST]:
+                title = f"The ending {ending.name} comes with “{rule.label}”, which"
+                lines += self._lack(title, self._demand(rule), 0)
+        return lines
+
+    def _demand(self, rule: Rule) -> Cond:
+        """All that a rule asks for, as one condition."""
+        parts: list[Cond] = []
+        if rule.areas is not None:
+            parts.append(Any(tuple(At(a) for a in rule.areas)) if len(rule.areas) != 1
+                         else At(rule.areas[0]))  # fmt: skip
+        if rule.lock:
+            parts.append(LockOpen(rule.lock))
+        parts += [Holds(t.item, ">=", t.count) for t in rule.takes]
+        for outcome in rule.outcomes:
+            there = outcome.destination
+            if there is not None:
+                parts.append(self.world.areas[there].needs)
+        return all_of(rule.needs, *parts, rule.offered)
+
+    def _never(self, condition: Cond) -> bool:
+        """Whether a condition holds in no situation that is still possible."""
+        system = self.judged.system
+        formula = Translator(system.variables, system.numbers).formula(condition)
+        return not (self.future & self.judged.space.where(formula))
+
+    def _lack(self, title: str, condition: Cond, depth: int) -> list[str]:
+        """What `condition` asks for and can never be had any more, and why."""
+        lacking = list(self._lacking(condition))
+        if not lacking:
+            if not self._never(condition):
+                return []
+            return [_line(depth, f"{title} needs things that can each still be had, but not "
+                                 f"together: {phrase(self.world, condition)}.")]  # fmt: skip
+        lines = []
+        for atom in lacking[:WIDEST]:
+            lines.append(_line(depth, f"{title} needs {phrase(self.world, atom)}, "
+                                      f"{self._verdict_on(atom)}."))  # fmt: skip
+            lines += self._why(atom, depth + 1)
+        return lines
+
+    def _verdict_on(self, atom: Cond) -> str:
+        if isinstance(atom, Holds) and atom.operator == ">=" and atom.number > 1:
+            most = self._most_held(atom)
+            if most:
+                return f"but no more than {most} can be had together any more"
+        again = " again" if any(self._held_before(atom)) else ""
+        match atom:
+            case At():
+                return f"which can never be reached{again}"
+            case Holds(_, ">=" | ">", _):
+                return f"which can never be had{again}"
+        return f"which can never be so{again}"
+
+    def _held_before(self, atom: Cond) -> Iterator[bool]:
+        walker = Walker(self.world)
+        for walked in self.walk:
+            yield walker.holds(atom, walked.before)
+
+    def _most_held(self, atom: Holds) -> int:
+        for number in range(atom.number - 1, 0, -1):
+            if not self._never(Holds(atom.item, ">=", number)):
+                return number
+        return 0
+
+    def _lacking(self, condition: Cond) -> Iterator[Cond]:
+        """The smallest parts that are never true again although the whole needs them."""
+        match condition:
+            case All(parts):
+                for part in parts:
+                    yield from self._lacking(part)
+            case Any(parts) | CountOf(_, parts):
+                if self._never(condition):
+                    for part in parts:
+                        yield from self._lacking(part)
+            case _:
+                if self._never(condition):
+                    yield condition
+
+    def _why(self, atom: Cond, depth: int) -> list[str]:
+        if atom in self.told or depth > DEEPEST:
+            return []
+        self.told.add(atom)
+        if isinstance(atom, At):
+            return self._why_not_there(atom, depth)
+        makers = [r for r in self.world.rules if self._could_make(r, atom)]
+        happenings = [h for h in self.world.happenings if _makes(h.outcome.effects, atom)]
+        if not makers and not happenings:
+            lines = [_line(depth, "Nothing in the world makes it so.")]
+            return lines if not self.walk else self._spent(atom, depth) or lines
+        lines = self._spent(atom, depth)
+        finished = [r for r in makers if self._never(r.offered)]
+        if finished and not isinstance(atom, Marked):
+            names = listed([f"“{r.label}”" for r in finished[:WIDEST]])
+            already = "was" if len(finished) == 1 else "were"
+            lines.append(_line(depth, f"{names} {already} possible only once."))
+        for rule in [r for r in makers if r not in finished][:WIDEST]:
+            lines += self._lack(f"“{rule.label}”", self._demand(rule), depth)
+        return lines
+
+    def _could_make(self, rule: Rule, atom: Cond) -> bool:
+        return any(_makes(o.effects, atom) for o in rule.outcomes)
+
+    def _spent(self, atom: Cond, depth: int) -> list[str]:
+        """The moves of the evidence in which what is lacking was used up or undone."""
+        if not isinstance(atom, Holds | FactIs | LockOpen):
+            return []
+        walker = Walker(self.world)
+        for number in range(len(self.walk), 0, -1):
+            walked = self.walk[number - 1]
+            if walker.holds(atom, walked.before) and not walker.holds(atom, walked.after):
+                what = "used up" if isinstance(atom, Holds) else "undone"
+                return [_line(depth, f"It was {what} by move {number}, “{walked.rule.label}”.")]
+        return []
+
+    def _why_not_there(self, atom: At, depth: int) -> list[str]:
+        """Which gates stand between where the player can still be and an area?"""
+        beyond = self._beyond(atom.area)
+        entries = [r for r in self.world.rules if self._leads_into(r, beyond)]
+        lines = []
+        for rule in entries[:WIDEST]:
+            lines += self._lack(f"“{rule.label}” from {self._places(rule)}",
+                                self._demand(rule), depth)  # fmt: skip
+        if entries:
+            return lines
+        left = self._left_at(beyond)
+        name = self.world.name_of(atom.area)
+        if left:
+            number, walked = left
+            return [_line(depth, f"Move {number}, “{walked.rule.label}”, led away from it, and no "
+                                 "way leads back.")]  # fmt: skip
+        return [_line(depth, f"No way leads to {name} from where the player can be.")]
+
+    def _beyond(self, area: str) -> frozenset[str]:
+        """The areas never entered any more from which `area` could be reached."""
+        beyond, pending = {area}, [area]
+        while pending:
+            there = pending.pop()
+            for rule in self.world.rules:
+                if any(o.destination == there for o in rule.outcomes):
+                    for start in rule.areas or ():
+                        if start not in beyond and self._never(At(start)):
+                            beyond.add(start)
+                            pending.append(start)
+        return frozenset(beyond)
+
+    def _leads_into(self, rule: Rule, beyond: frozenset[str]) -> bool:
+        if not any(o.destination in beyond for o in rule.outcomes):
+            return False
+        return rule.areas is None or any(not self._never(At(a)) for a in rule.areas)
+
+    def _places(self, rule: Rule) -> str:
+        if rule.areas is None:
+            return "anywhere"
+        return listed([self.world.name_of(a) for a in rule.areas], "or")
+
+    def _left_at(self, beyond: Iterable[str]) -> tuple[int, Walked] | None:
+        for number in range(len(self.walk), 0, -1):
+            walked = self.walk[number - 1]
+            if walked.before[PLACE] != walked.after[PLACE] and walked.before[PLACE] in beyond:
+                return number, walked
+        return None
+
+
+def _makes(effects: Iterable[Effect], atom: Cond) -> bool:
+    """Whether some effect could make an atom true."""
+    return any(_effect_makes(effect, atom) for effect in effects)
+
+
+def _effect_makes(effect: Effect, atom: Cond) -> bool:
+    match atom, effect:
+        case (Holds(item, ">=" | ">" | "=", _), Give(given, _)):
+            return item == given
+        case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _)):
+            return item == taken
+        case (Level(meter), SetMeter(changed, _) | AddMeter(changed, _)):
+            return meter == changed
+        case (FactIs(fact, value), SetFact(changed, new)):
+            return fact == changed and value == new
+        case (Not(FactIs(fact, value)), SetFact(changed, new)):
+            return fact == changed and value != new
+        case (FactIs(fact) | Not(FactIs(fact)), Toggle(changed)):
+            return fact == changed
+        case (LockOpen(lock), OpenLock(opened)):
+            return lock == opened
+        case (Not(LockOpen(lock)), ShutLock(shut)):
+            return lock == shut
+        case (Marked(kind, subject), SetMark(marked, thing)):
+            return (kind, subject) == (marked, thing)
+    return False
+
+
+def _line(depth: int, text: str) -> str:
+    return "  " * depth + text
+

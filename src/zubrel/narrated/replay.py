@@ -1,0 +1,46 @@
+"""Walking a trace again with the interpreter, which shares no code with the search."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zubrel.checked.world import Outcome, Rule
+from zubrel.explored.space import Trace
+from zubrel.findings.verdict import AnySpace
+from zubrel.walked.walker import Situation, Walker
+
+
+class Mismatch(Exception):
+    """Search and interpreter disagree: a defect of this program, never of a world."""
+
+
+@dataclass(frozen=True, slots=True)
+class Walked:
+    """One step of a walk, with the situations before and after it."""
+
+    rule: Rule
+    outcome: Outcome
+    before: Situation
+    after: Situation
+
+
+def replay(walker: Walker, space: AnySpace, trace: Trace) -> tuple[Walked, ...]:
+    """The trace step by step. Raises `Mismatch` when the world does not allow it."""
+    here = walker.start()
+    walked = []
+    for number, step in enumerate(trace.steps, 1):
+        results = {r.outcome.number: r for r in walker.results(step.rule, here)}
+        result = results.get(step.outcome.number)
+        if result is None:
+            raise Mismatch(f"move {number}, {step.rule.id}, is not possible in the world itself")
+        walked.append(Walked(step.rule, step.outcome, here, result.situation))
+        here = result.situation
+    _compare_end(space, trace, here)
+    return tuple(walked)
+
+
+def _compare_end(space: AnySpace, trace: Trace, here: Situation) -> None:
+    (found,) = space.examples(space.at_end_of(trace), 1)
+    if found != dict(here):
+        different = sorted(" ".join(k) for k in here if found.get(k) != here[k])
+        raise Mismatch(f"after {len(trace.steps)} moves these differ: {', '.join(different)}")

@@ -1,0 +1,75 @@
+"""Everything that an output needs, as plain data: nothing here needs to be looked up again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zubrel.atoms.source import Span
+
+
+@dataclass(frozen=True, slots=True)
+class MoveLine:
+    """One move of a walk. `outcome` only where luck chose; `changes` in words."""
+
+    rule: str
+    label: str
+    outcome: int | None
+    area: str
+    says: str | None
+    changes: tuple[str, ...]
+    held: tuple[tuple[str, int], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """A point of no return: a rule, and the shortest walk that ends with it."""
+
+    rule: str
+    label: str
+    moves: tuple[MoveLine, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """A finding in words."""
+
+    kind: str
+    severity: str
+    subject: str
+    message: str
+    span: Span | None
+    evidence: tuple[MoveLine, ...]
+    explanation: tuple[str, ...]
+    situations: int | None
+    points: tuple[Point, ...]
+    cause: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Win:
+    """A shortest win."""
+
+    ending: str
+    moves: tuple[MoveLine, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    """What was proved about one world, and what was found."""
+
+    path: str
+    title: str
+    verdict: str
+    stopped: str | None
+    engine: str
+    situations: int
+    moves: int
+    won: int
+    doomed: int
+    seconds: float
+    shortest_win: Win | None
+    findings: tuple[Told, ...]
+
+    @property
+    def complete(self) -> bool:
+        return self.stopped is None

@@ -1,0 +1,60 @@
+"""Traces -> lines of moves, each with what it changed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from zubrel.checked import keys
+from zubrel.checked.keys import ENDING, PLACE
+from zubrel.checked.world import World
+from zubrel.narrated.replay import Walked
+from zubrel.narrated.report import MoveLine
+from zubrel.walked.walker import Situation
+
+
+def lines_of(world: World, walked: Iterable[Walked]) -> tuple[MoveLine, ...]:
+    """The walk, move by move."""
+    return tuple(_line(world, w) for w in walked)
+
+
+def _line(world: World, walked: Walked) -> MoveLine:
+    rule = walked.rule
+    return MoveLine(
+        rule=rule.id, label=rule.label,
+        outcome=walked.outcome.number if rule.chancy else None,
+        area=world.name_of(str(walked.before[PLACE])), says=walked.outcome.says,
+        changes=tuple(changes(world, walked.before, walked.after)),
+        held=held(world, walked.after),
+    )  # fmt: skip
+
+
+def held(world: World, situation: Situation) -> tuple[tuple[str, int], ...]:
+    """What is held: names and amounts, in the order of the file."""
+    amounts = ((i.name, situation[keys.held(i.id)]) for i in world.items.values())
+    return tuple((name, int(amount)) for name, amount in amounts if amount)
+
+
+def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
+    """What differs between two situations, in words: items first, then the world."""
+    for item in world.items.values():
+        key = keys.held(item.id)
+        difference = int(after[key]) - int(before[key])
+        if difference:
+            amount = "" if abs(difference) == 1 else f"{abs(difference)} "
+            yield f"{'+' if difference > 0 else '−'}{amount}{item.name}"
+    for lock in world.locks.values():
+        key = keys.lock_open(lock.id)
+        if before[key] != after[key]:
+            yield f"{lock.name} {'open' if after[key] else 'shut'}"
+    for fact in world.facts.values():
+        key = keys.fact(fact.id)
+        if before[key] != after[key]:
+            value = fact.values[int(after[key])].replace("_", " ")
+            name = fact.name if after[key] else f"no longer: {fact.name}"
+            yield name if fact.true_false else f"{fact.name}: {value}"
+    for meter in world.meters.values():
+        key = keys.meter(meter.id)
+        if before[key] != after[key]:
+            yield f"{meter.name} {before[key]} → {after[key]}"
+    if after[ENDING] != before[ENDING]:
+        yield f"the end: {world.endings[str(after[ENDING])].name}"

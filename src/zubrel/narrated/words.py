@@ -1,0 +1,107 @@
+"""Conditions and steps in the author's words."""
+
+from __future__ import annotations
+
+from zubrel.checked.conditions import (
+    All,
+    Any,
+    At,
+    Cond,
+    CountOf,
+    FactIs,
+    Holds,
+    Level,
+    LockOpen,
+    Marked,
+    Not,
+)
+from zubrel.checked.world import World
+
+OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "=": "!=", "!=": "="}
+MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” done"}
+
+
+def phrase(world: World, condition: Cond) -> str:
+    """A condition as a noun phrase that fits after "needs"."""
+    match condition:
+        case All(parts) | CountOf(_, parts) | Any(parts) if not parts:
+            return "nothing" if isinstance(condition, All) else "the impossible"
+        case All(parts):
+            return " and ".join(_grouped(world, p) for p in parts)
+        case Any(parts):
+            return " or ".join(_grouped(world, p) for p in parts)
+        case CountOf(count, parts):
+            return f"{count} of: " + ", ".join(_grouped(world, p) for p in parts)
+        case Not(part):
+            return _denied(world, part)
+        case Holds(item, operator, number):
+            return _amount(world.name_of(item), operator, number)
+        case Level(meter, operator, number):
+            return f"{world.name_of(meter)} {operator} {number}"
+        case FactIs(fact, value):
+            return _fact(world, fact, value, True)
+        case At(area):
+            return f"the player at {world.name_of(area)}"
+        case LockOpen(lock):
+            return f"{world.name_of(lock)} open"
+        case Marked(kind, subject):
+            return MARKS[kind].format(world.name_of(subject))
+    raise AssertionError(condition)
+
+
+def _grouped(world: World, part: Cond) -> str:
+    text = phrase(world, part)
+    return f"({text})" if isinstance(part, Any | All | CountOf) else text
+
+
+def _denied(world: World, part: Cond) -> str:
+    match part:
+        case Holds(item, operator, number):
+            return _amount(world.name_of(item), OPPOSITE[operator], number)
+        case Level(meter, operator, number):
+            return f"{world.name_of(meter)} {OPPOSITE[operator]} {number}"
+        case FactIs(fact, value):
+            return _fact(world, fact, value, False)
+        case LockOpen(lock):
+            return f"{world.name_of(lock)} shut"
+        case At(area):
+            return f"the player not at {world.name_of(area)}"
+    return f"not {_grouped(world, part)}"
+
+
+def _amount(name: str, operator: str, number: int) -> str:
+    match operator, number:
+        case (">=", 1) | (">", 0):
+            return name
+        case ("<", 1) | ("=", 0) | ("<=", 0):
+            return f"no {name}"
+        case (">=", _):
+            return f"{number} {name}"
+        case ("=", _):
+            return f"exactly {number} {name}"
+        case ("<=", _):
+            return f"at most {number} {name}"
+        case ("<", _):
+            return f"fewer than {number} {name}"
+        case (">", _):
+            return f"more than {number} {name}"
+    return f"not {number} {name}"
+
+
+def _fact(world: World, fact_id: str, value: int, positive: bool) -> str:
+    fact = world.facts[fact_id]
+    if fact.true_false:
+        return fact.name if (value == 1) == positive else f"not {fact.name}"
+    return f"{fact.name} {'' if positive else 'not '}{fact.values[value].replace('_', ' ')}"
+
+
+def counted(count: int, one: str, many: str | None = None) -> str:
+    """`1 move`, `2,345 moves`."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def listed(words: list[str], last: str = "and") -> str:
+    """`a`, `a and b`, `a, b and c`."""
+    if len(words) < 2:
+        return "".join(words)
+    return f"{', '.join(words[:-1])} {last} {words[-1]}"

@@ -1,0 +1,80 @@
+"""Report -> JSON, with the keys that `docs/command-line.md` promises."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from zubrel import __version__
+from zubrel.narrated.report import MoveLine, Report, Told
+
+
+def reports_as_json(reports: Sequence[Report]) -> str:
+    """One object for one world, an array for several; ends with a line break."""
+    every = [_report(r) for r in reports]
+    return json.dumps(every[0] if len(every) == 1 else every, indent=2, ensure_ascii=False) + "\n"
+
+
+def _report(report: Report) -> dict[str, Any]:
+    win = report.shortest_win
+    return {
+        "zubrel": __version__,
+        "world": report.path,
+        "title": report.title,
+        "verdict": report.verdict,
+        "complete": report.complete,
+        "stopped": report.stopped,
+        "engine": report.engine,
+        "situations": report.situations,
+        "moves": report.moves,
+        "won": report.won,
+        "doomed": report.doomed,
+        "seconds": round(report.seconds, 3),
+        "shortest_win": win
+        and {
+            "ending": win.ending,
+            "length": len(win.moves),
+            "moves": [_move(m) for m in win.moves],
+        },
+        "findings": [_finding(f) for f in report.findings],
+    }
+
+
+def _finding(finding: Told) -> dict[str, Any]:
+    span = finding.span
+    return {
+        "kind": finding.kind,
+        "severity": finding.severity,
+        "subject": finding.subject,
+        "message": finding.message,
+        "file": span.source.path if span else None,
+        "line": span.line if span else None,
+        "column": span.column if span else None,
+        "evidence": [_move(m) for m in finding.evidence],
+        "explanation": "\n".join(finding.explanation) or None,
+        "situations": finding.situations,
+        "closed_by": [
+            {"rule": p.rule, "evidence": [_move(m) for m in p.moves]} for p in finding.points
+        ],
+        "cause": finding.cause,
+        "accepted": False,
+        "because": None,
+    }
+
+
+def _move(move: MoveLine) -> dict[str, Any]:
+    outcome = {} if move.outcome is None else {"outcome": move.outcome}
+    return {"rule": move.rule, "label": move.label, **outcome}
+
+
+def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None) -> str:
+    """A route: its moves with what is held after each, or null where there is none."""
+    route = moves and [
+        {**_move(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
+        for m in moves
+    ]
+    found = {"zubrel": __version__, "world": path, "goal": goal,
+             "length": None if moves is None else len(moves),
+             "moves": None if moves is None else route or []}  # fmt: skip
+    return json.dumps(found, indent=2, ensure_ascii=False) + "\n"

@@ -1,0 +1,153 @@
+"""Report -> text for a terminal: the verdict, then what is wrong, then how to see it.
+
+The console is passed in with its width and its colours; words alone carry the meaning.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from zubrel.narrated.report import MoveLine, Report, Told
+from zubrel.narrated.words import counted, listed
+
+STYLES = {"error": "bold red", "warning": "bold yellow", "note": "bold cyan"}
+GOOD, BAD, QUIET = "bold green", "bold red", "dim"
+
+
+def write_report(report: Report, console: Console, quiet: bool = False, full: bool = False) -> None:
+    """The whole report; `quiet`: the verdict and one line for each finding; `full`: no folding."""
+    console.print(_title(report))
+    console.print(_verdict(report))
+    for line in _numbers(report):
+        console.print(Padding(Text(line, QUIET), (0, 0, 0, 2)))
+    followers = _followers(report.findings)
+    leading = [f for f in report.findings if full or f.cause is None]
+    if report.findings:
+        console.print()
+        console.print(Text(_tally(report.findings), "bold"))
+    for finding in leading:
+        if quiet:
+            console.print(_headline(finding))
+            continue
+        console.print()
+        console.print(_headline(finding))
+        _write_finding(finding, [] if full else followers.get(finding.subject, []), console)
+
+
+def _title(report: Report) -> Text:
+    title = Text(report.title, "bold")
+    return title if report.title == report.path else title.append(f"  ({report.path})", QUIET)
+
+
+def _verdict(report: Report) -> Text:
+    match report.verdict:
+        case "solvable":
+            words = "from every situation of every play a win can still be reached"
+            return Text.assemble(("SOLVABLE", GOOD), f": {words}.")
+        case "softlocks":
+            culprits = sum(f.kind in ("softlock", "bad_luck") for f in report.findings)
+            words = f"it can be won, but {counted(culprits, 'move')} can make that impossible"
+            return Text.assemble(("SOFTLOCKS", BAD), f": {words}.")
+        case "unwinnable":
+            return Text.assemble(("UNWINNABLE", BAD), ": no play whatever comes to a good ending.")
+    words = f"the search stopped at {report.stopped}, so nothing is proved"
+    return Text.assemble(("INCOMPLETE", "bold yellow"), f": {words}.")
+
+
+def _numbers(report: Report) -> Iterable[str]:
+    searched = "every one searched" if report.complete else "those found so far"
+    yield (
+        f"{counted(report.situations, 'situation')} ({searched}; {report.engine} search, "
+        f"{report.seconds:.2f} s), {counted(report.moves, 'move')}, "
+        f"{report.won:,} won, {report.doomed:,} doomed"
+    )
+    if report.shortest_win:
+        length = counted(len(report.shortest_win.moves), "move")
+        yield f"shortest win: {length} to the ending “{report.shortest_win.ending}”"
+
+
+def _tally(findings: Sequence[Told]) -> str:
+    parts = []
+    for severity in ("error", "warning", "note"):
+        count = sum(f.severity == severity for f in findings)
+        if count:
+            parts.append(counted(count, severity))
+    return listed(parts)
+
+
+def _headline(finding: Told) -> Text:
+    place = f"  {finding.span.place}" if finding.span else ""
+    return Text.assemble(
+        (finding.severity, STYLES[finding.severity]), "  ", (finding.kind, "bold"), "  ",
+        finding.subject, (place, QUIET),
+    )  # fmt: skip
+
+
+def _followers(findings: Iterable[Told]) -> dict[str, list[str]]:
+    """For each cause, the subjects of the findings that follow from it."""
+    followers: dict[str, list[str]] = {}
+    for finding in findings:
+        if finding.cause is not None:
+            followers.setdefault(finding.cause, []).append(finding.subject)
+    return followers
+
+
+def _write_finding(finding: Told, followers: Sequence[str], console: Console) -> None:
+    message = finding.message[:1].upper() + finding.message[1:] + "."
+    console.print(Padding(Text(message), (0, 0, 0, 2)))
+    if followers:
+        words = f"Out of reach with it: {', '.join(followers)}."
+        console.print(Padding(Text(words), (0, 0, 0, 2)))
+    for line in finding.explanation:
+        indent = len(line) - len(line.lstrip())
+        console.print(Padding(Text(line.strip()), (0, 0, 0, 4 + indent)))
+    if finding.evidence:
+        title = "Seen after" if finding.points else "How to see it"
+        _write_walk(title, finding.evidence, console)
+    for point in finding.points:
+        if len(finding.points) == 1 and point.moves == finding.evidence:
+            console.print(Padding(Text(f"“{point.label}” is what closes it."), (0, 0, 0, 2)))
+        else:
+            words = f"“{point.label}” can close it, at the earliest as move {len(point.moves)}."
+            console.print(Padding(Text(words), (0, 0, 0, 2)))
+
+
+def _write_walk(title: str, moves: Sequence[MoveLine], console: Console) -> None:
+    console.print(Padding(Text(f"{title}:", QUIET), (0, 0, 0, 2)))
+    console.print(Padding(_walk_table(moves), (0, 0, 0, 4)))
+
+
+def _walk_table(moves: Sequence[MoveLine], with_held: bool = False) -> Table:
+    table = Table(box=None, show_header=False, padding=(0, 2, 0, 0), pad_edge=False)
+    table.add_column(justify="right", style=QUIET, no_wrap=True)
+    table.add_column()
+    table.add_column(style=QUIET)
+    if with_held:
+        table.add_column()
+    for number, move in enumerate(moves, 1):
+        luck = f" (outcome {move.outcome})" if move.outcome is not None else ""
+        row = [str(number), f"{move.area}: {move.label}{luck}", ", ".join(move.changes)]
+        if with_held:
+            row.append(", ".join(_amount(name, count) for name, count in move.held) or "nothing")
+        table.add_row(*(Text(cell) for cell in row))
+    return table
+
+
+def _amount(name: str, count: int) -> str:
+    return name if count == 1 else f"{count} {name}"
+
+
+def write_route(goal: str, moves: Sequence[MoveLine], console: Console) -> None:
+    """A route: numbered moves, what each changes, what is held afterwards."""
+    console.print(Text.assemble((f"{counted(len(moves), 'move')}", "bold"), f" to {goal}"))
+    if moves:
+        table = _walk_table(moves, with_held=True)
+        table.show_header = True
+        for column, title in zip(table.columns, ("", "move", "changes", "held then"), strict=True):
+            column.header = Text(title, "dim italic")
+        console.print(table)

@@ -1,0 +1,60 @@
+"""`zubrel check`: prove worlds, or show what is wrong with them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from zubrel.narrated.report import Report
+from zubrel.shell.options import Common, common_options, take_common
+from zubrel.shell.streams import write_pretty, write_text
+from zubrel.shell.surveys import report_on
+
+GRAVITY = {"error": 2, "warning": 1, "note": 0}
+
+
+@click.command()
+@click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
+@click.option("--format", "form", type=click.Choice(["text", "json"]), default="text",
+              show_default=True, help="How the result is written.")  # fmt: skip
+@click.option("--fail-on", type=click.Choice(list(GRAVITY)), default="error", show_default=True,
+              help="The least severity of a finding that makes the exit code 1.")  # fmt: skip
+@click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
+@common_options
+def check(worlds: tuple[str, ...], form: str, fail_on: str, verbose: bool, **options: Any) -> int:
+    """Search every situation of each WORLD: verdict and findings.
+
+    Exit code 0: nothing at or above --fail-on; 1: findings; 2: a world is invalid; 3: the search
+    hit a limit, so nothing is proved.
+    """
+    common = take_common(options)
+    reports = [report_on(world, common.limits) for world in worlds]
+    _write(reports, form, verbose, common)
+    return exit_code(reports, fail_on)
+
+
+def _write(reports: list[Report], form: str, verbose: bool, common: Common) -> None:
+    if form == "json":
+        from zubrel.output.as_json import reports_as_json
+
+        write_text(reports_as_json(reports), common.output)
+        return
+
+    def draw(console: Any) -> None:
+        from zubrel.output.text import write_report
+
+        for number, report in enumerate(reports):
+            if number:
+                console.print()
+            write_report(report, console, common.quiet, verbose)
+
+    write_pretty(draw, common.output, common.color)
+
+
+def exit_code(reports: list[Report], fail_on: str) -> int:
+    """What the program's exit code says about several worlds."""
+    gravest = max((GRAVITY[f.severity] for r in reports for f in r.findings), default=-1)
+    if gravest >= GRAVITY[fail_on]:
+        return 1
+    return 0 if all(r.complete for r in reports) else 3
