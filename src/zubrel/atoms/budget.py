@@ -5,11 +5,11 @@ from __future__ import annotations
 import os
 import sys
 import time
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(Struct, frozen=True):
     """What the user allows; None means no limit of that kind. Memory in bytes."""
 
     situations: int | None = None

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from zubrel.atoms.source import Span
 
 WIDEST_EXCERPT = 100
 
 
-@dataclass(frozen=True, slots=True)
-class Diagnostic:
+class Diagnostic(Struct, frozen=True):
     """One problem: a code of `codes.py`, what is wrong, where, and what to do about it."""
 
     code: str

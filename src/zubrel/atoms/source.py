@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Source:
+class Source(Struct, frozen=True, eq=False):
     """One text file, as given by the user (`path`) with its lines for excerpts."""
 
     path: str
-    lines: tuple[str, ...] = field(repr=False)
+    lines: tuple[str, ...]
 
     @staticmethod
     def of(path: str, text: str) -> Source:
@@ -21,11 +20,10 @@ class Source:
         return self.lines[number - 1] if 0 < number <= len(self.lines) else ""
 
 
-@dataclass(frozen=True, slots=True)
-class Span:
+class Span(Struct, frozen=True):
     """A stretch of one line: `line` and `column` count from 1, `width` in characters."""
 
-    source: Source = field(repr=False)
+    source: Source
     line: int
     column: int
     width: int = 1

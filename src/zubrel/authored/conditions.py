@@ -5,11 +5,14 @@ The grammar is in `conditions.lark`. Every node knows its stretch of the file.
 
 from __future__ import annotations
 
+import os
 import re
-from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.source import Span
@@ -28,31 +31,27 @@ WORDS = frozenset(
 LARGEST_NUMBER = 1_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Name:
+class Name(Struct, frozen=True):
     """A word in a condition, as written."""
 
     text: str
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Named:
+class Named(Struct, frozen=True):
     """`brass_token` or `lamp_lit`."""
 
     name: Name
 
 
-@dataclass(frozen=True, slots=True)
-class AtLeast:
+class AtLeast(Struct, frozen=True):
     """`3 lamp_oil`."""
 
     count: int
     name: Name
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison:
+class Comparison(Struct, frozen=True):
     """`coin >= 5` (number), `tide = low` (Name), `lamp_lit = true` (bool)."""
 
     name: Name
@@ -60,15 +59,13 @@ class Comparison:
     value: int | bool | Name
 
 
-@dataclass(frozen=True, slots=True)
-class AtArea:
+class AtArea(Struct, frozen=True):
     """`at quay`."""
 
     name: Name
 
 
-@dataclass(frozen=True, slots=True)
-class IsState:
+class IsState(Struct, frozen=True):
     """`chart_room is open`."""
 
     name: Name
@@ -76,39 +73,33 @@ class IsState:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Stored:
+class Stored(Struct, frozen=True):
     """`coin is in chest`."""
 
     item: Name
     store: Name
 
 
-@dataclass(frozen=True, slots=True)
-class Lies:
+class Lies(Struct, frozen=True):
     """`lantern lies at quay`."""
 
     item: Name
     area: Name
 
 
-@dataclass(frozen=True, slots=True)
-class Negation:
+class Negation(Struct, frozen=True):
     part: Syntax
 
 
-@dataclass(frozen=True, slots=True)
-class Conjunction:
+class Conjunction(Struct, frozen=True):
     parts: tuple[Syntax, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Disjunction:
+class Disjunction(Struct, frozen=True):
     parts: tuple[Syntax, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class CountOf:
+class CountOf(Struct, frozen=True):
     """`2 of (a, b, c)`: at least `count` of the parts; `any of` is 1, `all of` every one."""
 
     count: int
@@ -122,8 +113,7 @@ Syntax = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Condition:
+class Condition(Struct, frozen=True):
     """One condition of the file: its text, its tree, its place."""
 
     text: str
@@ -211,7 +201,24 @@ def _parser() -> Lark:
     from lark import Lark
 
     grammar = files("zubrel.authored").joinpath("conditions.lark").read_text(encoding="utf-8")
-    return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False)
+    return Lark(
+        grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False,
+        cache=_cache_file() or False,
+    )  # fmt: skip
+
+
+def _cache_file() -> str | None:
+    """Where the prepared grammar is kept between runs; None where nothing can be kept.
+
+    Preparing it takes longer than checking a small world. Lark itself sees to it that a file of
+    another version, or a damaged one, is not used.
+    """
+    try:
+        folder = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "zubrel"
+        folder.mkdir(parents=True, exist_ok=True)
+    except (OSError, RuntimeError):
+        return None
+    return str(folder / "conditions.grammar") if os.access(folder, os.W_OK) else None
 
 
 class _Builder:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.source import Source, Span
@@ -14,8 +14,7 @@ from zubrel.authored.shapes import HEAD, SECTIONS, START, is_version_one
 from zubrel.authored.values import Entry
 
 
-@dataclass(slots=True)
-class Document:
+class Document(Struct):
     """All that the files of one world say. `path` is as the user gave it."""
 
     path: str

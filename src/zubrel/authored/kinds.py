@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.source import Span
@@ -30,28 +31,25 @@ TRUE, FALSE = ("true", "True", "TRUE"), ("false", "False", "FALSE")
 Reader = Callable[[Node, Problems], Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(Struct, frozen=True):
     """A kind of value: its name in messages, its reader."""
 
     title: str
     read: Reader
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(Struct, frozen=True):
     """A field of an entry: what it may hold, and one sentence on what it means."""
 
     kind: Kind
     about: str
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """What an entry may hold. `short` is the field that a lone scalar stands for."""
 
     title: str
-    fields: dict[str, Field] = field(repr=False)
+    fields: dict[str, Field]
     short: str | None = None
 
     def read(self, node: Node, problems: Problems, key: Name | None = None) -> Entry | None:
@@ -90,7 +88,8 @@ class Shape:
                     "unknown-key",
                     f'{self.title} has no field "{name.text}"',
                     name.span,
-                    suggestion(name.text, self.fields) or f"It may have: {listing(self.fields, 40)}.",
+                    suggestion(name.text, self.fields)
+                    or f"It may have: {listing(self.fields, 40)}.",
                 )
         return entry
 

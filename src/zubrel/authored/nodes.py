@@ -7,10 +7,10 @@ aliases that multiply can hurt. What a scalar means is decided later, field by f
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from typing import Any
 
 import yaml
+from msgspec import Struct, field
 
 from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
 from zubrel.atoms.source import Source, Span
@@ -19,8 +19,7 @@ DEEPEST = 60
 LARGEST = 2_000_000
 
 
-@dataclass(slots=True, eq=False)
-class Scalar:
+class Scalar(Struct, eq=False):
     """A single value; `plain` when it stands without quotes."""
 
     span: Span
@@ -34,8 +33,7 @@ class Scalar:
         return self.plain and self.text in ("", "~", "null", "Null", "NULL")
 
 
-@dataclass(slots=True, eq=False)
-class Sequence:
+class Sequence(Struct, eq=False):
     """A list of nodes."""
 
     span: Span
@@ -43,8 +41,7 @@ class Sequence:
     size: int = 1
 
 
-@dataclass(slots=True, eq=False)
-class Mapping:
+class Mapping(Struct, eq=False):
     """Keys and values in the order of the file; no key twice."""
 
     span: Span
@@ -70,8 +67,7 @@ def compose(source: Source, text: str) -> Node | None:
     return _Composer(source).compose(text)
 
 
-@dataclass(slots=True)
-class _Frame:
+class _Frame(Struct):
     """A collection still open: its node, its anchor, the key that waits for a value."""
 
     node: Sequence | Mapping
@@ -213,5 +209,7 @@ class _Composer:
         return Span(self.source, start.line + 1, start.column + 1, max(1, width))
 
     def _stop(self, code: str, message: str, mark: Any, hint: str | None = None) -> None:
-        span = Span(self.source, mark.line + 1, mark.column + 1) if mark else Span(self.source, 1, 1)
+        span = (
+            Span(self.source, mark.line + 1, mark.column + 1) if mark else Span(self.source, 1, 1)
+        )
         raise InvalidInput([*self.problems, Diagnostic(code, message, span, hint)])

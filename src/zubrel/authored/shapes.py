@@ -5,7 +5,7 @@ The reader, the messages about unknown keys and the documentation all come from 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.authored.kinds import (
@@ -206,8 +206,7 @@ START = Shape(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Section:
+class Section(Struct, frozen=True):
     """A key at the top of a world file."""
 
     shape: Shape

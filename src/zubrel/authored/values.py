@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any, cast
+
+from msgspec import Struct, field
 
 from zubrel.atoms.source import Span
 from zubrel.authored.conditions import Condition, Name
 
 
-@dataclass(frozen=True, slots=True)
-class Amount:
+class Amount(Struct, frozen=True):
     """`3 lamp_oil`, `lamp_oil` (one), or `all coin` (count None)."""
 
     count: int | None
@@ -18,8 +18,7 @@ class Amount:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Setting:
+class Setting(Struct, frozen=True):
     """`fact: value` or `meter: number`."""
 
     name: Name
@@ -27,8 +26,7 @@ class Setting:
     span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
+class Text(Struct, frozen=True):
     """A text for the player, shown `when` its condition holds (None: always)."""
 
     text: str
@@ -36,8 +34,7 @@ class Text:
     span: Span
 
 
-@dataclass(slots=True)
-class Entry:
+class Entry(Struct):
     """One thing of the file: its id (None where the file gives none) and its fields.
 
     `span` is the place to point at: the id where there is one. `short` when the entry was a

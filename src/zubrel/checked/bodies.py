@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from zubrel.authored.values import Entry
 from zubrel.checked.effects import (
@@ -24,8 +25,7 @@ from zubrel.checked.resolve import Resolver
 from zubrel.checked.world import Outcome
 
 
-@dataclass(frozen=True, slots=True)
-class Implied:
+class Implied(Struct, frozen=True):
     """What a rule does by being a find, a way or a lock, besides what its body says."""
 
     first: tuple[Effect, ...] = ()
@@ -81,9 +81,7 @@ def _effects(
     return (*effects, *implied.last)
 
 
-def _things(
-    bodies: Sequence[Entry], given: tuple[Effect, ...], resolver: Resolver
-) -> list[Effect]:
+def _things(bodies: Sequence[Entry], given: tuple[Effect, ...], resolver: Resolver) -> list[Effect]:
     """What is lost and then gained."""
     loses = [Lose(i, n) for b in bodies for i, n in resolver.amounts(b.amounts("loses"))]
     gives = [Give(i, n or 0) for b in bodies for i, n in resolver.amounts(b.amounts("gives"))]
@@ -103,9 +101,7 @@ def _settings(bodies: Sequence[Entry], resolver: Resolver) -> list[tuple[int, Ef
     return list(last.values())
 
 
-def _world(
-    bodies: Sequence[Entry], opened: tuple[Effect, ...], resolver: Resolver
-) -> list[Effect]:
+def _world(bodies: Sequence[Entry], opened: tuple[Effect, ...], resolver: Resolver) -> list[Effect]:
     """What changes around the player: facts turned, meters, locks."""
     effects: list[Effect] = []
     for body in bodies:

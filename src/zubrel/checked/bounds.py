@@ -8,7 +8,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.source import Span
@@ -16,8 +18,7 @@ from zubrel.checked.effects import Give, SetMark
 from zubrel.checked.world import Happening, Item, Outcome, Rule
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(Struct, frozen=True):
     """One way to gain `count` of an item; `mark` is set with it, None: it can be used again."""
 
     item: str

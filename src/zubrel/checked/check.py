@@ -184,4 +184,3 @@ class _Checker:
         outcomes = outcomes_of((entry,), Implied(first=marks), self.resolver)
         outcome = outcomes[0] if outcomes else Outcome(1, 1.0, ())
         return Happening(this, entry.span, self.resolver.condition(when), once, outcome)
-

@@ -6,86 +6,77 @@ A closed union of atoms and four connectives. Spans do not take part in equality
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+
+from msgspec import Struct
 
 from zubrel.atoms.source import Span
 
 
-@dataclass(frozen=True, slots=True)
-class Holds:
+class Holds(Struct, frozen=True):
     """The amount held of an item compares so with a number."""
 
     item: str
     operator: str
     number: int
-    span: Span | None = field(default=None, compare=False, repr=False)
+    span: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Level:
+class Level(Struct, frozen=True):
     """The value of a meter compares so with a number."""
 
     meter: str
     operator: str
     number: int
-    span: Span | None = field(default=None, compare=False, repr=False)
+    span: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class FactIs:
+class FactIs(Struct, frozen=True):
     """A fact has its value number `value` (true/false facts: 0 is false, 1 is true)."""
 
     fact: str
     value: int
-    span: Span | None = field(default=None, compare=False, repr=False)
+    span: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class At:
+class At(Struct, frozen=True):
     """The player stands in an area."""
 
     area: str
-    span: Span | None = field(default=None, compare=False, repr=False)
+    span: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class LockOpen:
+class LockOpen(Struct, frozen=True):
     """A lock is open."""
 
     lock: str
-    span: Span | None = field(default=None, compare=False, repr=False)
+    span: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Marked:
+class Marked(Struct, frozen=True):
     """Something has happened: `kind` is visited (an area), taken (a find) or done (a rule)."""
 
     kind: str
     subject: str
-    span: Span | None = field(default=None, compare=False, repr=False)
+    span: Span | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Not:
+class Not(Struct, frozen=True):
     part: Cond
 
 
-@dataclass(frozen=True, slots=True)
-class All:
+class All(Struct, frozen=True):
     """Every part holds; with no parts, always true."""
 
     parts: tuple[Cond, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Any:
+class Any(Struct, frozen=True):
     """Some part holds; with no parts, never true."""
 
     parts: tuple[Cond, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class CountOf:
+class CountOf(Struct, frozen=True):
     """At least `count` of the parts hold."""
 
     count: int

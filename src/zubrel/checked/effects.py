@@ -2,80 +2,68 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True)
-class Take:
+class Take(Struct, frozen=True):
     """`count` of an item are given up; possible only while they are held."""
 
     item: str
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class Lose:
+class Lose(Struct, frozen=True):
     """Up to `count` of an item are removed; None: all of it."""
 
     item: str
     count: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Give:
+class Give(Struct, frozen=True):
     """`count` of an item are gained."""
 
     item: str
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class SetFact:
+class SetFact(Struct, frozen=True):
     fact: str
     value: int
 
 
-@dataclass(frozen=True, slots=True)
-class SetMeter:
+class SetMeter(Struct, frozen=True):
     meter: str
     value: int
 
 
-@dataclass(frozen=True, slots=True)
-class Toggle:
+class Toggle(Struct, frozen=True):
     fact: str
 
 
-@dataclass(frozen=True, slots=True)
-class AddMeter:
+class AddMeter(Struct, frozen=True):
     """A number is added to a meter, which stops at its ends."""
 
     meter: str
     amount: int
 
 
-@dataclass(frozen=True, slots=True)
-class OpenLock:
+class OpenLock(Struct, frozen=True):
     lock: str
 
 
-@dataclass(frozen=True, slots=True)
-class ShutLock:
+class ShutLock(Struct, frozen=True):
     lock: str
 
 
-@dataclass(frozen=True, slots=True)
-class MoveTo:
+class MoveTo(Struct, frozen=True):
     area: str
 
 
-@dataclass(frozen=True, slots=True)
-class EndGame:
+class EndGame(Struct, frozen=True):
     ending: str
 
 
-@dataclass(frozen=True, slots=True)
-class SetMark:
+class SetMark(Struct, frozen=True):
     """Something that happens once is now behind the player: a find taken, a rule done."""
 
     kind: str

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.source import Span
@@ -18,8 +18,7 @@ def with_article(kind: str) -> str:
     return f"{ARTICLES.get(kind[0], 'a')} {kind}"
 
 
-@dataclass(frozen=True, slots=True)
-class Definition:
+class Definition(Struct, frozen=True):
     """What an id stands for, and where it was given."""
 
     kind: str
@@ -64,7 +63,9 @@ class Names:
             return name.text
         wanted = " or ".join(kinds)
         if definition is not None:
-            message = f'"{name.text}" is {with_article(definition.kind)}, not {with_article(wanted)}'
+            message = (
+                f'"{name.text}" is {with_article(definition.kind)}, not {with_article(wanted)}'
+            )
             self.problems.add("wrong-kind", message, name.span, None,
                               (("it is defined here", definition.span),))  # fmt: skip
             return None
@@ -86,8 +87,7 @@ class Names:
         return definition.kind if definition else None
 
 
-@dataclass(slots=True)
-class _Unnamed:
+class _Unnamed(Struct):
     """An entry that waits for a made-up id."""
 
     entry: Entry
@@ -153,9 +153,7 @@ def _define_inner(document: Document, names: Names) -> list[_Unnamed]:
     return unnamed
 
 
-def _visit_way(
-    way: Entry, here: str, there: str, names: Names, unnamed: list[_Unnamed]
-) -> None:
+def _visit_way(way: Entry, here: str, there: str, names: Names, unnamed: list[_Unnamed]) -> None:
     if way.key:
         names.define(way.key, "way")
         if not way.flag("one_way"):

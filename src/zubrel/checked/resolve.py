@@ -11,7 +11,6 @@ from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.values import Amount, Setting, Text
 from zubrel.checked.conditions import (
     ALWAYS,
-    All,
     Any,
     At,
     Cond,

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from zubrel.atoms.source import Span
 from zubrel.authored.document import Document
@@ -15,9 +16,7 @@ from zubrel.checked.resolve import Resolver
 from zubrel.checked.world import Item, Rule
 
 
-
-@dataclass(frozen=True, slots=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """What a rule is, besides its body: the part that finds, ways, deeds and locks differ in."""
 
     id: str
@@ -80,8 +79,8 @@ class RuleMaker:
             return
         count = (amount.count if amount else find.number("count")) or 1
         this = key_of(find)
-        mark: tuple[Effect, ...] = () if find.text("again") == "always" else (
-            SetMark("taken", this),
+        mark: tuple[Effect, ...] = (
+            () if find.text("again") == "always" else (SetMark("taken", this),)
         )
         offered = (Not(Marked("taken", this)),) if mark else ()
         label = f"Take {counted(count, self.items[item].name)}"

@@ -6,33 +6,30 @@ a `Rule`, so that no later stage needs to know what a find or a lock is.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct
 
 from zubrel.atoms.source import Span
 from zubrel.checked.conditions import ALWAYS, Cond
 from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
 
 
-@dataclass(frozen=True, slots=True)
-class Said:
+class Said(Struct, frozen=True):
     """A text and when it applies."""
 
     text: str
     when: Cond
-    span: Span = field(compare=False, repr=False)
+    span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Thing:
+class Thing(Struct, frozen=True):
     """What every section entry has. `name` is for players, `id` for authors."""
 
     id: str
     name: str
-    span: Span = field(compare=False, repr=False)
+    span: Span
 
 
-@dataclass(frozen=True, slots=True)
-class Item(Thing):
+class Item(Thing, frozen=True):
     """`most` is the most that can be held; `bound_given` when the author said so."""
 
     kind: str
@@ -41,22 +38,19 @@ class Item(Thing):
     wasted_when_full: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Area(Thing):
+class Area(Thing, frozen=True):
     says: tuple[Said, ...]
     needs: Cond
 
 
-@dataclass(frozen=True, slots=True)
-class Lock(Thing):
+class Lock(Thing, frozen=True):
     begins_open: bool
     relocks: bool
     from_areas: tuple[str, ...]
     refuses: tuple[Said, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Fact(Thing):
+class Fact(Thing, frozen=True):
     """A true/false fact has the values false, true."""
 
     values: tuple[str, ...]
@@ -64,21 +58,18 @@ class Fact(Thing):
     true_false: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Meter(Thing):
+class Meter(Thing, frozen=True):
     low: int
     high: int
     start: int
 
 
-@dataclass(frozen=True, slots=True)
-class Ending(Thing):
+class Ending(Thing, frozen=True):
     good: bool
     when: Cond | None
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(Struct, frozen=True):
     """What a rule does, all of it, in order; `number` from 1. Odds are above 0."""
 
     number: int
@@ -98,14 +89,14 @@ class Outcome:
         return ends[-1] if ends else None
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(Struct, frozen=True):
     """Something that a player can do.
 
     `areas` is where (None: anywhere). `offered` must hold for it to be there at all (its lock not
     yet open, its find not yet taken), `needs` is what the author wrote, `lock` must be open.
     `chancy` when luck picks among the outcomes. `owner` is the id of the find, way, lock or deed
-    that it belongs to, `common` the id shared by its alternatives, `once` the marks that make it possible only once.
+    that it belongs to, `common` the id shared by its alternatives, `once` the marks that make it
+    possible only once.
     """
 
     id: str
@@ -113,7 +104,7 @@ class Rule:
     owner: str
     common: str
     label: str
-    span: Span = field(compare=False, repr=False)
+    span: Span
     areas: tuple[str, ...] | None
     offered: Cond
     needs: Cond
@@ -134,19 +125,17 @@ class Rule:
         return tuple(dict.fromkeys(e for e in effects if isinstance(e, Give)))
 
 
-@dataclass(frozen=True, slots=True)
-class Happening:
+class Happening(Struct, frozen=True):
     """A `whenever`: happens by itself while `when` holds and it would change something."""
 
     id: str
-    span: Span = field(compare=False, repr=False)
+    span: Span
     when: Cond
     once: bool
     outcome: Outcome
 
 
-@dataclass(frozen=True, slots=True)
-class World:
+class World(Struct, frozen=True):
     """Everything, in the order of the files. `asked` are the visited marks that are kept."""
 
     path: str

@@ -7,11 +7,11 @@ Formulas are kept simple while they are built: a test that its variable's domain
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True, slots=True)
-class Within:
+class Within(Struct, frozen=True):
     """The variable number `variable` is between `low` and `high`, both included."""
 
     variable: int
@@ -19,27 +19,23 @@ class Within:
     high: int
 
 
-@dataclass(frozen=True, slots=True)
-class Both:
+class Both(Struct, frozen=True):
     """Every part holds; without parts, always."""
 
     parts: tuple[Formula, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Either:
+class Either(Struct, frozen=True):
     """Some part holds; without parts, never."""
 
     parts: tuple[Formula, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Opposite:
+class Opposite(Struct, frozen=True):
     part: Formula
 
 
-@dataclass(frozen=True, slots=True)
-class AtLeast:
+class AtLeast(Struct, frozen=True):
     """At least `count` of the parts hold."""
 
     count: int

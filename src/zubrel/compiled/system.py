@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from enum import Enum
+
+from msgspec import Struct
 
 from zubrel.checked.keys import Key, Value
 from zubrel.checked.world import Outcome, Rule, World
 from zubrel.compiled.formulas import TRUE, Formula
 
 
-@dataclass(frozen=True, slots=True)
-class Variable:
+class Variable(Struct, frozen=True):
     """A part of the situation with the values `low` to `high`.
 
     `names`, where it has any, are what its values stand for, from `low` on.
@@ -44,8 +44,7 @@ class Operation(Enum):
     FLIP = "flip"
 
 
-@dataclass(frozen=True, slots=True)
-class Change:
+class Change(Struct, frozen=True):
     """One variable changes, if `when` holds in the situation before all the changes."""
 
     variable: int
@@ -54,8 +53,7 @@ class Change:
     when: Formula = TRUE
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(Struct, frozen=True):
     """One outcome of a rule: the changes happen in order. `number` counts all steps of a world."""
 
     number: int
@@ -64,8 +62,7 @@ class Step:
     changes: tuple[Change, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Move:
+class Move(Struct, frozen=True):
     """A rule with its guard; `areas` are numbers of areas, None for anywhere."""
 
     rule: Rule
@@ -74,8 +71,7 @@ class Move:
     steps: tuple[Step, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Settler:
+class Settler(Struct, frozen=True):
     """Something that happens by itself while its guard holds and it would change something."""
 
     id: str
@@ -83,17 +79,16 @@ class Settler:
     changes: tuple[Change, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class System:
+class System(Struct, frozen=True):
     """All of it. Variable 0 is the place, variable 1 the ending (0: none)."""
 
-    world: World = field(repr=False)
+    world: World
     variables: tuple[Variable, ...]
     moves: tuple[Move, ...]
     settlers: tuple[Settler, ...]
     endings: tuple[tuple[Formula, int], ...]
-    numbers: dict[Key, int] = field(repr=False)
-    steps: tuple[Step, ...] = field(repr=False)
+    numbers: dict[Key, int]
+    steps: tuple[Step, ...]
 
     def situation(self, values: Sequence[int]) -> dict[Key, Value]:
         """Values of the variables in their order, as a situation with names."""

@@ -11,8 +11,9 @@ that could fall below zero is multiplied by the truth value that says it does no
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Opposite, Within
 from zubrel.compiled.system import Change, Operation, Variable
@@ -22,8 +23,7 @@ Test = Callable[..., Any]
 Update = Callable[..., tuple[Any, ...]]
 
 
-@dataclass(frozen=True, slots=True)
-class Kernel:
+class Kernel(Struct, frozen=True):
     """Writes functions for one packing. `one` is the number 1 in the type of the words."""
 
     variables: Sequence[Variable]

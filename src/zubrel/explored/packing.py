@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from zubrel.compiled.system import Variable
 
 WORD = 64
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(Struct, frozen=True):
     """The place of one variable: bits `shift` to `shift + bits` of word `word`."""
 
     word: int
@@ -25,8 +25,7 @@ class Field:
         return ((1 << self.bits) - 1) << self.shift
 
 
-@dataclass(frozen=True, slots=True)
-class Packing:
+class Packing(Struct, frozen=True):
     """The fields of all variables, and how many words a situation takes."""
 
     fields: tuple[Field, ...]
@@ -41,9 +40,7 @@ class Packing:
 
     def unpack(self, words: Sequence[int]) -> list[int]:
         """The values of the variables of a packed situation."""
-        return [
-            ((words[f.word] >> f.shift) & ((1 << f.bits) - 1)) + f.low for f in self.fields
-        ]
+        return [((words[f.word] >> f.shift) & ((1 << f.bits) - 1)) + f.low for f in self.fields]
 
 
 def pack_into_words(variables: Sequence[Variable], width: int | None = WORD) -> Packing:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
@@ -24,8 +25,7 @@ class TooMany(Exception):
     """There are more situations than this engine is meant for."""
 
 
-@dataclass(slots=True)
-class Edges:
+class Edges(Struct):
     """All taken steps of one kind: from `sources[k]` to `targets[k]`, sources ascending."""
 
     sources: list[int] = field(default_factory=list)
@@ -229,7 +229,9 @@ class _Search:
         for test, steps in self.at[word & self.place_mask]:
             if not test(word):
                 continue
-            after = [(step, self._settled(update(word)[0], (source, step))) for step, update in steps]
+            after = [
+                (step, self._settled(update(word)[0], (source, step))) for step, update in steps
+            ]
             if any(a != word for _, a in after):
                 yield from after
 
@@ -275,11 +277,10 @@ class Settling:
         trail: list[tuple[int, int]] = []
         seen: set[int] = set()
         while not word & self.mask:
-            for number, (test, update) in enumerate(self.settlers):
-                if test(word) and (after := update(word)[0]) != word:
-                    break
-            else:
+            happened = self._first_change(word)
+            if happened is None:
                 return self._ended(word)
+            number, after = happened
             trail.append((word, number))
             if len(trail) > SOON_RESTS:
                 if word in seen:
@@ -287,6 +288,12 @@ class Settling:
                 seen.add(word)
             word = after
         return word
+
+    def _first_change(self, word: int) -> tuple[int, int] | None:
+        for number, (test, update) in enumerate(self.settlers):
+            if test(word) and (after := update(word)[0]) != word:
+                return number, after
+        return None
 
     def _cycle(self, trail: list[tuple[int, int]]) -> tuple[str, ...]:
         last = trail[-1][0]

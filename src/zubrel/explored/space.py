@@ -6,8 +6,9 @@ Findings ask only what stands here, so they do not know which engine has searche
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Protocol, TypeVar
+
+from msgspec import Struct
 
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
@@ -31,8 +32,7 @@ class Situations(Protocol):
 S = TypeVar("S", bound=Situations)
 
 
-@dataclass(frozen=True, slots=True)
-class Trace:
+class Trace(Struct, frozen=True):
     """Steps from the start, one after the other."""
 
     steps: tuple[Step, ...]

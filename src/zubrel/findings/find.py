@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from zubrel.findings.finding import Finding
 from zubrel.findings.missable import missable
@@ -16,8 +17,7 @@ Detector = Callable[[Judged], Iterator[Finding]]
 DETECTORS: tuple[Detector, ...] = (unwinnable, softlocks, unreachable, missable)
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(Struct, frozen=True):
     """The verdict's sets and every finding, the gravest first."""
 
     judged: Judged

@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct
 
 from zubrel.atoms.source import Span
 from zubrel.explored.space import Trace
 
 
-@dataclass(frozen=True, slots=True)
-class Closing:
+class Closing(Struct, frozen=True):
     """A step after which something is out of reach for good, with the shortest way to it."""
 
     rule: str
     trace: Trace
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One finding: `kind` and `subject` are its identity.
 
     `trace` is the evidence, as short as can be. `situations` is how many situations it dooms.
@@ -36,7 +35,7 @@ class Finding:
     wandering: bool | None = None
     closings: tuple[Closing, ...] = ()
     cause: str | None = None
-    doomed: Any = field(default=None, compare=False, repr=False)
+    doomed: Any = None
 
     def order(self) -> tuple[int, tuple[str, int, int], str, str]:
         """Sort key: the gravest first, then by place in the files."""

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 SEVERITIES = ("error", "warning", "note")
 
 
-@dataclass(frozen=True, slots=True)
-class KindOfFinding:
+class KindOfFinding(Struct, frozen=True):
     """One kind: its usual severity, a title for lists, one sentence on what it means."""
 
     slug: str

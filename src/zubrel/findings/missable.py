@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
@@ -19,8 +20,7 @@ from zubrel.findings.verdict import Judged
 MOST_CLOSINGS = 5
 
 
-@dataclass(frozen=True, slots=True)
-class _Subject:
+class _Subject(Struct, frozen=True):
     """Something to have: `had` holds where a play has it (`lasting`: or has had it)."""
 
     id: str
@@ -108,4 +108,3 @@ def _closings(judged: Judged, walks: Any, still: Any, missed: Any) -> tuple[Clos
     for closing in found:
         first.setdefault(closing.rule, closing)
     return tuple(first.values())[:MOST_CLOSINGS]
-

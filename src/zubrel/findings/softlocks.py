@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import reduce
 from typing import Any
+
+from msgspec import Struct
 
 from zubrel.compiled.system import Move, Step
 from zubrel.explored.space import Trace
@@ -13,8 +14,7 @@ from zubrel.findings.finding import Finding
 from zubrel.findings.verdict import Judged
 
 
-@dataclass(frozen=True, slots=True)
-class _Culprit:
+class _Culprit(Struct, frozen=True):
     """A kind of finding, its move, and for each of its steps the situations where it dooms."""
 
     kind: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from zubrel.checked import keys
 from zubrel.compiled.formulas import Formula, Within, both
@@ -20,8 +21,7 @@ def unreachable(judged: Judged) -> Iterator[Finding]:
     yield from _Detector(judged).findings()
 
 
-@dataclass(slots=True)
-class _Detector:
+class _Detector(Struct):
     judged: Judged
     needed: frozenset[str] = frozenset()
     lost_areas: frozenset[str] = frozenset()
@@ -60,9 +60,7 @@ class _Detector:
                 message = f"no play ever opens {lock.name}"
                 cause = self._cause(lock.from_areas)
                 severity = self._severity(lock.id)
-                yield Finding(
-                    "unreachable", severity, lock.id, message, lock.span, cause=cause
-                )
+                yield Finding("unreachable", severity, lock.id, message, lock.span, cause=cause)
 
     def _items(self) -> Iterator[Finding]:
         system = self.judged.system
@@ -75,9 +73,7 @@ class _Detector:
                 areas = tuple(a for p in places if p for a in p)
                 cause = None if None in places else self._cause(areas)
                 severity = self._severity(item.id)
-                yield Finding(
-                    "unreachable", severity, item.id, message, item.span, cause=cause
-                )
+                yield Finding("unreachable", severity, item.id, message, item.span, cause=cause)
 
     def _rules(self) -> Iterator[Finding]:
         for move in self.judged.system.moves:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from zubrel.compiled.formulas import Formula, Within, both, either, opposite
 from zubrel.compiled.system import ENDING, PLACE, Move, System
@@ -12,8 +13,7 @@ from zubrel.explored.space import Space
 AnySpace = Space[Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Judged:
+class Judged(Struct, frozen=True):
     """The situations of a space, sorted by what can still become of them.
 
     After a search that was cut short, `live` and `doomed` hold only what is certain all the same.

@@ -8,8 +8,9 @@ at something spent, shut, gone or left behind.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import Any as Anything
+
+from msgspec import Struct, field
 
 from zubrel.checked.conditions import (
     All,
@@ -50,8 +51,7 @@ DEEPEST = 8
 WIDEST = 3
 
 
-@dataclass(slots=True)
-class Reasons:
+class Reasons(Struct):
     """Explains one future. `walk` is the evidence that leads into it."""
 
     judged: Judged
@@ -270,4 +270,3 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
 
 def _line(depth: int, text: str) -> str:
     return "  " * depth + text
-

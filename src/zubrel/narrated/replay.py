@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from zubrel.checked.world import Outcome, Rule
 from zubrel.explored.space import Trace
@@ -14,8 +14,7 @@ class Mismatch(Exception):
     """Search and interpreter disagree: a defect of this program, never of a world."""
 
 
-@dataclass(frozen=True, slots=True)
-class Walked:
+class Walked(Struct, frozen=True):
     """One step of a walk, with the situations before and after it."""
 
     rule: Rule

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from zubrel.atoms.source import Span
 
 
-@dataclass(frozen=True, slots=True)
-class MoveLine:
+class MoveLine(Struct, frozen=True):
     """One move of a walk. `outcome` only where luck chose; `changes` in words."""
 
     rule: str
@@ -20,8 +19,7 @@ class MoveLine:
     held: tuple[tuple[str, int], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Point:
+class Point(Struct, frozen=True):
     """A point of no return: a rule, and the shortest walk that ends with it."""
 
     rule: str
@@ -29,8 +27,7 @@ class Point:
     moves: tuple[MoveLine, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Told:
+class Told(Struct, frozen=True):
     """A finding in words."""
 
     kind: str
@@ -45,16 +42,14 @@ class Told:
     cause: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class Win:
+class Win(Struct, frozen=True):
     """A shortest win."""
 
     ending: str
     moves: tuple[MoveLine, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Report:
+class Report(Struct, frozen=True):
     """What was proved about one world, and what was found."""
 
     path: str

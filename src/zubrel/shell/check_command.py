@@ -14,7 +14,7 @@ from zubrel.shell.surveys import report_on
 GRAVITY = {"error": 2, "warning": 1, "note": 0}
 
 
-@click.command()
+@click.command("check")
 @click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
 @click.option("--format", "form", type=click.Choice(["text", "json"]), default="text",
               show_default=True, help="How the result is written.")  # fmt: skip
@@ -22,7 +22,9 @@ GRAVITY = {"error": 2, "warning": 1, "note": 0}
               help="The least severity of a finding that makes the exit code 1.")  # fmt: skip
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options
-def check(worlds: tuple[str, ...], form: str, fail_on: str, verbose: bool, **options: Any) -> int:
+def check_command(
+    worlds: tuple[str, ...], form: str, fail_on: str, verbose: bool, **options: Any
+) -> int:
     """Search every situation of each WORLD: verdict and findings.
 
     Exit code 0: nothing at or above --fail-on; 1: findings; 2: a world is invalid; 3: the search

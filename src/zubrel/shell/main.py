@@ -4,18 +4,48 @@ from __future__ import annotations
 
 import os
 import sys
+from importlib import import_module
 
 import click
 
 from zubrel import __version__
 from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.shell.check_command import check
 from zubrel.shell.streams import write_problems
 
 OK, FOUND, INVALID, STOPPED, INTERRUPTED = 0, 1, 2, 3, 130
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+COMMANDS = {
+    "demo": "Write the demo worlds, check them, show what comes out.",
+    "new": "Write a small commented world to start from.",
+    "list": "Show what a world defines, and where each thing is used.",
+    "check": "Search every situation: verdict and findings.",
+    "route": "Show the shortest sequence of moves to a goal.",
+}
+
+
+class LazyGroup(click.Group):
+    """A group that imports a command only when it is used, so that --help answers at once."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in COMMANDS:
+            return None
+        module = import_module(f"zubrel.shell.{cmd_name}_command")
+        command: click.Command = getattr(module, f"{cmd_name}_command")
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+
+@click.group(
+    cls=LazyGroup,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+)
 @click.version_option(__version__, prog_name="zubrel", message="%(prog)s %(version)s")
 def zubrel() -> None:
     """Proves that a game world can be won from every situation that a player can get into, or
@@ -23,9 +53,6 @@ def zubrel() -> None:
 
     Begin with "zubrel demo", or with "zubrel new world.yaml" and "zubrel check world.yaml".
     """
-
-
-zubrel.add_command(check)
 
 
 def run() -> None:

@@ -6,18 +6,17 @@ import os
 import re
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import click
+from msgspec import Struct
 
 from zubrel.atoms.budget import Limits, memory_of_machine
 
 UNITS = {"": 1, "k": 2**10, "m": 2**20, "g": 2**30, "t": 2**40}
 
 
-@dataclass(frozen=True, slots=True)
-class Common:
+class Common(Struct, frozen=True):
     """The values of the common options."""
 
     output: str | None

@@ -7,7 +7,8 @@ it shares no code with the compiled system that found the trace.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import (
@@ -49,8 +50,7 @@ class NeverRests(Exception):
     """Settling goes on for ever."""
 
 
-@dataclass(frozen=True, slots=True)
-class Result:
+class Result(Struct, frozen=True):
     """Where one outcome of a rule leads, settled, and what was lost to full hands."""
 
     outcome: Outcome
