@@ -247,14 +247,14 @@ class _Search:
     def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
         if not self.settling.needed:
             return word
-        cycle = self.settling.cycle_from(word)
-        if isinstance(cycle, int):
-            return cycle
+        rested = self.settling.rest(word)
+        if isinstance(rested, int):
+            return rested
         steps: list[Step] = []
         while origin is not None:
             steps.append(self.space.system.steps[origin[1]])
             origin = self.space.parents[origin[0]]
-        raise EndlessSettling(Trace(tuple(reversed(steps))), cycle)
+        raise EndlessSettling(Trace(tuple(reversed(steps))), rested)
 
 
 class Settling:
@@ -272,7 +272,7 @@ class Settling:
         self.mask = space.packing.fields[ENDING].mask
         self.needed = bool(self.settlers or self.endings)
 
-    def cycle_from(self, word: int) -> int | tuple[str, ...]:
+    def rest(self, word: int) -> int | tuple[str, ...]:
         """The settled situation, or the ids of what goes round and round."""
         trail: list[tuple[int, int]] = []
         seen: set[int] = set()

@@ -1,0 +1,125 @@
+"""Packed situations with numbers: growing columns of words, and a hash table over them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+Words = npt.NDArray[np.uint64]
+Numbers = npt.NDArray[np.uint32]
+FIRST_SIZE = 1 << 16
+MULTIPLIERS = (0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9, 0xD6E8FEB86659FD93)
+
+
+class Rows:
+    """Situations in the order of their numbers, stored word by word."""
+
+    def __init__(self, words: int) -> None:
+        self._columns = [np.empty(FIRST_SIZE, np.uint64) for _ in range(words)]
+        self._count = 0
+
+    def __len__(self) -> int:
+        return self._count
+
+    def columns(self, start: int, end: int) -> list[Words]:
+        """The words of the situations numbered `start` to `end`."""
+        return [column[start:end] for column in self._columns]
+
+    def row(self, number: int) -> list[int]:
+        return [int(column[number]) for column in self._columns]
+
+    def append(self, columns: list[Any]) -> None:
+        """Add situations, given word by word."""
+        end = self._count + len(columns[0])
+        for place, column in enumerate(self._columns):
+            if end > len(column):
+                larger = np.empty(max(end, len(column) * 3 // 2), np.uint64)
+                larger[: self._count] = column[: self._count]
+                self._columns[place] = larger
+            self._columns[place][self._count : end] = columns[place]
+        self._count = end
+
+    def same(self, numbers: Any, columns: list[Any]) -> npt.NDArray[np.bool_]:
+        """Whether each numbered situation is the one given word by word."""
+        result = self._columns[0][numbers] == columns[0]
+        for mine, other in zip(self._columns[1:], columns[1:], strict=True):
+            result &= mine[numbers] == other
+        return result
+
+
+class NumberTable:
+    """Gives every situation its number; open addressing with linear steps, half full at most."""
+
+    def __init__(self, rows: Rows) -> None:
+        self.rows = rows
+        self.slots = np.zeros(4 * FIRST_SIZE, np.uint32)
+
+    def numbers_of(self, columns: list[Any]) -> Numbers:
+        """The number of each situation; new ones are numbered in order of appearance in a slot."""
+        count = len(columns[0])
+        self._make_room(count)
+        mask = len(self.slots) - 1
+        slot = self._hashes(columns) & np.uint64(mask)
+        slot = slot.astype(np.int64)
+        numbers = np.empty(count, np.uint32)
+        waiting = np.arange(count)
+        while len(waiting):
+            waiting, slot = self._round(columns, waiting, slot, numbers)
+            slot = (slot + 1) & mask
+        return numbers
+
+    def _round(
+        self, columns: list[Any], waiting: Any, slot: Any, numbers: Numbers
+    ) -> tuple[Any, Any]:
+        """One look into the table for all that wait; returns those that must look further."""
+        entry = self.slots[slot]
+        empty = entry == 0
+        if empty.any():
+            self._claim(columns, waiting[empty], slot[empty])
+            entry = self.slots[slot]
+        known = entry - np.uint32(1)
+        same = self.rows.same(known, [c[waiting] for c in columns])
+        numbers[waiting[same]] = known[same]
+        further = ~same
+        return waiting[further], slot[further]
+
+    def _claim(self, columns: list[Any], claimants: Any, slot: Any) -> None:
+        """Empty slots go to one of their claimants each, which is numbered."""
+        self.slots[slot] = np.arange(1, len(slot) + 1, dtype=np.uint32)
+        winners = np.flatnonzero(self.slots[slot] == np.arange(1, len(slot) + 1))
+        first = len(self.rows)
+        self.rows.append([c[claimants[winners]] for c in columns])
+        self.slots[slot[winners]] = np.arange(first + 1, first + len(winners) + 1, dtype=np.uint32)
+
+    def _make_room(self, coming: int) -> None:
+        """Keep the table at most half full even if everything that comes is new."""
+        needed = 2 * (len(self.rows) + coming)
+        if needed <= len(self.slots):
+            return
+        self.slots = np.zeros(1 << (needed - 1).bit_length(), np.uint32)
+        mask = len(self.slots) - 1
+        chunk = 1 << 18
+        for start in range(0, len(self.rows), chunk):
+            end = min(start + chunk, len(self.rows))
+            hashes = self._hashes(self.rows.columns(start, end)) & np.uint64(mask)
+            self._place(np.arange(start + 1, end + 1, dtype=np.uint32), hashes.astype(np.int64))
+
+    def _place(self, entries: Numbers, slot: Any) -> None:
+        """Enter numbers that are known to differ."""
+        mask = len(self.slots) - 1
+        while len(entries):
+            empty = self.slots[slot] == 0
+            self.slots[slot[empty]] = entries[empty]
+            placed = self.slots[slot] == entries
+            entries, slot = entries[~placed], (slot[~placed] + 1) & mask
+
+    def _hashes(self, columns: list[Any]) -> Words:
+        """Mixed words (Fibonacci hashing: multiply, take the upper bits)."""
+        mixed = np.zeros(len(columns[0]), np.uint64)
+        for number, column in enumerate(columns):
+            mixed ^= column
+            mixed *= np.uint64(MULTIPLIERS[number % len(MULTIPLIERS)])
+            mixed ^= mixed >> np.uint64(29)
+        return mixed

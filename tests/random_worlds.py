@@ -1,0 +1,233 @@
+"""Small random worlds, as plain data: every seed gives the same world."""
+
+from __future__ import annotations
+
+import random
+
+
+class Maker:
+    """Makes one world; keeps what it has defined so that conditions can ask for it."""
+
+    def __init__(self, seed):
+        self.r = random.Random(seed)
+        self.areas = [f"area{n}" for n in range(self.r.randint(2, 4))]
+        self.items = [f"item{n}" for n in range(self.r.randint(1, 3))]
+        self.locks = [f"lock{n}" for n in range(self.r.randint(0, 2))]
+        self.facts = ["lit", "tide"] if self.r.random() < 0.6 else []
+        self.meters = ["vigour"] if self.r.random() < 0.4 else []
+        self.taken = []
+        self.done = []
+
+    def chance(self, odds):
+        return self.r.random() < odds
+
+    def amount(self):
+        count = self.r.choice([1, 1, 1, 2])
+        item = self.r.choice(self.items)
+        return item if count == 1 else f"{count} {item}"
+
+    def atom(self):
+        kinds = ["item", "item", "count", "compare", "at"]
+        kinds += ["lock"] * bool(self.locks) + ["fact"] * 2 * bool(self.facts)
+        kinds += ["meter"] * bool(self.meters) + ["visited"]
+        kinds += ["taken"] * bool(self.taken) + ["done"] * bool(self.done)
+        item, area = self.r.choice(self.items), self.r.choice(self.areas)
+        operator = self.r.choice(["<", "<=", "=", "!=", ">=", ">"])
+        state = self.r.choice(["is", "is not"])
+        match self.r.choice(kinds):
+            case "item":
+                return item
+            case "count":
+                return f"2 {item}"
+            case "compare":
+                return f"{item} {operator} {self.r.randint(0, 2)}"
+            case "at":
+                return f"at {area}"
+            case "lock":
+                return f"{self.r.choice(self.locks)} {state} {self.r.choice(['open', 'shut'])}"
+            case "fact":
+                return self.r.choice(["lit", "tide = low", "tide != low", "lit = false"])
+            case "meter":
+                return f"vigour {operator} {self.r.randint(0, 2)}"
+            case "visited":
+                return f"{area} {state} visited"
+            case "taken":
+                return f"{self.r.choice(self.taken)} {state} taken"
+        return f"{self.r.choice(self.done)} {state} done"
+
+    def condition(self, depth=1):
+        if depth == 0 or self.chance(0.6):
+            return self.atom() if self.chance(0.75) else f"not {self.atom()}"
+        parts = [self.condition(depth - 1) for _ in range(self.r.randint(2, 3))]
+        match self.r.randint(0, 4):
+            case 0:
+                return " and ".join(parts)
+            case 1:
+                return " or ".join(parts)
+            case 2:
+                return f"any of ({', '.join(parts)})"
+            case 3:
+                return f"2 of ({', '.join(parts)})"
+        return f"not ({' or '.join(parts)})"
+
+    def effects(self, heavy=True):
+        body = {}
+        if self.chance(0.3):
+            body["loses"] = self.r.choice([self.amount(), f"all {self.r.choice(self.items)}"])
+        if self.chance(0.3):
+            body["gives"] = self.amount()
+        if self.facts and self.chance(0.3):
+            body["sets"] = self.r.choice([{"lit": self.chance(0.5)}, {"tide": "high"}])
+        if self.facts and self.chance(0.15):
+            body["toggles"] = "lit"
+        if self.meters and self.chance(0.4):
+            body["adds"] = {"vigour": self.r.choice([-1, 1, -2])}
+        if self.locks and self.chance(0.15):
+            body[self.r.choice(["opens", "shuts"])] = self.r.choice(self.locks)
+        if heavy and self.chance(0.15):
+            body["moves_to"] = self.r.choice(self.areas)
+        if heavy and self.chance(0.1):
+            body["ends"] = self.r.choice(["dawn", "drowned"])
+        return body
+
+    def body(self, moves=True, needs=0.35):
+        body = self.effects(moves)
+        if self.chance(needs):
+            body["needs"] = self.condition()
+        if self.chance(0.3):
+            body["takes"] = self.amount()
+        if self.chance(0.2):
+            body["once"] = True
+        if self.chance(0.15):
+            body["chance"] = [
+                dict(self.effects(), **self.r.choice([{}, {"odds": 2}, {"odds": 0}]))
+                for _ in range(self.r.randint(1, 2))
+            ]
+            body["chance"].append(self.effects())
+        elif self.chance(0.15):
+            body["either"] = [self.alternative() for _ in range(2)]
+        return body
+
+    def alternative(self):
+        body = self.effects()
+        if self.chance(0.4):
+            body["takes"] = self.amount()
+        if self.chance(0.2):
+            body["once"] = True
+        return body
+
+    def world(self):
+        r = self.r
+        items = {i: {"max": r.randint(1, 3)} for i in self.items}
+        for item in items.values():
+            if self.chance(0.3):
+                item["when_full"] = "waste"
+        data = {
+            "zubrel": 1, "title": "Random", "items": items, "areas": self.area_bodies(),
+            "start": {"at": self.areas[0]},
+        }  # fmt: skip
+        if self.chance(0.3):
+            data["start"]["holding"] = [self.items[0]]
+        if self.locks:
+            data["locks"] = {k: self.lock() for k in self.locks}
+        if self.facts:
+            data["facts"] = {"lit": self.chance(0.3), "tide": {"values": ["low", "high"]}}
+        if self.meters:
+            data["meters"] = {"vigour": {"to": 2, "start": r.randint(0, 2)}}
+        if self.chance(0.6):
+            data["deeds"] = {"ring": dict(self.body(), **self.where())}
+        if self.chance(0.3):
+            data["whenever"] = [self.happening() for _ in range(r.randint(1, 2))]
+        data["endings"] = self.endings()
+        return data
+
+    def where(self):
+        return self.r.choice([{}, {"at": self.areas[-1]}, {"at": self.areas[:2]}])
+
+    def area_bodies(self):
+        bodies = {}
+        for number, area in enumerate(self.areas):
+            body = bodies[area] = {}
+            for count in range(self.r.randint(0, 2)):
+                name = f"find{number}{count}"
+                find = self.amount() if self.chance(0.5) else self.long_find(name)
+                body.setdefault("finds", []).append(find)
+            if number:
+                body["ways"] = [self.way(self.areas[: number])]
+            if self.chance(0.3):
+                body.setdefault("ways", []).append(self.way(self.areas))
+            if self.chance(0.4):
+                deed = f"deed{number}"
+                body["deeds"] = {deed: self.body()}
+                if body["deeds"][deed].get("once"):
+                    self.done.append(deed)
+            if self.chance(0.15):
+                body["needs"] = self.condition()
+        return bodies
+
+    def long_find(self, name):
+        find = {"item": self.r.choice(self.items), "id": name}
+        if self.chance(0.2):
+            find["again"] = "always"
+        else:
+            self.taken.append(name)
+        if self.chance(0.3):
+            find["needs"] = self.condition()
+        if self.locks and self.chance(0.3):
+            find["lock"] = self.r.choice(self.locks)
+        if self.chance(0.1):
+            find["either"] = [self.alternative(), self.alternative()]
+        return find
+
+    def way(self, targets):
+        way = {"to": self.r.choice(targets)}
+        if self.chance(0.3):
+            way["one_way"] = True
+        if self.locks and self.chance(0.4):
+            way["lock"] = self.r.choice(self.locks)
+            if self.chance(0.3):
+                way["relocks"] = self.r.choice(["passing", "never"])
+        if self.chance(0.25):
+            way["needs"] = self.condition()
+        if self.chance(0.1):
+            way["takes"] = self.amount()
+        if self.chance(0.08):
+            way["once"] = True
+        if self.chance(0.08):
+            way["chance"] = [{}, {"moves_to": self.r.choice(self.areas)}]
+        return way
+
+    def lock(self):
+        lock = self.body(needs=0.2)
+        lock.pop("ends", None)
+        if self.chance(0.5):
+            lock["takes"] = self.amount()
+        if self.chance(0.2):
+            lock["begins"] = "open"
+        if self.chance(0.2):
+            lock["relocks"] = "passing"
+        if self.chance(0.2):
+            lock["from"] = [self.r.choice(self.areas)]
+        return lock
+
+    def happening(self):
+        happening = {"when": self.condition(), **self.effects(self.chance(0.5))}
+        if self.chance(0.6):
+            happening["once"] = True
+        return happening
+
+    def endings(self):
+        goal = self.condition() if self.chance(0.4) else f"at {self.areas[-1]}"
+        if self.chance(0.6):
+            goal = f"({goal}) and {self.r.choice(self.items)}"
+        endings = {"dawn": {"when": goal}, "drowned": {"kind": "bad"}}
+        if self.chance(0.3):
+            endings["drowned"]["when"] = self.condition()
+        if self.chance(0.3):
+            endings["noon"] = {"when": self.condition()}
+        return endings
+
+
+def random_world(seed):
+    """The plain data of world number `seed`."""
+    return Maker(seed).world()

@@ -1,0 +1,92 @@
+"""Random worlds: the program and the slow reference must agree on everything they both say."""
+
+from __future__ import annotations
+
+import os
+import unittest
+
+import yaml
+
+from tests.random_worlds import random_world
+from tests.reference import Reference, Restless
+from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.diagnostics import InvalidInput
+from zubrel.atoms.progress import Silence
+from zubrel.atoms.source import Source
+from zubrel.authored.document import document_of
+from zubrel.checked.check import check
+from zubrel.compiled.compile import compile_world
+from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.space import EndlessSettling
+from zubrel.explored.vector import explore_vector
+from zubrel.findings.find import find
+from zubrel.narrated.narrate import narrate
+
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "300"))
+FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
+
+
+def world_of(data):
+    text = yaml.safe_dump(data, sort_keys=False)
+    return check(document_of(Source.of("random.yaml", text), text))
+
+
+def summary_of(space):
+    """What the program says, in the form of `Reference.summary`. Replays all evidence."""
+    report = narrate(find(space), 0.0)
+    win = report.shortest_win
+    culprits = [f for f in report.findings if f.kind in ("softlock", "bad_luck")]
+    missable = [f for f in report.findings if f.kind == "missable"]
+    return {
+        "verdict": report.verdict, "situations": report.situations, "moves": report.moves,
+        "won": report.won, "doomed": report.doomed,
+        "shortest_win": win and len(win.moves),
+        "culprits": {(f.kind, f.subject): (f.situations, len(f.evidence)) for f in culprits},
+        "missable": {f.subject: len(f.evidence) for f in missable},
+        "unreachable": {f.subject for f in report.findings if f.kind == "unreachable"},
+    }  # fmt: skip
+
+
+def scalar(system):
+    return explore_scalar(system, Budget(Limits()), Silence(), None)
+
+
+def vector(system):
+    return explore_vector(system, Budget(Limits()), Silence())
+
+
+class AgainstReference(unittest.TestCase):
+    def test_random_worlds_agree_with_the_reference(self):
+        verdicts = set()
+        restless = 0
+        for seed in range(FIRST, FIRST + SEEDS):
+            data = random_world(seed)
+            try:
+                expected = Reference(data).explore().summary()
+            except Restless:
+                restless += 1
+                for engine in (scalar, vector):
+                    with self.subTest(seed=seed), self.assertRaises(EndlessSettling):
+                        engine(compile_world(world_of(data)))
+                continue
+            verdicts.add(expected["verdict"])
+            system = compile_world(world_of(data))
+            for engine in (scalar, vector):
+                with self.subTest(seed=seed, engine=engine.__name__):
+                    self.assertEqual(summary_of(engine(system)), expected)
+        self.assertEqual(verdicts, {"solvable", "softlocks", "unwinnable"})
+        self.assertLess(restless, SEEDS / 3)
+
+
+class Documents(unittest.TestCase):
+    def test_a_random_world_is_refused_when_one_id_is_broken(self):
+        for seed in range(FIRST, FIRST + 20):
+            data = random_world(seed)
+            data["start"]["at"] = "nowhere"
+            with self.subTest(seed=seed), self.assertRaises(InvalidInput) as caught:
+                world_of(data)
+            self.assertIn("unknown-id", [d.code for d in caught.exception.diagnostics])
+
+
+if __name__ == "__main__":
+    unittest.main()
