@@ -86,11 +86,11 @@ class Maker:
             body[self.r.choice(["opens", "shuts"])] = self.r.choice(self.locks)
         if heavy and self.chance(0.15):
             body["moves_to"] = self.r.choice(self.areas)
-        if heavy and self.chance(0.1):
+        if heavy and self.chance(0.05):
             body["ends"] = self.r.choice(["dawn", "drowned"])
         return body
 
-    def body(self, moves=True, needs=0.35):
+    def body(self, moves=True, needs=0.25):
         body = self.effects(moves)
         if self.chance(needs):
             body["needs"] = self.condition()
@@ -148,12 +148,12 @@ class Maker:
         bodies = {}
         for number, area in enumerate(self.areas):
             body = bodies[area] = {}
-            for count in range(self.r.randint(0, 2)):
+            for count in range(self.r.randint(0 if number else 1, 2)):
                 name = f"find{number}{count}"
                 find = self.amount() if self.chance(0.5) else self.long_find(name)
                 body.setdefault("finds", []).append(find)
             if number:
-                body["ways"] = [self.way(self.areas[: number])]
+                body["ways"] = [self.way(self.areas[:number])]
             if self.chance(0.3):
                 body.setdefault("ways", []).append(self.way(self.areas))
             if self.chance(0.4):
@@ -161,7 +161,7 @@ class Maker:
                 body["deeds"] = {deed: self.body()}
                 if body["deeds"][deed].get("once"):
                     self.done.append(deed)
-            if self.chance(0.15):
+            if self.chance(0.1):
                 body["needs"] = self.condition()
         return bodies
 
@@ -181,13 +181,13 @@ class Maker:
 
     def way(self, targets):
         way = {"to": self.r.choice(targets)}
-        if self.chance(0.3):
+        if self.chance(0.35):
             way["one_way"] = True
         if self.locks and self.chance(0.4):
             way["lock"] = self.r.choice(self.locks)
             if self.chance(0.3):
                 way["relocks"] = self.r.choice(["passing", "never"])
-        if self.chance(0.25):
+        if self.chance(0.2):
             way["needs"] = self.condition()
         if self.chance(0.1):
             way["takes"] = self.amount()
@@ -212,19 +212,20 @@ class Maker:
 
     def happening(self):
         happening = {"when": self.condition(), **self.effects(self.chance(0.5))}
-        if self.chance(0.6):
+        if self.chance(0.5):
             happening["once"] = True
         return happening
 
     def endings(self):
-        goal = self.condition() if self.chance(0.4) else f"at {self.areas[-1]}"
-        if self.chance(0.6):
+        last = self.areas[-1]
+        goal = self.condition() if self.chance(0.15) else f"at {last}"
+        if self.chance(0.7):
             goal = f"({goal}) and {self.r.choice(self.items)}"
         endings = {"dawn": {"when": goal}, "drowned": {"kind": "bad"}}
-        if self.chance(0.3):
-            endings["drowned"]["when"] = self.condition()
-        if self.chance(0.3):
-            endings["noon"] = {"when": self.condition()}
+        if self.chance(0.2):
+            endings["drowned"]["when"] = f"at {last} and ({self.condition()})"
+        if self.chance(0.2):
+            endings["noon"] = {"when": f"{self.condition()} and not at {self.areas[0]}"}
         return endings
 
 

@@ -211,7 +211,11 @@ class Reference:
     def met_at(self, lock):
         places = []
         for area, body in self.areas.items():
-            entries = [*body.get("finds", []), *body.get("ways", []), *body.get("deeds", {}).values()]
+            entries = [
+                *body.get("finds", []),
+                *body.get("ways", []),
+                *body.get("deeds", {}).values(),
+            ]
             for entry in entries:
                 if isinstance(entry, dict) and entry.get("lock") == lock:
                     places.append(area)
@@ -219,7 +223,9 @@ class Reference:
                         places.append(entry["to"])
         return places
 
-    def add_rules(self, this, kind, places, body, gives=(), again=True, to=None, owner=None, opens=()):
+    def add_rules(
+        self, this, kind, places, body, gives=(), again=True, to=None, owner=None, opens=()
+    ):
         owner = owner or this
         alternatives = body.get("either") or [None]
         for number, alternative in enumerate(alternatives, 1):
@@ -490,7 +496,7 @@ class Reference:
                     landings | set(dooming), min(length, self.order[a] + 1)
                 )  # fmt: skip
         return {
-            key: (len(self.closure(landings, self.after)), length)
+            key: (len(self.closure(landings, self.after) & self.doomed), length)
             for key, (landings, length) in found.items()
         }
 

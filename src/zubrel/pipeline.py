@@ -7,20 +7,27 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from msgspec import Struct
+
 from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
+from zubrel.atoms.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.atoms.progress import Progress, Silence
-from zubrel.authored.conditions import Condition
+from zubrel.atoms.source import Source, Span
+from zubrel.authored.conditions import Condition, parse_condition
 from zubrel.authored.document import read_document
 from zubrel.checked.check import check
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
+from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.find import find
-from zubrel.findings.verdict import AnySpace
+from zubrel.findings.verdict import AnySpace, ending_formula, won_formula
 from zubrel.narrated.narrate import narrate
-from zubrel.narrated.report import Report
+from zubrel.narrated.replay import replay
+from zubrel.narrated.report import MoveLine, Report
+from zubrel.narrated.walks import lines_of
+from zubrel.walked.walker import Walker
 
 
 def load(path: str, asked: Iterable[Condition] = ()) -> World:
@@ -66,3 +73,56 @@ def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
         'Let what happens make its own "when" false, or say "once: true".',
         tuple(("together with this", spans[other]) for other in others),
     )  # fmt: skip
+
+
+class Route(Struct, frozen=True):
+    """The shortest walk to a goal; without `moves` there is none, or the search was `stopped`."""
+
+    goal: str
+    moves: tuple[MoveLine, ...] | None
+    stopped: str | None
+
+
+def find_route(
+    path: str,
+    goal: str | None,
+    avoid: str | None,
+    limits: Limits | None = None,
+    progress: Progress | None = None,
+) -> Route:
+    """The fewest moves in the world at `path` to an ending or a condition (None: any win).
+
+    Raises `InvalidInput` for problems of the world or of the conditions.
+    """
+    document = read_document(path)
+    endings = {e.key.text for e in document.entries("endings") if e.key}
+    asked = [] if goal is None or goal in endings else [asked_condition("--to", goal)]
+    asked += [] if avoid is None else [asked_condition("--avoid", avoid)]
+    world = check(document, asked)
+    space = survey(world, Budget(limits or Limits()), progress)
+    system = space.system
+    translator = Translator(system.variables, system.numbers)
+    conditions = [translator.formula(c) for c in world.asked]
+    words = "a win" if goal is None else goal
+    if goal is None:
+        target = won_formula(system)
+    elif goal in endings:
+        target, words = ending_formula(system, goal), f"the ending {world.endings[goal].name}"
+    else:
+        target = conditions[0]
+    walks = space.walks(space.where(conditions[-1]) if avoid is not None else None)
+    trace = walks.shortest(space.where(target))
+    if trace is None:
+        return Route(words, None, space.stopped)
+    walked = replay(Walker(world), space, trace)
+    return Route(words, lines_of(world, walked), space.stopped)
+
+
+def asked_condition(option: str, text: str) -> Condition:
+    """A condition of the command line. Raises `InvalidInput` with a caret under the fault."""
+    problems = Problems()
+    span = Span(Source.of(option, text), 1, 1, max(1, len(text)))
+    condition = parse_condition(text, span, problems)
+    if condition is None:
+        raise InvalidInput(problems.found)
+    return condition

@@ -160,6 +160,12 @@ class World(Struct, frozen=True):
                 return rule
         raise KeyError(rule_id)
 
+    def described(self, rule: Rule) -> str:
+        """A rule for a message: its label, and for a way where it begins."""
+        if rule.kind == "way" and rule.areas:
+            return f"“{rule.label}” from {self.name_of(rule.areas[0])}"
+        return f"“{rule.label}”"
+
     def name_of(self, thing_id: str) -> str:
         """The player's name of a section entry, or the label of a rule, or the id itself."""
         for section in (

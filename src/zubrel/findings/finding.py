@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from zubrel.atoms.source import Span
 from zubrel.explored.space import Trace
+from zubrel.findings.kinds import KINDS, SEVERITIES
 
 
 class Closing(Struct, frozen=True):
@@ -37,9 +38,7 @@ class Finding(Struct, frozen=True):
     cause: str | None = None
     doomed: Any = None
 
-    def order(self) -> tuple[int, tuple[str, int, int], str, str]:
-        """Sort key: the gravest first, then by place in the files."""
-        from zubrel.findings.kinds import SEVERITIES
-
+    def order(self) -> tuple[int, int, tuple[str, int, int], str]:
+        """Sort key: the gravest first, then by kind, then by place in the files."""
         place = self.span.order() if self.span else ("", 0, 0)
-        return (SEVERITIES.index(self.severity), place, self.kind, self.subject)
+        return (SEVERITIES.index(self.severity), list(KINDS).index(self.kind), place, self.subject)

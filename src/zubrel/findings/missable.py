@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
@@ -37,9 +38,24 @@ def missable(judged: Judged) -> Iterator[Finding]:
     subjects = list(_subjects(judged))
     had = [judged.space.where(s.had) for s in subjects]
     able = judged.space.reaching(had)
-    for subject, has, can in zip(subjects, had, able, strict=True):
-        if has and (finding := _finding(judged, subject, has, can)):
-            yield finding
+    findings = [
+        finding
+        for subject, has, can in zip(subjects, had, able, strict=True)
+        if has and (finding := _finding(judged, subject, has, can))
+    ]
+    missed = {f.subject for f in findings}
+    for finding in findings:
+        item = _only_find_of(judged.system.world, finding.subject)
+        yield replace(finding, cause=item if item in missed else None)
+
+
+def _only_find_of(world: World, find: str) -> str | None:
+    """The item that a find gives, when no other rule gives it: missing one is missing both."""
+    of_find = [r for r in world.rules if r.owner == find and r.kind == "find"]
+    for give in of_find[0].gives if of_find else ():
+        if all(r in of_find for r in world.rules if any(g.item == give.item for g in r.gives)):
+            return give.item
+    return None
 
 
 def _subjects(judged: Judged) -> Iterator[_Subject]:

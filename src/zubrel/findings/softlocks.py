@@ -63,10 +63,11 @@ def _finding(judged: Judged, culprit: _Culprit, future: Any, stuck: Any) -> Find
     trace = _shortest(judged, culprit)
     end = judged.space.at_end_of(trace)
     rule = culprit.move.rule
+    described = judged.system.world.described(rule)
     words = (
-        f"“{rule.label}” can make the game impossible to win"
+        f"{described} can make the game impossible to win"
         if culprit.kind == "softlock"
-        else f"“{rule.label}” makes the game impossible to win when luck is bad"
+        else f"{described} makes the game impossible to win when luck is bad"
     )
     return Finding(
         kind=culprit.kind, severity="error", subject=rule.id, message=words, span=rule.span,

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.compiled.formulas import Formula, Within, both
 from zubrel.compiled.system import ENDING, PLACE, Move
+from zubrel.findings.causes import root_causes
 from zubrel.findings.finding import Finding
 from zubrel.findings.mentions import needed_ids
 from zubrel.findings.verdict import Judged, possible_formula
@@ -18,49 +20,29 @@ def unreachable(judged: Judged) -> Iterator[Finding]:
     """`unreachable`: areas, endings, locks, items, and rules that are never possible."""
     if not judged.complete:
         return
-    yield from _Detector(judged).findings()
+    world = judged.system.world
+    found = list(_Detector(judged, needed_ids(world)).findings())
+    causes = root_causes(world, [f.subject for f in found])
+    yield from (replace(f, cause=causes.get(f.subject)) for f in found)
 
 
 class _Detector(Struct):
     judged: Judged
-    needed: frozenset[str] = frozenset()
-    lost_areas: frozenset[str] = frozenset()
+    needed: frozenset[str]
 
     def findings(self) -> Iterator[Finding]:
-        world = self.judged.system.world
-        self.needed = needed_ids(world)
-        areas = enumerate(world.areas.values())
-        lost = [a for n, a in areas if self._never(self._at(n))]
-        self.lost_areas = frozenset(a.id for a in lost)
-        for area in lost:
-            message = f"no play ever comes to {area.name}"
-            yield Finding("unreachable", "error", area.id, message, area.span)
-        for number, ending in enumerate(world.endings.values(), 1):
-            if self._never(Within(ENDING, number, number)):
-                message = f"no play ever reaches the ending {ending.name}"
-                yield Finding("unreachable", "error", ending.id, message, ending.span)
-        yield from self._locks()
         yield from self._items()
+        yield from self._locks()
+        yield from self._areas()
+        yield from self._endings()
         yield from self._rules()
+        yield from self._ways()
 
     def _never(self, formula: Formula) -> bool:
         return not self.judged.space.where(formula)
 
-    def _at(self, area: int) -> Formula:
-        alone = self.judged.system.variables[PLACE].size == 1
-        return both(()) if alone else Within(PLACE, area, area)
-
     def _severity(self, thing: str) -> str:
         return "error" if thing in self.needed else "warning"
-
-    def _locks(self) -> Iterator[Finding]:
-        system = self.judged.system
-        for lock in system.world.locks.values():
-            if self._never(Within(system.numbers[keys.lock_open(lock.id)], 1, 1)):
-                message = f"no play ever opens {lock.name}"
-                cause = self._cause(lock.from_areas)
-                severity = self._severity(lock.id)
-                yield Finding("unreachable", severity, lock.id, message, lock.span, cause=cause)
 
     def _items(self) -> Iterator[Finding]:
         system = self.judged.system
@@ -68,44 +50,51 @@ class _Detector(Struct):
             number = system.numbers[keys.held(item.id)]
             if item.most == 0 or self._never(Within(number, 1, item.most)):
                 message = f"no play ever holds {item.name}"
-                givers = [r for r in system.world.rules if any(g.item == item.id for g in r.gives)]
-                places = [r.areas for r in givers]
-                areas = tuple(a for p in places if p for a in p)
-                cause = None if None in places else self._cause(areas)
                 severity = self._severity(item.id)
-                yield Finding("unreachable", severity, item.id, message, item.span, cause=cause)
+                yield Finding("unreachable", severity, item.id, message, item.span)
+
+    def _locks(self) -> Iterator[Finding]:
+        system = self.judged.system
+        for lock in system.world.locks.values():
+            if self._never(Within(system.numbers[keys.lock_open(lock.id)], 1, 1)):
+                message = f"no play ever opens {lock.name}"
+                severity = self._severity(lock.id)
+                yield Finding("unreachable", severity, lock.id, message, lock.span)
+
+    def _areas(self) -> Iterator[Finding]:
+        alone = self.judged.system.variables[PLACE].size == 1
+        for number, area in enumerate(self.judged.system.world.areas.values()):
+            if self._never(both(()) if alone else Within(PLACE, number, number)):
+                message = f"no play ever comes to {area.name}"
+                yield Finding("unreachable", "error", area.id, message, area.span)
+
+    def _endings(self) -> Iterator[Finding]:
+        for number, ending in enumerate(self.judged.system.world.endings.values(), 1):
+            if self._never(Within(ENDING, number, number)):
+                message = f"no play ever reaches the ending {ending.name}"
+                yield Finding("unreachable", "error", ending.id, message, ending.span)
 
     def _rules(self) -> Iterator[Finding]:
         for move in self.judged.system.moves:
             rule = move.rule
             is_lock = rule.kind == "lock" and rule.id == rule.owner
             if rule.kind != "way" and not is_lock and self._impossible(move):
-                yield self._rule(move, rule.id)
-        yield from self._ways()
+                what = "pick this up" if rule.kind == "find" else "do this"
+                yield self._rule(move, f"no play can ever {what}: “{rule.label}”")
 
     def _ways(self) -> Iterator[Finding]:
         """Ways that can be walked in neither direction; each alternative on its own."""
-        both_directions: dict[tuple[str, object], list[Move]] = {}
+        directions: dict[tuple[str, object], list[Move]] = {}
         for move in self.judged.system.moves:
             if move.rule.kind == "way":
-                key = (move.rule.owner, move.rule.span)
-                both_directions.setdefault(key, []).append(move)
-        for moves in both_directions.values():
+                directions.setdefault((move.rule.owner, move.rule.span), []).append(move)
+        for moves in directions.values():
             if all(self._impossible(m) for m in moves):
-                yield self._rule(moves[0], moves[0].rule.id)
+                described = self.judged.system.world.described(moves[0].rule)
+                yield self._rule(moves[0], f"no play can ever go this way: {described}")
 
-    def _rule(self, move: Move, subject: str) -> Finding:
-        rule = move.rule
-        what = {"find": "no play can ever pick this up", "way": "no play can ever go this way"}
-        message = f"{what.get(rule.kind, 'no play can ever do this')}: “{rule.label}”"
-        cause = self._cause(rule.areas or ())
-        return Finding("unreachable", "warning", subject, message, rule.span, cause=cause)
+    def _rule(self, move: Move, message: str) -> Finding:
+        return Finding("unreachable", "warning", move.rule.id, message, move.rule.span)
 
     def _impossible(self, move: Move) -> bool:
         return self._never(possible_formula(self.judged.system, move))
-
-    def _cause(self, areas: tuple[str, ...]) -> str | None:
-        """The unreachable area in which a thing stands, when it stands nowhere else."""
-        if areas and all(a in self.lost_areas for a in areas):
-            return areas[0]
-        return None

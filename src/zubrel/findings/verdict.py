@@ -64,6 +64,12 @@ def won_formula(system: System) -> Formula:
     return either(Within(ENDING, n, n) for n, ending in endings if ending.good)
 
 
+def ending_formula(system: System, ending: str) -> Formula:
+    """The game has ended with this ending."""
+    number = system.variables[ENDING].names.index(ending)
+    return Within(ENDING, number, number)
+
+
 def standing_formula(system: System, areas: tuple[int, ...] | None) -> Formula:
     """The player stands in one of the areas (None: anywhere), and the game goes on."""
     going_on = opposite(ended_formula(system))

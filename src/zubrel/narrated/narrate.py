@@ -28,16 +28,16 @@ class _Narrator:
         self.space = found.judged.space
         self.world = found.judged.system.world
         self.walker = Walker(self.world)
+        self.explained = 0
 
     def report(self, seconds: float) -> Report:
         space, judged = self.space, self.judged
-        explained = [f for f in self.found.findings if f.doomed is not None][:MOST_EXPLAINED]
         return Report(
             path=self.world.path, title=self.world.title, verdict=judged.verdict,
             stopped=space.stopped, engine=space.engine, situations=len(space.everything),
             moves=space.moves, won=len(judged.won), doomed=len(judged.doomed), seconds=seconds,
             shortest_win=self._shortest_win(),
-            findings=tuple(self._told(f, f in explained) for f in self.found.findings),
+            findings=tuple(self._told(f) for f in self.found.findings),
         )  # fmt: skip
 
     def _shortest_win(self) -> Win | None:
@@ -46,14 +46,15 @@ class _Narrator:
             return None
         walked = self._walk(trace)
         end = walked[-1].after if walked else self.walker.start()
-        return Win(str(end[ENDING]), lines_of(self.world, walked))
+        ending = str(end[ENDING])
+        return Win(ending, self.world.endings[ending].name, lines_of(self.world, walked))
 
     def _walk(self, trace: Trace) -> tuple[Walked, ...]:
         return replay(self.walker, self.space, trace)
 
-    def _told(self, finding: Finding, explained: bool) -> Told:
+    def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
-        explanation = self._explanation(finding, walked) if explained else []
+        explanation = self._explanation(finding, walked)
         return Told(
             kind=finding.kind, severity=finding.severity, subject=finding.subject,
             message=finding.message, span=finding.span, evidence=self._lines(walked),
@@ -74,9 +75,16 @@ class _Narrator:
         return [f"Then the player is stuck: there is no move at all ({many})."]
 
     def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
-        (future,) = self.space.reached_from([finding.doomed])
-        return Reasons(self.judged, future, walked).of_no_win()
+        if finding.doomed is not None:
+            if self.explained >= MOST_EXPLAINED:
+                return []
+            self.explained += 1
+            (future,) = self.space.reached_from([finding.doomed])
+            return Reasons(self.judged, future, walked).of_no_win()
+        if finding.kind == "unreachable" and finding.cause is None:
+            return Reasons(self.judged, self.space.everything).of(finding.subject)
+        return []
 
     def _point(self, closing: Closing) -> Point:
-        label = closing.trace.steps[-1].rule.label
-        return Point(closing.rule, label, self._lines(self._walk(closing.trace)))
+        described = self.world.described(closing.trace.steps[-1].rule)
+        return Point(closing.rule, described, self._lines(self._walk(closing.trace)))

@@ -40,7 +40,7 @@ from zubrel.checked.effects import (
     Toggle,
 )
 from zubrel.checked.keys import PLACE
-from zubrel.checked.world import Rule, World
+from zubrel.checked.world import Ending, Rule, World
 from zubrel.compiled.translate import Translator
 from zubrel.findings.verdict import Judged
 from zubrel.narrated.replay import Walked
@@ -58,6 +58,7 @@ class Reasons(Struct):
     future: Anything
     walk: Sequence[Walked] = ()
     told: set[Cond] = field(default_factory=set)
+    lines: set[str] = field(default_factory=set)
 
     @property
     def world(self) -> World:
@@ -70,15 +71,31 @@ class Reasons(Struct):
         if not good:
             return ["The world has no good ending."]
         for ending in good[:WIDEST]:
-            if ending.when is not None:
-                lines += self._lack(f"The ending {ending.name}", ending.when, 0)
-                continue
-            rules = [r for r in self.world.rules if any(o.ending == ending.id for o in r.outcomes)]
-            if not rules:
-                lines.append(f"Nothing leads to the ending {ending.name}.")
-            for rule in rules[:WIDEST]:
-                title = f"The ending {ending.name} comes with “{rule.label}”, which"
-                lines += self._lack(title, self._demand(rule), 0)
+            lines += self._of_ending(ending)
+        return lines
+
+    def of(self, subject: str) -> list[str]:
+        """Why nothing ever holds, opens, enters, reaches or does this."""
+        world = self.world
+        if subject in world.items:
+            return self._why(Holds(subject, ">=", 1), 0)
+        if subject in world.locks:
+            return self._why(LockOpen(subject), 0)
+        if subject in world.areas:
+            return self._why(At(subject), 0)
+        if subject in world.endings:
+            return self._of_ending(world.endings[subject])
+        rule = next((r for r in world.rules if r.id == subject), None)
+        return self._lack("It", self._demand(rule), 0) if rule else []
+
+    def _of_ending(self, ending: Ending) -> list[str]:
+        if ending.when is not None:
+            return self._lack(f"The ending {ending.name}", ending.when, 0)
+        rules = [r for r in self.world.rules if any(o.ending == ending.id for o in r.outcomes)]
+        lines = [] if rules else [f"Nothing leads to the ending {ending.name}."]
+        for rule in rules[:WIDEST]:
+            title = f"The ending {ending.name} comes with “{rule.label}”, which"
+            lines += self._lack(title, self._demand(rule), 0)
         return lines
 
     def _demand(self, rule: Rule) -> Cond:
@@ -104,7 +121,9 @@ class Reasons(Struct):
 
     def _lack(self, title: str, condition: Cond, depth: int) -> list[str]:
         """What `condition` asks for and can never be had any more, and why."""
-        lacking = list(self._lacking(condition))
+        lacking = list(dict.fromkeys(self._lacking(condition)))
+        # whoever cannot get to a place usually lacks the rest for that reason alone
+        lacking = [a for a in lacking if isinstance(a, At)] or lacking
         if not lacking:
             if not self._never(condition):
                 return []
@@ -112,9 +131,10 @@ class Reasons(Struct):
                                  f"together: {phrase(self.world, condition)}.")]  # fmt: skip
         lines = []
         for atom in lacking[:WIDEST]:
-            lines.append(_line(depth, f"{title} needs {phrase(self.world, atom)}, "
-                                      f"{self._verdict_on(atom)}."))  # fmt: skip
-            lines += self._why(atom, depth + 1)
+            text = f"{title} needs {phrase(self.world, atom)}, {self._verdict_on(atom)}."
+            if text not in self.lines:
+                self.lines.add(text)
+                lines += [_line(depth, text), *self._why(atom, depth + 1)]
         return lines
 
     def _verdict_on(self, atom: Cond) -> str:
@@ -164,7 +184,8 @@ class Reasons(Struct):
         makers = [r for r in self.world.rules if self._could_make(r, atom)]
         happenings = [h for h in self.world.happenings if _makes(h.outcome.effects, atom)]
         if not makers and not happenings:
-            lines = [_line(depth, "Nothing in the world makes it so.")]
+            gives = "gives it" if isinstance(atom, Holds) else "makes it so"
+            lines = [_line(depth, f"Nothing in the world {gives}.")]
             return lines if not self.walk else self._spent(atom, depth) or lines
         lines = self._spent(atom, depth)
         finished = [r for r in makers if self._never(r.offered)]
@@ -197,7 +218,7 @@ class Reasons(Struct):
         entries = [r for r in self.world.rules if self._leads_into(r, beyond)]
         lines = []
         for rule in entries[:WIDEST]:
-            lines += self._lack(f"“{rule.label}” from {self._places(rule)}",
+            lines += self._lack(self.world.described(rule),
                                 self._demand(rule), depth)  # fmt: skip
         if entries:
             return lines
@@ -226,11 +247,6 @@ class Reasons(Struct):
         if not any(o.destination in beyond for o in rule.outcomes):
             return False
         return rule.areas is None or any(not self._never(At(a)) for a in rule.areas)
-
-    def _places(self, rule: Rule) -> str:
-        if rule.areas is None:
-            return "anywhere"
-        return listed([self.world.name_of(a) for a in rule.areas], "or")
 
     def _left_at(self, beyond: Iterable[str]) -> tuple[int, Walked] | None:
         for number in range(len(self.walk), 0, -1):

@@ -8,12 +8,17 @@ from zubrel.atoms.source import Span
 
 
 class MoveLine(Struct, frozen=True):
-    """One move of a walk. `outcome` only where luck chose; `changes` in words."""
+    """One move of a walk, from `area` to `to`, of a rule of `kind`.
+
+    `outcome` only where luck chose; `changes` in words; `held` is what is held afterwards.
+    """
 
     rule: str
+    kind: str
     label: str
     outcome: int | None
     area: str
+    to: str
     says: str | None
     changes: tuple[str, ...]
     held: tuple[tuple[str, int], ...]
@@ -43,9 +48,10 @@ class Told(Struct, frozen=True):
 
 
 class Win(Struct, frozen=True):
-    """A shortest win."""
+    """A shortest win: the id and the name of its ending, and its moves."""
 
     ending: str
+    name: str
     moves: tuple[MoveLine, ...]
 
 

@@ -20,9 +20,10 @@ def lines_of(world: World, walked: Iterable[Walked]) -> tuple[MoveLine, ...]:
 def _line(world: World, walked: Walked) -> MoveLine:
     rule = walked.rule
     return MoveLine(
-        rule=rule.id, label=rule.label,
+        rule=rule.id, kind=rule.kind, label=rule.label,
         outcome=walked.outcome.number if rule.chancy else None,
-        area=world.name_of(str(walked.before[PLACE])), says=walked.outcome.says,
+        area=world.name_of(str(walked.before[PLACE])),
+        to=world.name_of(str(walked.after[PLACE])), says=walked.outcome.says,
         changes=tuple(changes(world, walked.before, walked.after)),
         held=held(world, walked.after),
     )  # fmt: skip

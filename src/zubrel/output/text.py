@@ -5,9 +5,9 @@ The console is passed in with its width and its colours; words alone carry the m
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
-from rich.console import Console
+from rich.console import Console, RenderableType
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
@@ -24,7 +24,7 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
     console.print(_title(report))
     console.print(_verdict(report))
     for line in _numbers(report):
-        console.print(Padding(Text(line, QUIET), (0, 0, 0, 2)))
+        console.print(indented(Text(line, QUIET), 2))
     followers = _followers(report.findings)
     leading = [f for f in report.findings if full or f.cause is None]
     if report.findings:
@@ -36,7 +36,12 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
             continue
         console.print()
         console.print(_headline(finding))
-        _write_finding(finding, [] if full else followers.get(finding.subject, []), console)
+        _write_finding(finding, followers.get(finding.subject, []), console, full)
+
+
+def indented(content: RenderableType, by: int) -> Padding:
+    """`content` moved to the right; wrapped lines keep the indent."""
+    return Padding(content, (0, 0, 0, by), expand=False)
 
 
 def _title(report: Report) -> Text:
@@ -68,7 +73,7 @@ def _numbers(report: Report) -> Iterable[str]:
     )
     if report.shortest_win:
         length = counted(len(report.shortest_win.moves), "move")
-        yield f"shortest win: {length} to the ending “{report.shortest_win.ending}”"
+        yield f"shortest win: {length} to the ending {report.shortest_win.name}"
 
 
 def _tally(findings: Sequence[Told]) -> str:
@@ -97,45 +102,74 @@ def _followers(findings: Iterable[Told]) -> dict[str, list[str]]:
     return followers
 
 
-def _write_finding(finding: Told, followers: Sequence[str], console: Console) -> None:
+def _write_finding(finding: Told, followers: Sequence[str], console: Console, full: bool) -> None:
     message = finding.message[:1].upper() + finding.message[1:] + "."
-    console.print(Padding(Text(message), (0, 0, 0, 2)))
-    if followers:
-        words = f"Out of reach with it: {', '.join(followers)}."
-        console.print(Padding(Text(words), (0, 0, 0, 2)))
+    console.print(indented(Text(message), 2))
+    if followers and not full:
+        together = "Missed" if finding.kind == "missable" else "Out of reach"
+        words = f"{together} with it: {', '.join(followers)}."
+        console.print(indented(Text(words), 2))
     for line in finding.explanation:
         indent = len(line) - len(line.lstrip())
-        console.print(Padding(Text(line.strip()), (0, 0, 0, 4 + indent)))
+        console.print(indented(Text(line.strip()), 4 + indent))
     if finding.evidence:
         title = "Seen after" if finding.points else "How to see it"
-        _write_walk(title, finding.evidence, console)
+        _write_walk(title, finding.evidence, console, full)
     for point in finding.points:
         if len(finding.points) == 1 and point.moves == finding.evidence:
-            console.print(Padding(Text(f"“{point.label}” is what closes it."), (0, 0, 0, 2)))
+            console.print(indented(Text(f"{point.label} is what closes it."), 2))
         else:
-            words = f"“{point.label}” can close it, at the earliest as move {len(point.moves)}."
-            console.print(Padding(Text(words), (0, 0, 0, 2)))
+            words = f"{point.label} can close it, at the earliest as move {len(point.moves)}."
+            console.print(indented(Text(words), 2))
 
 
-def _write_walk(title: str, moves: Sequence[MoveLine], console: Console) -> None:
-    console.print(Padding(Text(f"{title}:", QUIET), (0, 0, 0, 2)))
-    console.print(Padding(_walk_table(moves), (0, 0, 0, 4)))
+def _write_walk(title: str, moves: Sequence[MoveLine], console: Console, full: bool) -> None:
+    console.print(indented(Text(f"{title}:", QUIET), 2))
+    console.print(indented(_walk_table(moves, full=full), 4))
 
 
-def _walk_table(moves: Sequence[MoveLine], with_held: bool = False) -> Table:
+def _walk_table(moves: Sequence[MoveLine], with_held: bool = False, full: bool = True) -> Table:
     table = Table(box=None, show_header=False, padding=(0, 2, 0, 0), pad_edge=False)
     table.add_column(justify="right", style=QUIET, no_wrap=True)
     table.add_column()
     table.add_column(style=QUIET)
     if with_held:
         table.add_column()
-    for number, move in enumerate(moves, 1):
-        luck = f" (outcome {move.outcome})" if move.outcome is not None else ""
-        row = [str(number), f"{move.area}: {move.label}{luck}", ", ".join(move.changes)]
+    for first, last, stretch in _stretches(moves, full):
+        move = stretch[-1]
+        numbers = str(first) if first == last else f"{first}–{last}"
+        row = [numbers, _stretch_words(stretch), ", ".join(move.changes)]
         if with_held:
             row.append(", ".join(_amount(name, count) for name, count in move.held) or "nothing")
         table.add_row(*(Text(cell) for cell in row))
     return table
+
+
+def _stretches(moves: Sequence[MoveLine], full: bool) -> Iterator[tuple[int, int, list[MoveLine]]]:
+    """The moves one by one, or with walks that change nothing else in one piece.
+
+    Yields the numbers of the first and the last move of each piece, and the piece.
+    """
+    stretch: list[MoveLine] = []
+    for number, move in enumerate(moves, 1):
+        stretch.append(move)
+        follows = moves[number] if number < len(moves) else None
+        walks_on = follows is not None and _only_walks(follows) and _only_walks(move)
+        if full or not walks_on:
+            yield number - len(stretch) + 1, number, stretch
+            stretch = []
+
+
+def _only_walks(move: MoveLine) -> bool:
+    return move.kind == "way" and not move.changes and move.outcome is None
+
+
+def _stretch_words(stretch: Sequence[MoveLine]) -> str:
+    move = stretch[-1]
+    if len(stretch) > 1:
+        return f"walk from {stretch[0].area} to {move.to}"
+    luck = f" (outcome {move.outcome})" if move.outcome is not None else ""
+    return f"{move.area}: {move.label}{luck}"
 
 
 def _amount(name: str, count: int) -> str:

@@ -1,0 +1,75 @@
+"""Which of several unreachable things is the reason for the others?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from zubrel.checked.conditions import All, At, Cond, Holds, LockOpen, Marked
+from zubrel.checked.effects import OpenLock
+from zubrel.checked.world import Rule, World
+
+
+def root_causes(world: World, lost: Iterable[str]) -> dict[str, str]:
+    """For each of the ids in `lost` that follows from another of them: the one at the root.
+
+    An item follows from the rules that give it, a lock from those that open it, an area from
+    those that lead to it, a rule from its place, its lock and what it needs. Of a circle of
+    things that wait for each other, the first of `lost` counts as the root.
+    """
+    ids = list(dict.fromkeys(lost))
+    known = frozenset(ids)
+    rules = {rule.id: rule for rule in world.rules}
+    causes = {i: next(_causes(world, i, rules.get(i), known), None) for i in ids}
+    return {i: root for i in ids if (root := _root(i, causes, ids)) != i}
+
+
+def _root(thing: str, causes: dict[str, str | None], order: list[str]) -> str:
+    trail = [thing]
+    while (cause := causes[trail[-1]]) is not None:
+        if cause in trail:
+            return min(trail[trail.index(cause) :], key=order.index)
+        trail.append(cause)
+    return trail[-1]
+
+
+def _causes(world: World, thing: str, rule: Rule | None, lost: frozenset[str]) -> Iterator[str]:
+    """What `thing` waits for, among `lost`."""
+    if thing in world.items:
+        makers = [r for r in world.rules if any(g.item == thing for g in r.gives)]
+    elif thing in world.locks:
+        makers = [
+            r for r in world.rules
+            if any(OpenLock(thing) in o.effects for o in r.outcomes)
+        ]  # fmt: skip
+    elif thing in world.areas:
+        makers = [r for r in world.rules if any(o.destination == thing for o in r.outcomes)]
+    elif thing in world.endings:
+        makers = [r for r in world.rules if any(o.ending == thing for o in r.outcomes)]
+        when = world.endings[thing].when
+        if when is not None:
+            yield from _in_condition(when, lost)
+    else:
+        makers = [rule] if rule else []
+    for maker in makers:
+        yield from (c for c in _blockers(world, maker, lost) if c != thing)
+
+
+def _blockers(world: World, rule: Rule, lost: frozenset[str]) -> Iterator[str]:
+    if rule.areas and all(a in lost for a in rule.areas):
+        yield rule.areas[0]
+    if rule.lock in lost:
+        yield str(rule.lock)
+    yield from (take.item for take in rule.takes if take.item in lost)
+    yield from _in_condition(rule.needs, lost)
+    for outcome in rule.outcomes:
+        if outcome.destination in world.areas:
+            yield from _in_condition(world.areas[str(outcome.destination)].needs, lost)
+
+
+def _in_condition(condition: Cond, lost: frozenset[str]) -> Iterator[str]:
+    """The lost things that a condition asks for, none of which it can do without."""
+    for part in condition.parts if isinstance(condition, All) else (condition,):
+        match part:
+            case Holds(thing, ">=" | ">") | LockOpen(thing) | At(thing) | Marked(_, thing):
+                if thing in lost:
+                    yield thing

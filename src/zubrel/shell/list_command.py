@@ -1,0 +1,43 @@
+"""`zubrel list`: what a world defines, and where each thing is used."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from zubrel.narrated.tables import SECTIONS, listing
+from zubrel.pipeline import load
+from zubrel.shell.options import common_options, take_common
+from zubrel.shell.streams import write_pretty, write_text
+
+
+@click.command("list")
+@click.argument("world")
+@click.argument("section", required=False, type=click.Choice(list(SECTIONS)))
+@click.option("--format", "form", type=click.Choice(["table", "csv", "json"]), default="table",
+              show_default=True, help="How the tables are written.")  # fmt: skip
+@common_options
+def list_command(world: str, section: str | None, form: str, **options: Any) -> int:
+    """Tables of what WORLD defines: items with where they come from, are needed and are spent,
+    areas, locks, deeds and so on. Without SECTION, all of them.
+    """
+    common = take_common(options)
+    loaded = load(world)
+    listings = [listing(loaded, name) for name in ([section] if section else SECTIONS)]
+    if section is None:
+        listings = [table for table in listings if table.rows]
+    if form == "table":
+
+        def draw(console: Any) -> None:
+            from zubrel.output.listings import write_tables
+
+            write_tables(listings, console)
+
+        write_pretty(draw, common.output, common.color)
+        return 0
+    from zubrel.output import listings as writers
+
+    write = writers.listings_as_csv if form == "csv" else writers.listings_as_json
+    write_text(write(listings), common.output)
+    return 0
