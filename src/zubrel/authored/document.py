@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct, field
 
-from zubrel.atoms.diagnostics import Problems
+from zubrel.atoms.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.atoms.source import Source, Span
 from zubrel.atoms.spelling import listing, suggestion
 from zubrel.authored.files import read_source
@@ -22,13 +22,17 @@ class Document(Struct):
     title: str = ""
     start: Entry | None = None
     sections: dict[str, list[Entry]] = field(default_factory=dict)
+    problems: list[Diagnostic] = field(default_factory=list)
 
     def entries(self, section: str) -> list[Entry]:
         return self.sections.get(section, [])
 
 
 def read_document(path: str) -> Document:
-    """The document at `path`. Raises `InvalidInput` with every problem found in it."""
+    """The document at `path`; what is wrong in it, but can be passed over, is in `problems`.
+
+    Raises `InvalidInput` when there is no document to speak of.
+    """
     source, text = read_source(path)
     return document_of(source, text)
 
@@ -36,11 +40,19 @@ def read_document(path: str) -> Document:
 def document_of(source: Source, text: str) -> Document:
     """The document in `text`, for callers that have the text already."""
     problems = Problems()
-    document = Document(source.path, source)
-    root = compose(source, text)
+    document = Document(source.path, source, problems=problems.found)
+    root = compose(source, text, problems.found)
+    if not isinstance(root, Mapping):
+        raise InvalidInput([*problems.found, _no_world(root, source)])
     _Reader(document, problems).read(root)
-    problems.stop_if_any()
     return document
+
+
+def _no_world(root: Node | None, source: Source) -> Diagnostic:
+    span = root.span if root else Span(source, 1, 1)
+    what = "this is no world: a world is a mapping of sections" if root else "nothing here"
+    hint = '"zubrel new FILE" writes a small world to start from.'
+    return Diagnostic("no-world", what, span, hint)
 
 
 class _Reader:
@@ -48,13 +60,7 @@ class _Reader:
         self.document = document
         self.problems = problems
 
-    def read(self, root: Node | None) -> None:
-        if not isinstance(root, Mapping):
-            span = root.span if root else Span(self.document.source, 1, 1)
-            what = "this is no world: a world is a mapping of sections" if root else "nothing here"
-            hint = '"zubrel new FILE" writes a small world to start from.'
-            self.problems.add("no-world", what, span, hint)
-            return
+    def read(self, root: Mapping) -> None:
         self._check_version(root)
         for key, node in root.entries:
             self._section(key, node)

@@ -110,7 +110,10 @@ def text_span(node: Scalar) -> Span:
 
 
 def read_id(node: Node, problems: Problems, given_twice: Name | None = None) -> Name | None:
-    """An id that is being defined: lower-case letters, digits, underscores; no grammar word."""
+    """An id that is being defined: lower-case letters, digits, underscores; no grammar word.
+
+    A bad one is returned all the same, so that what refers to it is not reported as well.
+    """
     if given_twice:
         message = f'this already has the id "{given_twice.text}"'
         problems.add("bad-id", message, node.span, 'Remove this "id".')
@@ -123,11 +126,9 @@ def read_id(node: Node, problems: Problems, given_twice: Name | None = None) -> 
         hint = f'For example "{fixed}"; the name that players see goes into "name".'
         message = f'"{name.text}" cannot be an id: lower-case letters, digits and "_" only'
         problems.add("bad-id", message, name.span, hint if fixed else None)
-        return None
-    if name.text in WORDS or name.text == "anywhere":
+    elif name.text in WORDS or name.text == "anywhere":
         message = f'"{name.text}" cannot be an id: conditions use the word'
         problems.add("bad-id", message, name.span, f'For example "{name.text}_1".')
-        return None
     return name
 
 
@@ -323,9 +324,8 @@ def read_keyed(shape: Shape) -> Reader:
         entries = []
         for key, value in node.entries:
             name = read_id(key, problems)
-            entry = shape.read(value, problems, name)
-            if entry and name:
-                entries.append(entry)
+            if name:
+                entries.append(shape.read(value, problems, name) or Entry(name, name.span))
         return tuple(entries)
 
     return read

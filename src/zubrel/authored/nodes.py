@@ -58,13 +58,14 @@ class Mapping(Struct, eq=False):
 Node = Scalar | Sequence | Mapping
 
 
-def compose(source: Source, text: str) -> Node | None:
+def compose(source: Source, text: str, problems: list[Diagnostic]) -> Node | None:
     """The one document in `text`, or None when there is nothing in it.
 
-    Raises `InvalidInput` for text that is no YAML, for duplicate keys, tags, more than one
-    document, nesting deeper than `DEEPEST`, and aliases that unfold to more than `LARGEST` nodes.
+    Duplicate keys and tags are added to `problems`. Raises `InvalidInput` for text that is no
+    YAML, more than one document, nesting deeper than `DEEPEST`, and aliases that unfold to more
+    than `LARGEST` nodes.
     """
-    return _Composer(source).compose(text)
+    return _Composer(source, problems).compose(text)
 
 
 class _Frame(Struct):
@@ -77,9 +78,9 @@ class _Frame(Struct):
 
 
 class _Composer:
-    def __init__(self, source: Source) -> None:
+    def __init__(self, source: Source, problems: list[Diagnostic]) -> None:
         self.source = source
-        self.problems: list[Diagnostic] = []
+        self.problems = problems
         self.open: list[_Frame] = []
         self.anchors: dict[str, Node] = {}
         self.root: Node | None = None
@@ -88,8 +89,6 @@ class _Composer:
     def compose(self, text: str) -> Node | None:
         for event in self._events(text):
             self._take(event)
-        if self.problems:
-            raise InvalidInput(self.problems)
         return self.root
 
     def _events(self, text: str) -> Iterator[Any]:

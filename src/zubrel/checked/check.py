@@ -29,16 +29,15 @@ from zubrel.checked.world import (
 )
 
 
-def check(
-    document: Document, asked: Iterable[Condition] = (), problems: Problems | None = None
-) -> World:
+def check(document: Document, asked: Iterable[Condition] = ()) -> World:
     """The world that `document` describes.
 
     `asked` are further conditions, for example of the command line; their marks are kept in the
     situation as if the files asked for them, and they come back resolved in `World.asked`.
-    Raises `InvalidInput` with every problem found, those in `problems` included.
+    Raises `InvalidInput` with every problem found, those of reading the document included.
     """
-    problems = problems or Problems()
+    problems = Problems()
+    problems.found += document.problems
     world = _Checker(document, problems).world(tuple(asked))
     problems.stop_if_any()
     return world
@@ -148,8 +147,7 @@ class _Checker:
             text = words[0]
         if text not in words:
             message = f'"{this}" cannot start as "{text}": it is {" or ".join(words)}'
-            hint = suggestion(text, words)
-            self.problems.add("bad-value", message, entry.where("start"), hint)
+            self.problems.add("bad-value", message, entry.where("start"), suggestion(text, words))
             text = words[0]
         return Fact(this, name, entry.span, words, words.index(text), False)
 

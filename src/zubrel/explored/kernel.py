@@ -59,7 +59,7 @@ class Kernel(Struct, frozen=True):
                 return joined(" | ", [self._formula(p) for p in parts]) or "False"
             case AtLeast(count, parts):
                 total = joined(" + ", [f"{self._formula(p)} * 1" for p in parts])
-                return f"({total} >= {count})"
+                return f"({total or 0} >= {count})"
 
     def _within(self, test: Within) -> str:
         field, variable = self.packing.fields[test.variable], self.variables[test.variable]

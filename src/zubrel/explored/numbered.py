@@ -43,7 +43,7 @@ class Rows:
 
     def same(self, numbers: Any, columns: list[Any]) -> npt.NDArray[np.bool_]:
         """Whether each numbered situation is the one given word by word."""
-        result = self._columns[0][numbers] == columns[0]
+        result: npt.NDArray[np.bool_] = self._columns[0][numbers] == columns[0]
         for mine, other in zip(self._columns[1:], columns[1:], strict=True):
             result &= mine[numbers] == other
         return result

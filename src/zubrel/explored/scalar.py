@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
 
@@ -173,6 +174,7 @@ class _Search:
         self.budget = budget
         self.progress = progress
         self.most = most
+        self.allowed = budget.limits.situations or sys.maxsize
         self.settling = Settling(space)
         self.at: dict[int, list[tuple[Test, list[tuple[int, Update]]]]] = {}
         place = space.packing.fields[PLACE]
@@ -200,7 +202,8 @@ class _Search:
         self._add(self._settled(start, None), None, known)
         while len(space.successors) < len(space.words):
             source = len(space.successors)
-            if source % CHECK_EVERY == 0 and self._is_over(source):
+            due = source % CHECK_EVERY == 0 or len(space.words) > self.allowed
+            if due and self._is_over(source):
                 return
             self._expand(source, known)
 

@@ -44,7 +44,8 @@ class Trace(Struct, frozen=True):
 class Walks(Protocol[S]):
     """All plays that keep out of some situations: where they come, and how soon."""
 
-    reached: S
+    @property
+    def reached(self) -> S: ...
 
     def shortest(self, target: S) -> Trace | None:
         """The fewest steps from the start into `target`, or None when no such play comes there."""
@@ -59,9 +60,16 @@ class Space(Protocol[S]):
     moves: int
     stopped: str | None
     """Which limit cut the search short; None: every situation is known."""
-    everything: S
-    unexplored: S
-    """Situations whose own moves were not looked at any more."""
+
+    @property
+    def everything(self) -> S:
+        """All of them."""
+        ...
+
+    @property
+    def unexplored(self) -> S:
+        """Situations whose own moves were not looked at any more."""
+        ...
 
     def where(self, formula: Formula) -> S:
         """The situations in which a formula holds."""

@@ -179,8 +179,8 @@ class VectorSpace:
         results: list[NumberSet] = []
         for first in range(0, len(seeds), FAMILY):
             family = seeds[first : first + FAMILY]
-            kind = np.uint8 if len(family) <= 8 else np.uint64
-            bits = np.zeros(len(self.rows), kind)
+            kind: Any = np.uint8 if len(family) <= 8 else np.uint64
+            bits: npt.NDArray[Any] = np.zeros(len(self.rows), kind)
             for number, seed in enumerate(family):
                 bits |= seed.truths.astype(kind) << kind(number)
             _close(bits, links, crowded)

@@ -248,10 +248,10 @@ class Reasons(Struct):
             return False
         return rule.areas is None or any(not self._never(At(a)) for a in rule.areas)
 
-    def _left_at(self, beyond: Iterable[str]) -> tuple[int, Walked] | None:
+    def _left_at(self, beyond: frozenset[str]) -> tuple[int, Walked] | None:
         for number in range(len(self.walk), 0, -1):
             walked = self.walk[number - 1]
-            if walked.before[PLACE] != walked.after[PLACE] and walked.before[PLACE] in beyond:
+            if walked.before[PLACE] != walked.after[PLACE] and str(walked.before[PLACE]) in beyond:
                 return number, walked
         return None
 

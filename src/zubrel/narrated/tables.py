@@ -46,7 +46,8 @@ def listing(world: World, section: str) -> Listing:
 def _items(world: World) -> Iterator[Row]:
     for item in world.items.values():
         yield (
-            (item.id,), (item.name,), () if item.kind == "thing" else (item.kind,), (str(item.most),),
+            (item.id,), (item.name,), (item.kind,) if item.kind != "thing" else (),
+            (str(item.most),),
             tuple(_sources(world, item)), tuple(_readers(world, item.id)),
             tuple(_sinks(world, item)),
         )  # fmt: skip

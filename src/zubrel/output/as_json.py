@@ -70,11 +70,11 @@ def _move(move: MoveLine) -> dict[str, Any]:
 
 def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None) -> str:
     """A route: its moves with what is held after each, or null where there is none."""
-    route = moves and [
+    route = [
         {**_move(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
-        for m in moves
+        for m in moves or ()
     ]
     found = {"zubrel": __version__, "world": path, "goal": goal,
              "length": None if moves is None else len(moves),
-             "moves": None if moves is None else route or []}  # fmt: skip
+             "moves": None if moves is None else route}  # fmt: skip
     return json.dumps(found, indent=2, ensure_ascii=False) + "\n"

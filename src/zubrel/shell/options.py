@@ -25,7 +25,7 @@ class Common(Struct, frozen=True):
     limits: Limits
 
 
-class Size(click.ParamType):
+class Size(click.ParamType[int]):
     """A number of bytes such as `500M` or `2G`."""
 
     name = "size"

@@ -1,0 +1,39 @@
+# Everything runs in a virtual environment of its own, which `make` sets up when it is needed.
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test lint fuzz bench screenshots clean
+
+demo: $(READY)
+	$(BIN)/zubrel demo zubrel-demo --force
+
+test: $(READY)
+	$(BIN)/python -m tests
+
+lint: $(READY)
+	$(BIN)/ruff check src tests benchmarks
+	$(BIN)/ruff format --check src tests benchmarks
+	$(BIN)/mypy
+
+# As many random worlds against the slow reference as you have patience for.
+fuzz: $(READY)
+	ZUBREL_SEEDS=$${SEEDS:-3000} ZUBREL_FIRST_SEED=$${FIRST:-100000} \
+		$(BIN)/python -m tests tests.test_against_reference
+
+bench: $(READY)
+	$(BIN)/python -m benchmarks
+
+# Needs xvfb, xterm, imagemagick and the DejaVu fonts.
+screenshots: $(READY)
+	$(BIN)/python docs/screenshots/take.py
+
+$(READY): pyproject.toml
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/pip install --quiet --disable-pip-version-check -e '.[dev]'
+	touch $(READY)
+
+clean:
+	rm -rf $(VENV) zubrel-demo build

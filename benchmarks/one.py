@@ -1,0 +1,59 @@
+"""One measurement in a process of its own: python -m benchmarks.one WHO FAMILY SIZES..."""
+
+from __future__ import annotations
+
+import json
+import resource
+import sys
+import time
+
+from benchmarks.script import count
+from benchmarks.worlds import FAMILIES
+
+
+def peak() -> int:
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+
+
+def main() -> None:
+    who, family, *sizes = sys.argv[1:]
+    text, plain = FAMILIES[family](*map(int, sizes))
+    if who == "script":
+        before, began = peak(), time.process_time()
+        situations = count(plain)
+        extra = {}
+    else:
+        situations, before, began, extra = measure_zubrel(text, who)
+    seconds = time.process_time() - began
+    print(json.dumps({
+        "situations": situations, "seconds": seconds,
+        "bytes": (peak() - before) / situations, **extra,
+    }))  # fmt: skip
+
+
+def measure_zubrel(text: str, who: str) -> tuple[int, int, float, dict[str, float]]:
+    """The forward search alone, or with all findings (`findings`)."""
+    from zubrel.atoms.budget import Budget, Limits
+    from zubrel.atoms.progress import Silence
+    from zubrel.atoms.source import Source
+    from zubrel.authored.document import document_of
+    from zubrel.checked.check import check
+    from zubrel.compiled.compile import compile_world
+    from zubrel.explored.explore import explore
+    from zubrel.findings.find import find
+
+    system = compile_world(check(document_of(Source.of("bench.yaml", text), text)))
+    import numpy  # noqa: F401  its start-up is not what is compared here
+
+    before, began = peak(), time.process_time()
+    space = explore(system, Budget(Limits()), Silence())
+    extra = {}
+    if who == "findings":
+        forward = time.process_time() - began
+        find(space)
+        extra["forward"] = forward
+    return len(space.everything), before, began, extra
+
+
+if __name__ == "__main__":
+    main()

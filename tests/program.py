@@ -1,0 +1,48 @@
+"""Driving the built program on files in a temporary folder."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+DEMO = Path(__file__).parent.parent / "src" / "zubrel" / "demo"
+
+
+class ProgramTest(unittest.TestCase):
+    """Each test has a folder of its own; `zubrel` runs the program in it."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def write(self, name, text):
+        path = self.folder / name
+        if isinstance(text, bytes):
+            path.write_bytes(text)
+        else:
+            path.write_text(text, encoding="utf-8")
+        return name
+
+    def zubrel(self, *arguments, code=None, env=None, timeout=60):
+        """The finished process; fails when the exit code is not `code`, and on any traceback."""
+        done = subprocess.run(
+            [sys.executable, "-m", "zubrel", *arguments], cwd=self.folder, text=True,
+            capture_output=True, timeout=timeout, encoding="utf-8",
+            env={**os.environ, "PYTHONIOENCODING": "utf-8", **(env or {})},
+        )  # fmt: skip
+        self.assertNotIn("Traceback", done.stderr)
+        if code is not None:
+            self.assertEqual(done.returncode, code, done.stdout + done.stderr)
+        return done
+
+    def check(self, world, *options, code=None):
+        """The JSON of `zubrel check` on the text of a world."""
+        name = self.write("world.yaml", world)
+        done = self.zubrel("check", name, "--format", "json", *options, code=code)
+        return json.loads(done.stdout)

@@ -1,0 +1,130 @@
+"""`zubrel` with demo, new, list and route, driven as a program."""
+
+import csv
+import io
+import json
+import unittest
+
+from tests.program import DEMO, ProgramTest
+
+
+class Demo(ProgramTest):
+    def test_the_demo_shows_a_flawed_draft_and_a_proved_world(self):
+        done = self.zubrel("demo", code=0)
+        self.assertLess(done.stdout.index("SOFTLOCKS"), done.stdout.index("SOLVABLE"))
+        for name in ("draft.yaml", "tidewrack.yaml"):
+            self.assertTrue((self.folder / "zubrel-demo" / name).exists())
+
+    def test_the_demo_never_overwrites_without_force(self):
+        self.zubrel("demo", "here", "--quiet", code=0)
+        (self.folder / "here" / "draft.yaml").write_text("mine", encoding="utf-8")
+        done = self.zubrel("demo", "here", code=2)
+        self.assertIn("--force", done.stderr)
+        self.assertEqual((self.folder / "here" / "draft.yaml").read_text(encoding="utf-8"), "mine")
+        self.zubrel("demo", "here", "--force", "--quiet", code=0)
+
+    def test_the_draft_has_the_mistakes_that_it_is_there_to_show(self):
+        found = self.check((DEMO / "draft.yaml").read_text(encoding="utf-8"), code=1)
+        subjects = {(f["kind"], f["subject"]) for f in found["findings"]}
+        for mistake in (
+            ("softlock", "cupboard"), ("softlock", "drain"), ("softlock", "causeway_to_quay"),
+            ("missable", "ship_log"), ("unreachable", "watch_house"),
+        ):  # fmt: skip
+            self.assertIn(mistake, subjects)
+
+    def test_the_finished_world_is_proved_without_a_finding(self):
+        found = self.check((DEMO / "tidewrack.yaml").read_text(encoding="utf-8"), code=0)
+        self.assertEqual((found["verdict"], found["findings"]), ("solvable", []))
+
+
+class New(ProgramTest):
+    def test_a_new_world_checks_clean(self):
+        self.zubrel("new", "mine.yaml", code=0)
+        done = self.zubrel("check", "mine.yaml", "--fail-on", "note", code=0)
+        self.assertIn("SOLVABLE", done.stdout)
+
+    def test_a_file_that_is_there_is_kept(self):
+        self.write("mine.yaml", "precious")
+        self.assertIn("--force", self.zubrel("new", "mine.yaml", code=2).stderr)
+        self.assertEqual((self.folder / "mine.yaml").read_text(encoding="utf-8"), "precious")
+
+
+class List(ProgramTest):
+    def setUp(self):
+        super().setUp()
+        self.write("draft.yaml", (DEMO / "draft.yaml").read_text(encoding="utf-8"))
+
+    def test_items_say_where_they_come_from_are_needed_and_are_spent(self):
+        done = self.zubrel("list", "draft.yaml", "items", "--format", "json", code=0)
+        rows = {row["id"][0]: row for row in json.loads(done.stdout)["items"]}
+        self.assertEqual(rows["brass_token"]["from"], ["drying_shed_brass_token"])
+        self.assertEqual(rows["brass_token"]["spent on"], ["cupboard", "cabinet"])
+        self.assertEqual(rows["crowbar"]["needed by"], ["wreck_hatch"])
+        self.assertEqual(rows["coin"]["most"], ["4"])
+        self.assertEqual(rows["watch_key"]["from"], [])
+
+    def test_csv_reads_back_as_what_json_says(self):
+        as_csv = self.zubrel("list", "draft.yaml", "locks", "--format", "csv", code=0).stdout
+        as_json = self.zubrel("list", "draft.yaml", "locks", "--format", "json", code=0).stdout
+        rows = list(csv.DictReader(io.StringIO(as_csv)))
+        expected = [
+            {column: "; ".join(cell) for column, cell in row.items()}
+            for row in json.loads(as_json)["locks"]
+        ]
+        self.assertEqual(rows, expected)
+        self.assertIn("takes Brass token", rows[0]["asks"])
+
+    def test_without_a_section_every_table_that_has_rows_is_shown(self):
+        done = self.zubrel("list", "draft.yaml", code=0)
+        for title in ("items (15)", "areas (18)", "locks (8)", "deeds (3)", "endings (1)"):
+            self.assertIn(title, done.stdout)
+        self.assertNotIn("meters", done.stdout)
+
+
+class Route(ProgramTest):
+    def setUp(self):
+        super().setUp()
+        self.write("w.yaml", (DEMO / "tidewrack.yaml").read_text(encoding="utf-8"))
+
+    def route(self, *options, code=0):
+        done = self.zubrel("route", "w.yaml", "--format", "json", *options, code=code)
+        return json.loads(done.stdout)
+
+    def test_the_route_to_a_win_is_as_long_as_check_says(self):
+        checked = self.check((DEMO / "tidewrack.yaml").read_text(encoding="utf-8"))
+        self.assertEqual(self.route()["length"], checked["shortest_win"]["length"])
+
+    def test_a_condition_is_reached_with_what_it_asks_for_in_hand(self):
+        found = self.route("--to", "rope and at quay")
+        self.assertEqual(found["moves"][-1]["held"]["Coil of rope"], 1)
+        self.assertNotIn("Coil of rope", found["moves"][0]["held"])
+
+    def test_a_place_to_avoid_makes_the_way_longer_or_impossible(self):
+        short = self.route("--to", "at station_yard")
+        long = self.route("--to", "at station_yard", "--avoid", "at causeway")
+        self.assertLess(short["length"], long["length"])
+        none = self.route("--to", "at station_yard", "--avoid", "at quay", code=1)
+        self.assertIsNone(none["moves"])
+
+    def test_what_is_visited_can_be_asked_for_though_the_file_does_not(self):
+        self.assertGreater(self.route("--to", "causeway is visited")["length"], 2)
+
+    def test_a_goal_that_is_met_at_the_start_takes_no_moves(self):
+        self.assertEqual(self.route("--to", "at slipway")["moves"], [])
+
+    def test_a_fault_in_a_condition_is_shown_under_it(self):
+        done = self.zubrel("route", "w.yaml", "--to", "at stashion_hall", code=2)
+        self.assertIn("--to:1:4", done.stderr)
+        self.assertIn('"station_hall"', done.stderr)
+
+
+class Program(ProgramTest):
+    def test_help_and_version_answer(self):
+        self.assertIn("check", self.zubrel("--help", code=0).stdout)
+        self.assertRegex(self.zubrel("--version", code=0).stdout, r"^zubrel \d+\.\d+\.\d+$")
+        for command in ("check", "list", "route", "demo", "new"):
+            self.assertIn("Usage", self.zubrel(command, "--help", code=0).stdout)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,79 @@
+"""The order of the house: who may import whom, and what must not be imported at all."""
+
+import ast
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
+ORDER = [
+    "atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated",
+    "output", "played", "pipeline", "demo", "shell",
+]  # fmt: skip
+CORE = ["atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated"]
+
+
+def modules():
+    for path in sorted(PACKAGE.rglob("*.py")):
+        yield path, ".".join(path.relative_to(PACKAGE.parent).with_suffix("").parts)
+
+
+def imported_by(path):
+    """Every module that a file imports, hidden imports inside functions included."""
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            assert node.level == 0, f"relative import in {path}"
+            yield node.module
+
+
+class House(unittest.TestCase):
+    def test_a_module_imports_only_from_its_own_folder_and_those_above(self):
+        seen = 0
+        for path, name in modules():
+            parts = name.split(".")
+            stage = parts[1]
+            if stage in ("__init__", "__main__"):
+                continue
+            for module in imported_by(path):
+                if module.startswith("zubrel."):
+                    seen += 1
+                    other = module.split(".")[1]
+                    with self.subTest(module=name, imports=module):
+                        self.assertLessEqual(ORDER.index(other), ORDER.index(stage))
+        self.assertGreater(seen, 100)
+
+    def test_init_files_hold_a_docstring_and_nothing_else(self):
+        for path in PACKAGE.glob("*/__init__.py"):
+            body = ast.parse(path.read_text(encoding="utf-8")).body
+            with self.subTest(path=path.parent.name):
+                self.assertEqual([type(node).__name__ for node in body], ["Expr"])
+
+    def test_the_core_knows_no_interface(self):
+        names = [n for _, n in modules() if n.split(".")[1] in CORE and "__init__" not in n]
+        code = (
+            f"import sys\nfor name in {names!r}: __import__(name)\n"
+            "print(*sorted({m.split('.')[0] for m in sys.modules} & "
+            "{'click', 'rich', 'matplotlib'}))"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True
+        )  # fmt: skip
+        self.assertEqual(done.stdout.strip(), "")
+
+    def test_small_worlds_are_checked_without_waking_numpy(self):
+        code = (
+            "import sys\nfrom zubrel.pipeline import load, report\n"
+            f"report(load({str(PACKAGE / 'demo' / 'starter.yaml')!r}))\n"
+            "print(*sorted({'numpy', 'scipy', 'rich', 'click'} & set(sys.modules)))"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code], capture_output=True, text=True, check=True
+        )  # fmt: skip
+        self.assertEqual(done.stdout.strip(), "")
+
+
+if __name__ == "__main__":
+    unittest.main()
