@@ -14,8 +14,8 @@ test: $(READY)
 	$(BIN)/python -m tests
 
 lint: $(READY)
-	$(BIN)/ruff check src tests benchmarks
-	$(BIN)/ruff format --check src tests benchmarks
+	$(BIN)/ruff check src tests benchmarks docs
+	$(BIN)/ruff format --check src tests benchmarks docs
 	$(BIN)/mypy
 
 # As many random worlds against the slow reference as you have patience for.

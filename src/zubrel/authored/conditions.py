@@ -179,8 +179,8 @@ def _report(
     hint = 'For example: "brass_token", "3 lamp_oil", "coin >= 5 and not lamp_lit", "tide = low".'
     if text.count("(") != text.count(")"):
         hint = (
-            "The brackets do not match. In a [list], a condition with a comma must stand in "
-            'quotes:\n["any of (a, b)", c]'
+            "The brackets do not match: every ( needs its ). In a [list], a condition with a comma "
+            'must stand in quotes: ["any of (a, b)", c]'
         )
     elif "==" in text or "&&" in text or "||" in text or "!" in text.replace("!=", ""):
         hint = 'Write "=", "and", "or", "not".'

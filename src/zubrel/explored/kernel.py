@@ -34,6 +34,32 @@ class Kernel(Struct, frozen=True):
         """For each formula a function from words to truth values (or a bare True or False)."""
         return self._functions(["return " + self._formula(f) for f in formulas])
 
+    def selections(self, formulas: Iterable[Formula]) -> list[Callable[[Any], list[int]]]:
+        """For each formula a function from one-word situations to the numbers of those in it."""
+        bodies = [f"return [n for n, w0 in enumerate(w0) if {self._formula(f)}]" for f in formulas]
+        return self._functions(bodies)
+
+    def expansions(
+        self, groups: Iterable[Sequence[tuple[Formula, Sequence[Sequence[Change]]]]]
+    ) -> list[Callable[[int], list[tuple[int, tuple[int, ...]]]]]:
+        """For each group of rules a function from one word to what is possible there.
+
+        A rule is given as its guard and the changes of its outcomes; what comes back is the place
+        of the rule in its group and the word after each outcome.
+        """
+        return self._functions(["\n    ".join(self._expansion(rules)) for rules in groups])
+
+    def _expansion(self, rules: Sequence[tuple[Formula, Sequence[Sequence[Change]]]]) -> list[str]:
+        lines = ["found = []"]
+        for place, (guard, outcomes) in enumerate(rules):
+            lines.append(f"if {self._formula(guard)}:")
+            for number, changes in enumerate(outcomes):
+                body = [*self._changes(changes)[:-1], f"r{number} = t0"]
+                lines += [f"    {line}" for line in body]
+            results = "".join(f"r{n}, " for n in range(len(outcomes)))
+            lines.append(f"    found.append(({place}, ({results})))")
+        return [*lines, "return found"]
+
     def updates(self, every: Iterable[Sequence[Change]]) -> list[Update]:
         """For each run of changes a function from words to the words afterwards."""
         return self._functions(["\n    ".join(self._changes(changes)) for changes in every])

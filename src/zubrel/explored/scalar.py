@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections import deque
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from msgspec import Struct, field
 
@@ -12,8 +12,8 @@ from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import FALSE, Formula
-from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Step, System
-from zubrel.explored.kernel import Kernel, Test, Update
+from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, Step, System
+from zubrel.explored.kernel import Kernel
 from zubrel.explored.packing import Packing, pack_into_words
 from zubrel.explored.space import EndlessSettling, Trace
 
@@ -100,20 +100,20 @@ class ScalarSpace:
         return frozenset(range(len(self.successors), len(self.words)))
 
     def where(self, formula: Formula) -> Numbers:
-        (test,) = self.kernel.tests([formula])
-        return frozenset(n for n, word in enumerate(self.words) if test(word))
+        (select,) = self.kernel.selections([formula])
+        return frozenset(select(self.words))
 
     def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
         before: list[list[int]] = [[] for _ in self.words]
         for source, steps in enumerate(self.successors):
             for _, target in steps:
                 before[target].append(source)
-        return [_closure(target, before) for target in targets]
+        return _closures(targets, before)
 
     def reached_from(self, sources: Sequence[Numbers]) -> list[Numbers]:
         after = [[target for _, target in steps] for steps in self.successors]
         after += [[] for _ in range(len(self.words) - len(after))]
-        return [_closure(source, after) for source in sources]
+        return _closures(sources, after)
 
     def possible(self, step: Step) -> Numbers:
         return frozenset(self.edges[step.number].sources)
@@ -146,15 +146,27 @@ class ScalarSpace:
         return [self.system.situation(self.packing.unpack([self.words[n]])) for n in chosen]
 
 
-def _closure(seed: Iterable[int], neighbours: Sequence[Sequence[int]]) -> Numbers:
-    reached = set(seed)
-    pending = list(reached)
+def _closures(seeds: Sequence[Numbers], neighbours: Sequence[Sequence[int]]) -> list[Numbers]:
+    """Everything that can be reached from each seed: all at once, one bit for each seed."""
+    bits = [0] * len(neighbours)
+    for number, seed in enumerate(seeds):
+        for place in seed:
+            bits[place] |= 1 << number
+    pending = [place for place, known in enumerate(bits) if known]
     while pending:
-        for neighbour in neighbours[pending.pop()]:
-            if neighbour not in reached:
-                reached.add(neighbour)
+        here = pending.pop()
+        known = bits[here]
+        for neighbour in neighbours[here]:
+            if known & ~bits[neighbour]:
+                bits[neighbour] |= known
                 pending.append(neighbour)
-    return frozenset(reached)
+    alike: dict[int, list[int]] = {}
+    for place, known in enumerate(bits):
+        alike.setdefault(known, []).append(place)
+    return [
+        frozenset().union(*(places for known, places in alike.items() if known >> number & 1))
+        for number in range(len(seeds))
+    ]
 
 
 def explore_scalar(
@@ -176,24 +188,25 @@ class _Search:
         self.most = most
         self.allowed = budget.limits.situations or sys.maxsize
         self.settling = Settling(space)
-        self.at: dict[int, list[tuple[Test, list[tuple[int, Update]]]]] = {}
-        place = space.packing.fields[PLACE]
-        self.place_mask = place.mask >> place.shift
-        ending = space.packing.fields[ENDING]
-        self.ending_mask = ending.mask
+        self.expansions: list[Callable[[int], list[tuple[int, tuple[int, ...]]]]] = []
+        self.steps: list[list[tuple[int, ...]]] = []
+        self.place_mask = space.packing.fields[PLACE].mask
+        self.ending_mask = space.packing.fields[ENDING].mask
         self._prepare()
 
     def _prepare(self) -> None:
-        system, kernel = self.space.system, self.space.kernel
+        """One function for each area, and the numbers of the steps of its rules."""
+        system = self.space.system
         moves = [m for m in system.moves if m.guard != FALSE]
-        tests = kernel.tests(m.guard for m in moves)
-        updates = iter(kernel.updates(s.changes for m in moves for s in m.steps))
         every = range(len(system.variables[PLACE].names))
-        self.at = {area: [] for area in every}
-        for move, test in zip(moves, tests, strict=True):
-            steps = [(s.number, next(updates)) for s in move.steps]
+        at: list[list[Move]] = [[] for _ in every]
+        for move in moves:
             for area in every if move.areas is None else move.areas:
-                self.at[area].append((test, steps))
+                at[area].append(move)
+        self.steps = [[tuple(s.number for s in m.steps) for m in here] for here in at]
+        self.expansions = self.space.kernel.expansions(
+            [(m.guard, [s.changes for s in m.steps]) for m in here] for here in at
+        )
 
     def run(self) -> None:
         space = self.space
@@ -223,20 +236,29 @@ class _Search:
                 if target is None:
                     target = self._add(after, (source, step), known)
                 successors.append((step, target))
-                space.edges[step].sources.append(source)
-                space.edges[step].targets.append(target)
+                edges = space.edges[step]
+                edges.sources.append(source)
+                edges.targets.append(target)
         space.successors.append(successors)
         space.moves += len(successors)
 
-    def _steps(self, source: int, word: int) -> Iterator[tuple[int, int]]:
-        for test, steps in self.at[word & self.place_mask]:
-            if not test(word):
-                continue
-            after = [
-                (step, self._settled(update(word)[0], (source, step))) for step, update in steps
-            ]
-            if any(a != word for _, a in after):
-                yield from after
+    def _steps(self, source: int, word: int) -> list[tuple[int, int]]:
+        """The steps out of a situation, each with the settled situation that it leads to."""
+        area = word & self.place_mask
+        found: list[tuple[int, int]] = []
+        for place, results in self.expansions[area](word):
+            steps = self.steps[area][place]
+            if self.settling.needed:
+                results = tuple(
+                    self._settled(after, (source, step))
+                    for step, after in zip(steps, results, strict=True)
+                )
+            if len(results) == 1:
+                if results[0] != word:
+                    found.append((steps[0], results[0]))
+            elif any(after != word for after in results):
+                found += zip(steps, results, strict=True)
+        return found
 
     def _add(self, word: int, parent: tuple[int, int] | None, known: dict[int, int]) -> int:
         space = self.space
@@ -248,8 +270,6 @@ class _Search:
         return number
 
     def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
-        if not self.settling.needed:
-            return word
         rested = self.settling.rest(word)
         if isinstance(rested, int):
             return rested

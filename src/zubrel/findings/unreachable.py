@@ -97,4 +97,6 @@ class _Detector(Struct):
         return Finding("unreachable", "warning", move.rule.id, message, move.rule.span)
 
     def _impossible(self, move: Move) -> bool:
+        if any(self.judged.space.possible(step) for step in move.steps):
+            return False
         return self._never(possible_formula(self.judged.system, move))

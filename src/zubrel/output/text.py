@@ -16,7 +16,7 @@ from zubrel.narrated.report import MoveLine, Report, Told
 from zubrel.narrated.words import counted, listed
 
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "bold cyan"}
-GOOD, BAD, QUIET = "bold green", "bold red", "dim"
+GOOD, BAD, QUIET = "green", "bold red", "dim"
 
 
 def write_report(report: Report, console: Console, quiet: bool = False, full: bool = False) -> None:

@@ -74,7 +74,6 @@ def _terminal(color: bool) -> Console:
 
 def write_problems(invalid: InvalidInput) -> None:
     """Every problem on standard error, and how many there are when there are several."""
-    for problem in invalid.diagnostics:
-        click.echo(describe(problem), err=True)
+    click.echo("\n\n".join(describe(problem) for problem in invalid.diagnostics), err=True)
     if len(invalid.diagnostics) > 1:
-        click.echo(f"{len(invalid.diagnostics)} problems", err=True)
+        click.echo(f"\n{len(invalid.diagnostics)} problems", err=True)

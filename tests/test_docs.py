@@ -1,0 +1,87 @@
+"""The documentation tells the truth: its examples run, its lists are complete."""
+
+import re
+import unittest
+from pathlib import Path
+
+import yaml
+
+from zubrel.atoms.source import Source
+from zubrel.authored.document import document_of
+from zubrel.authored.shapes import BODY, EFFECTS, SECTIONS
+from zubrel.checked.check import check
+from zubrel.findings.kinds import KINDS
+
+DOCS = Path(__file__).parent.parent / "docs"
+
+
+def blocks(page):
+    text = (DOCS / page).read_text(encoding="utf-8")
+    return re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
+
+
+def merged(base, extra):
+    """`extra` laid over `base`, mappings key by key, lists one after the other."""
+    if isinstance(base, dict) and isinstance(extra, dict):
+        return base | {k: merged(base[k], v) if k in base else v for k, v in extra.items()}
+    return base + extra if isinstance(base, list) and isinstance(extra, list) else extra
+
+
+class Language(unittest.TestCase):
+    def test_every_example_of_the_language_reference_is_a_valid_world(self):
+        base, *examples = [yaml.safe_load(b) for b in blocks("language.md")]
+        self.assertGreater(len(examples), 12)
+        for example in [{}, *examples]:
+            text = yaml.safe_dump(merged(base, example), sort_keys=False)
+            with self.subTest(example=example):
+                check(document_of(Source.of("language.md", text), text))
+
+    def test_every_field_of_the_language_is_explained(self):
+        text = (DOCS / "language.md").read_text(encoding="utf-8")
+        for name, section in SECTIONS.items():
+            for field in (name, *section.shape.fields):
+                if field not in ("amount", *BODY, *EFFECTS):
+                    with self.subTest(section=name, field=field):
+                        self.assertRegex(text, rf"`?\b{field}\b")
+        for field in BODY:
+            with self.subTest(field=field):
+                self.assertIn(f"`{field}`", text)
+
+
+class Findings(unittest.TestCase):
+    def test_every_kind_of_finding_is_explained(self):
+        text = (DOCS / "findings.md").read_text(encoding="utf-8")
+        self.assertEqual(re.findall(r"^## (\w+)$", text, re.MULTILINE), list(KINDS))
+
+
+class Readme(unittest.TestCase):
+    def test_the_world_in_the_readme_gives_the_output_in_the_readme(self):
+        from io import StringIO
+
+        from rich.console import Console
+
+        from zubrel.output.text import write_report
+        from zubrel.pipeline import report
+
+        text = (DOCS.parent / "README.md").read_text(encoding="utf-8")
+        (world,) = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
+        shown = re.findall(r"```\n(A key in the sea.*?)```", text, re.DOTALL)[0]
+        memory = StringIO()
+        found = report(check(document_of(Source.of("key.yaml", world), world)))
+        write_report(found, Console(file=memory, width=100, no_color=True, highlight=False))
+        self.assertEqual(plain(memory.getvalue()), plain(shown))
+
+    def test_every_picture_is_there_and_linked(self):
+        text = (DOCS.parent / "README.md").read_text(encoding="utf-8")
+        linked = set(re.findall(r"docs/screenshots/(\w+\.png)", text))
+        self.assertEqual(linked, {p.name for p in (DOCS / "screenshots").glob("*.png")})
+
+
+def plain(text):
+    """Without the seconds and without spaces at the ends of lines."""
+    text = re.sub(r"[0-9.]+ s\)", "s)", text)
+    return [line.rstrip() for line in text.strip().splitlines()]
+
+
+if __name__ == "__main__":
+    unittest.main()
