@@ -15,7 +15,6 @@ from benchmarks.worlds import ring
 
 RUNS = [
     ("ring", 8, 7), ("ring", 8, 10), ("ring", 8, 13), ("ring", 8, 15), ("ring", 8, 17),
-    ("keys", 8), ("keys", 12),
 ]  # fmt: skip
 
 

@@ -46,38 +46,4 @@ def ring(areas: int, finds: int) -> tuple[str, Plain]:
     return "\n".join(lines) + "\n", plain
 
 
-def keys(doors: int) -> tuple[str, Plain]:
-    """Keys that open any door, doors in a row of rooms: used up in the wrong order, they strand.
-
-    Room 0 holds all keys but those that lie behind doors; every door takes one key.
-    """
-    lines = ["zubrel: 1", "title: Keys", "start: {at: hall}", "items: {key: Key}", "areas:"]
-    lines += ["  hall:", f"    finds: [{', '.join(['key'] * (doors // 2))}]"]
-    lines.append(
-        f"    ways: [{', '.join(f'{{to: room{n}, lock: door{n}}}' for n in range(doors))}]"
-    )
-    # situation: area, taken 0..., open 0..., held
-    plain = Plain((0,) * (2 + 2 * doors))
-    held = 1 + 2 * doors
-    for n in range(doors // 2):
-        for amount in range(doors + 1):
-            plain.add(0, [(1 + n, 0), (held, amount)], [(1 + n, 1), (held, amount + 1)])
-    for n in range(doors):
-        inside = n % 2 == 0 and n // 2 + doors // 2 < doors
-        lines.append(f"  room{n}: {{finds: [{'key' if inside else ''}]}}")
-        lock = 1 + doors + n
-        for amount in range(1, doors + 1):
-            plain.add(0, [(lock, 0), (held, amount)], [(lock, 1), (held, amount - 1)])
-        plain.add(0, [(lock, 1)], [(0, n + 1)])
-        plain.add(n + 1, [], [(0, 0)])
-        if inside:
-            find = 1 + n // 2 + doors // 2
-            for amount in range(doors + 1):
-                plain.add(n + 1, [(find, 0), (held, amount)], [(find, 1), (held, amount + 1)])
-    lines.append("locks:")
-    lines += [f"  door{n}: {{takes: key, from: hall}}" for n in range(doors)]
-    lines.append(f"endings: {{home: {{when: at room{doors - 1}, kind: good}}}}")
-    return "\n".join(lines) + "\n", plain
-
-
-FAMILIES = {"ring": ring, "keys": keys}
+FAMILIES = {"ring": ring}

@@ -39,6 +39,10 @@ class Kernel(Struct, frozen=True):
         bodies = [f"return [n for n, w0 in enumerate(w0) if {self._formula(f)}]" for f in formulas]
         return self._functions(bodies)
 
+    def existences(self, formulas: Iterable[Formula]) -> list[Callable[[Any], bool]]:
+        """For each formula whether it holds in any of the given one-word situations."""
+        return self._functions([f"return any({self._formula(f)} for w0 in w0)" for f in formulas])
+
     def expansions(
         self, groups: Iterable[Sequence[tuple[Formula, Sequence[Sequence[Change]]]]]
     ) -> list[Callable[[int], list[tuple[int, tuple[int, ...]]]]]:

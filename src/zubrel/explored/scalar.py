@@ -90,6 +90,7 @@ class ScalarSpace:
         self.moves = 0
         self.stopped: str | None = None
         self._walks: ScalarWalks | None = None
+        self._after: list[list[int]] | None = None
 
     @property
     def everything(self) -> Numbers:
@@ -103,17 +104,50 @@ class ScalarSpace:
         (select,) = self.kernel.selections([formula])
         return frozenset(select(self.words))
 
+    def some(self, formula: Formula) -> bool:
+        (exists,) = self.kernel.existences([formula])
+        return exists(self.words)
+
     def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
-        before: list[list[int]] = [[] for _ in self.words]
-        for source, steps in enumerate(self.successors):
-            for _, target in steps:
-                before[target].append(source)
-        return _closures(targets, before)
+        bits = self._seeded(targets)
+        after = self._targets()
+        changed = True
+        while changed:
+            changed = False
+            for here in range(len(after) - 1, -1, -1):
+                known = old = bits[here]
+                for target in after[here]:
+                    known |= bits[target]
+                if known != old:
+                    bits[here], changed = known, True
+        return _sorted_out(bits, len(targets))
 
     def reached_from(self, sources: Sequence[Numbers]) -> list[Numbers]:
-        after = [[target for _, target in steps] for steps in self.successors]
-        after += [[] for _ in range(len(self.words) - len(after))]
-        return _closures(sources, after)
+        bits = self._seeded(sources)
+        changed = True
+        while changed:
+            changed = False
+            for here, after in enumerate(self._targets()):
+                if known := bits[here]:
+                    for target in after:
+                        if known & ~bits[target]:
+                            bits[target] |= known
+                            changed = True
+        return _sorted_out(bits, len(sources))
+
+    def _seeded(self, seeds: Sequence[Numbers]) -> list[int]:
+        """For each situation the seeds that it belongs to, as bits."""
+        bits = [0] * len(self.words)
+        for number, seed in enumerate(seeds):
+            bit = 1 << number
+            for place in seed:
+                bits[place] |= bit
+        return bits
+
+    def _targets(self) -> list[list[int]]:
+        if self._after is None:
+            self._after = [[target for _, target in steps] for steps in self.successors]
+        return self._after
 
     def possible(self, step: Step) -> Numbers:
         return frozenset(self.edges[step.number].sources)
@@ -146,26 +180,14 @@ class ScalarSpace:
         return [self.system.situation(self.packing.unpack([self.words[n]])) for n in chosen]
 
 
-def _closures(seeds: Sequence[Numbers], neighbours: Sequence[Sequence[int]]) -> list[Numbers]:
-    """Everything that can be reached from each seed: all at once, one bit for each seed."""
-    bits = [0] * len(neighbours)
-    for number, seed in enumerate(seeds):
-        for place in seed:
-            bits[place] |= 1 << number
-    pending = [place for place, known in enumerate(bits) if known]
-    while pending:
-        here = pending.pop()
-        known = bits[here]
-        for neighbour in neighbours[here]:
-            if known & ~bits[neighbour]:
-                bits[neighbour] |= known
-                pending.append(neighbour)
+def _sorted_out(bits: list[int], count: int) -> list[Numbers]:
+    """For each bit the situations that have it."""
     alike: dict[int, list[int]] = {}
     for place, known in enumerate(bits):
         alike.setdefault(known, []).append(place)
     return [
         frozenset().union(*(places for known, places in alike.items() if known >> number & 1))
-        for number in range(len(seeds))
+        for number in range(count)
     ]
 
 

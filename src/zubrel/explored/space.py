@@ -75,6 +75,10 @@ class Space(Protocol[S]):
         """The situations in which a formula holds."""
         ...
 
+    def some(self, formula: Formula) -> bool:
+        """Whether a formula holds in some situation."""
+        ...
+
     def reaching(self, targets: Sequence[S]) -> list[S]:
         """For each target: the situations from which some sequence of steps leads into it."""
         ...

@@ -162,6 +162,13 @@ class VectorSpace:
             truths[start : start + CHUNK] = test(*chunk)
         return NumberSet(truths)
 
+    def some(self, formula: Formula) -> bool:
+        (test,) = self.kernel.tests([formula])
+        starts = range(0, len(self.rows), CHUNK)
+        return any(
+            np.any(test(*self.rows.columns(n, min(n + CHUNK, len(self.rows))))) for n in starts
+        )
+
     def reaching(self, targets: Sequence[NumberSet]) -> list[NumberSet]:
         backward = list(reversed(self.blocks))
         return self._spread(targets, [(b.targets, b.sources) for b in backward], False)

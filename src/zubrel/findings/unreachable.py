@@ -39,7 +39,7 @@ class _Detector(Struct):
         yield from self._ways()
 
     def _never(self, formula: Formula) -> bool:
-        return not self.judged.space.where(formula)
+        return not self.judged.space.some(formula)
 
     def _severity(self, thing: str) -> str:
         return "error" if thing in self.needed else "warning"
