@@ -8,7 +8,8 @@ import yaml
 
 from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
-from zubrel.authored.shapes import BODY, EFFECTS, SECTIONS
+from zubrel.authored.fields import BODY, EFFECTS
+from zubrel.authored.shapes import SECTIONS
 from zubrel.checked.check import check
 from zubrel.findings.kinds import KINDS
 

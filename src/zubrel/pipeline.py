@@ -101,7 +101,7 @@ def find_route(
     world = check(document, asked)
     space = survey(world, Budget(limits or Limits()), progress)
     system = space.system
-    translator = Translator(system.variables, system.numbers)
+    translator = Translator(system.world, system.variables, system.numbers)
     conditions = [translator.formula(c) for c in world.asked]
     words = "a win" if goal is None else goal
     if goal is None:

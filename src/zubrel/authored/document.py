@@ -23,6 +23,11 @@ class Document(Struct):
     start: Entry | None = None
     sections: dict[str, list[Entry]] = field(default_factory=dict)
     problems: list[Diagnostic] = field(default_factory=list)
+    files: list[Source] = field(default_factory=list)
+
+    def order_of(self, span: Span) -> tuple[int, int, int]:
+        """Sort key: files in the order in which they are read, then by position."""
+        return (self.files.index(span.source), span.line, span.column)
 
     def entries(self, section: str) -> list[Entry]:
         return self.sections.get(section, [])
@@ -40,7 +45,7 @@ def read_document(path: str) -> Document:
 def document_of(source: Source, text: str) -> Document:
     """The document in `text`, for callers that have the text already."""
     problems = Problems()
-    document = Document(source.path, source, problems=problems.found)
+    document = Document(source.path, source, problems=problems.found, files=[source])
     root = compose(source, text, problems.found)
     if not isinstance(root, Mapping):
         raise InvalidInput([*problems.found, _no_world(root, source)])
@@ -87,7 +92,7 @@ class _Reader:
             if self.document.start:
                 self.document.start.span = key.span
         elif name in SECTIONS:
-            entries = SECTIONS[name].read(node, self.problems)
+            entries = SECTIONS[name].kind.read(node, self.problems)
             self.document.sections.setdefault(name, []).extend(entries or ())
         elif name not in HEAD:
             known = [*HEAD, *SECTIONS]

@@ -32,10 +32,15 @@ Reader = Callable[[Node, Problems], Any]
 
 
 class Kind(Struct, frozen=True):
-    """A kind of value: its name in messages, its reader."""
+    """A kind of value: its name in messages, its reader, and its form for the JSON Schema.
+
+    `form` is a word such as `text` or `amounts`, or a word with what it is made of: `choice` with
+    its words, `number` with its least value, `entries`, `keyed` and `entry` with their shape.
+    """
 
     title: str
     read: Reader
+    form: tuple[Any, ...] = ()
 
 
 class Field(Struct, frozen=True):
@@ -331,19 +336,46 @@ def read_keyed(shape: Shape) -> Reader:
     return read
 
 
-TEXT = Kind("text", read_text)
-FLAG = Kind("true or false", read_flag)
-WORD = Kind("id", read_word)
-WORDS_KIND = Kind("ids", read_words)
-CONDITION = Kind("condition", read_condition)
-CONDITIONS = Kind("conditions", read_conditions)
-AMOUNT = Kind("amount", read_amount)
-AMOUNTS = Kind("amounts", read_amounts())
-AMOUNTS_OR_ALL = Kind("amounts, or all of an item", read_amounts(all_allowed=True))
-SETTINGS = Kind("values of facts and meters", read_settings())
-CHANGES = Kind("changes of meters", read_settings(numbers_only=True))
-TEXTS = Kind("text, or texts with conditions", read_texts)
-ODDS = Kind("number from 0", read_odds)
+def read_drop(node: Node, problems: Problems) -> Any:
+    """`true`, `false`, or a list of areas."""
+    if isinstance(node, Scalar) and node.plain and node.text in TRUE + FALSE:
+        return node.text in TRUE
+    return read_words(node, problems)
+
+
+def choice(*words: str) -> Kind:
+    return Kind(" or ".join(words), read_choice(*words), ("choice", words))
+
+
+def number(lowest: int) -> Kind:
+    return Kind("number", read_number(lowest), ("number", lowest))
+
+
+def entries_of(shape: Shape) -> Kind:
+    return Kind(f"list of {shape.title}", read_entries(shape), ("entries", shape))
+
+
+def entry_of(shape: Shape) -> Kind:
+    return Kind(shape.title, shape.read, ("entry", shape))
+
+
+def keyed_by_id(shape: Shape) -> Kind:
+    return Kind(f"mapping to {shape.title}", read_keyed(shape), ("keyed", shape))
+
+
+TEXT = Kind("text", read_text, ("text",))
+FLAG = Kind("true or false", read_flag, ("flag",))
+WORD = Kind("id", read_word, ("id",))
+WORDS_KIND = Kind("ids", read_words, ("ids",))
+CONDITION = Kind("condition", read_condition, ("condition",))
+CONDITIONS = Kind("conditions", read_conditions, ("conditions",))
+AMOUNT = Kind("amount", read_amount, ("amount",))
+AMOUNTS = Kind("amounts", read_amounts(), ("amounts",))
+AMOUNTS_OR_ALL = Kind("amounts, or all of an item", read_amounts(True), ("amounts",))
+SETTINGS = Kind("values of facts and meters", read_settings(), ("settings",))
+CHANGES = Kind("changes of meters", read_settings(numbers_only=True), ("changes",))
+TEXTS = Kind("text, or texts with conditions", read_texts, ("texts",))
+ODDS = Kind("number from 0", read_odds, ("odds",))
 
 CONDITIONAL_TEXT = Shape(
     "a text with a condition",

@@ -1,6 +1,7 @@
 """What a world file may say: every section and field of the language, as tables.
 
-The reader, the messages about unknown keys and the documentation all come from here.
+The reader, the messages about unknown keys, the JSON Schema and the tables of the documentation
+all come from here.
 """
 
 from __future__ import annotations
@@ -8,86 +9,37 @@ from __future__ import annotations
 from msgspec import Struct
 
 from zubrel.atoms.diagnostics import Problems
+from zubrel.authored.fields import BODY, EFFECTS, LOCKED, NAME
 from zubrel.authored.kinds import (
     AMOUNT,
     AMOUNTS,
-    AMOUNTS_OR_ALL,
-    CHANGES,
     CONDITION,
     CONDITIONS,
     FLAG,
-    ODDS,
-    SETTINGS,
     TEXT,
     TEXTS,
     WORD,
     WORDS_KIND,
     Field,
     Kind,
-    Reader,
     Shape,
-    read_choice,
-    read_entries,
-    read_keyed,
-    read_number,
+    choice,
+    entries_of,
+    entry_of,
+    keyed_by_id,
+    number,
+    read_drop,
     read_word,
     setting_value,
 )
 from zubrel.authored.nodes import Node, Scalar, Sequence
 
-
-def _choice(*words: str) -> Kind:
-    return Kind(" or ".join(words), read_choice(*words))
-
-
-def _number(lowest: int) -> Kind:
-    return Kind("number", read_number(lowest))
-
-
-def _list(shape: Shape) -> Kind:
-    return Kind(f"list of {shape.title}", read_entries(shape))
-
-
-EFFECTS = {
-    "loses": Field(AMOUNTS_OR_ALL, "Items removed as far as they are held; possible anyway."),
-    "gives": Field(AMOUNTS, "Items gained."),
-    "sets": Field(SETTINGS, "Facts and meters set to a value."),
-    "toggles": Field(WORDS_KIND, "True/false facts turned over."),
-    "adds": Field(CHANGES, "Numbers added to meters; stops at a meter's ends."),
-    "opens": Field(WORDS_KIND, "Locks opened."),
-    "shuts": Field(WORDS_KIND, "Locks shut."),
-    "moves_to": Field(WORD, "The area where the player is then."),
-    "ends": Field(WORD, "The ending that is reached."),
-    "says": Field(TEXT, "What the player is told."),
-}
-OUTCOME = Shape(
-    "an outcome",
-    {**EFFECTS, "odds": Field(ODDS, "How likely, against the other outcomes (default 1).")},
-)
-PLAIN_BODY = {
-    "needs": Field(CONDITIONS, "Not possible while this is false."),
-    "takes": Field(AMOUNTS, "Items given up; possible only while they are all held."),
-    **EFFECTS,
-    "chance": Field(_list(OUTCOME), "Outcomes, of which luck picks one."),
-    "once": Field(FLAG, "Possible once in a game."),
-}
-ALTERNATIVE = Shape(
-    "an alternative",
-    {**PLAIN_BODY, "label": Field(TEXT, "What the alternative is called in lists of moves.")},
-)
-BODY = {
-    **PLAIN_BODY,
-    "either": Field(_list(ALTERNATIVE), "Alternatives, of which the player picks one."),
-}
-NAME = {"name": Field(TEXT, "What players see (default: the id with spaces).")}
-LOCKED = {"lock": Field(WORD, "The lock that must be open.")}
-
 FIND = Shape(
     "a find",
     {
         "item": Field(WORD, "The item that lies here."),
-        "count": Field(_number(1), "How many; taken together (default 1)."),
-        "again": Field(_choice("never", "always"), "Whether it can be taken more than once."),
+        "count": Field(number(1), "How many; taken together (default 1)."),
+        "again": Field(choice("never", "always"), "Whether it can be taken more than once."),
         **LOCKED,
         **BODY,
         "amount": Field(AMOUNT, "Short form: item and count."),
@@ -100,33 +52,39 @@ WAY = Shape(
         "to": Field(WORD, "The area it leads to."),
         "one_way": Field(FLAG, "Whether there is no way back."),
         **LOCKED,
-        "relocks": Field(_choice("never", "passing"), "Whether its lock shuts behind the player."),
+        "relocks": Field(choice("never", "passing"), "Whether its lock shuts behind the player."),
         **BODY,
     },
     short="to",
 )
 AREA_DEED = Shape("a deed", {**NAME, **LOCKED, **BODY})
-DEED = Shape("a deed", {**NAME, "at": Field(WORDS_KIND, "Where it can be done."), **BODY})
+AT = {"at": Field(WORDS_KIND, "Where: an area, several, or anywhere (default).")}
+DEED = Shape("a deed", {**NAME, **AT, **LOCKED, **BODY})
 AREA = Shape(
     "an area",
     {
         **NAME,
         "says": Field(TEXTS, "What the player reads on arrival."),
         "needs": Field(CONDITIONS, "Must hold for every move that leads here from elsewhere."),
-        "finds": Field(_list(FIND), "Items that lie here."),
-        "ways": Field(_list(WAY), "Where one can go from here."),
-        "deeds": Field(Kind("deeds", read_keyed(AREA_DEED)), "What can be done here."),
+        "finds": Field(entries_of(FIND), "Items that lie here."),
+        "ways": Field(entries_of(WAY), "Where one can go from here."),
+        "deeds": Field(keyed_by_id(AREA_DEED), "What can be done here."),
     },
 )
 ITEM = Shape(
     "an item",
     {
         **NAME,
-        "kind": Field(_choice("thing", "knowledge", "money"), "What sort of item it is."),
-        "max": Field(_number(1), "The most that can be held."),
+        "kind": Field(choice("thing", "knowledge", "money"), "What sort of item it is."),
+        "max": Field(number(1), "The most that can be held."),
         "when_full": Field(
-            _choice("refuse", "waste"), "Whether what gives too much is refused or wasted."
+            choice("refuse", "waste"), "Whether what gives too much is refused or wasted."
         ),
+        "uses": Field(number(1), "A tool: how often it can be used before it is gone."),
+        "drop": Field(
+            Kind("true, or areas", read_drop, ("flag or ids",)), "Where it can be put down."
+        ),
+        "stays_in": Field(WORDS_KIND, "It is gone when the player stands anywhere else."),
     },
     short="name",
 )
@@ -134,8 +92,8 @@ LOCK = Shape(
     "a lock",
     {
         **NAME,
-        "begins": Field(_choice("shut", "open"), "How it is at the start."),
-        "relocks": Field(_choice("never", "passing"), "Whether it shuts after each walk through."),
+        "begins": Field(choice("shut", "open"), "How it is at the start."),
+        "relocks": Field(choice("never", "passing"), "Whether it shuts after each walk through."),
         "from": Field(WORDS_KIND, "Where it can be opened (default: wherever it is met)."),
         "refuses": Field(TEXTS, "What the player is told when it will not open."),
         **BODY,
@@ -166,8 +124,10 @@ FACT = Shape(
     "a fact",
     {
         **NAME,
-        "values": Field(Kind("list of values", _read_values), "The values it can have."),
-        "start": Field(Kind("value", _read_start), "Its value at the start."),
+        "values": Field(
+            Kind("list of values", _read_values, ("values",)), "The values it can have."
+        ),
+        "start": Field(Kind("value", _read_start, ("value",)), "Its value at the start."),
     },
     short="start",
 )
@@ -175,9 +135,9 @@ METER = Shape(
     "a meter",
     {
         **NAME,
-        "from": Field(_number(-1_000_000), "Its lowest value."),
-        "to": Field(_number(-1_000_000), "Its highest value."),
-        "start": Field(_number(-1_000_000), "Its value at the start."),
+        "from": Field(number(-1_000_000), "Its lowest value."),
+        "to": Field(number(-1_000_000), "Its highest value."),
+        "start": Field(number(-1_000_000), "Its value at the start."),
     },
 )
 HAPPENING = Shape(
@@ -192,7 +152,7 @@ ENDING = Shape(
     "an ending",
     {
         **NAME,
-        "kind": Field(_choice("good", "bad"), "Whether it is a win."),
+        "kind": Field(choice("good", "bad"), "Whether it is a win."),
         "when": Field(CONDITION, "The game ends so by itself when this holds."),
     },
     short="name",
@@ -205,18 +165,152 @@ START = Shape(
     },
 )
 
+PLACE_OF_PERSON = Shape(
+    "a place of a person",
+    {
+        "when": Field(CONDITION, "The person is here while this holds; without it, always."),
+        "at": Field(WORD, "The area."),
+    },
+    short="at",
+)
+TALK = Shape(
+    "a talk",
+    {"when": Field(CONDITION, "Said only while this holds."), **BODY},
+)
+PERSON = Shape(
+    "a person",
+    {
+        **NAME,
+        "at": Field(entries_of(PLACE_OF_PERSON), "Where the person is: the first that applies."),
+        "when": Field(CONDITION, "Present only while this holds."),
+        "talk": Field(entries_of(TALK), "What comes of talking: the first that applies."),
+    },
+)
+GOAL = Shape(
+    "a goal",
+    {
+        **NAME,
+        "needs": Field(CONDITIONS, "Looked at when the goal would count."),
+        "collect": Field(AMOUNT, "Met while so many are held."),
+        "gain": Field(AMOUNT, "So many gained, held or not."),
+        "deliver": Field(AMOUNT, "So many handed over to someone, or somewhere."),
+        "to": Field(WORD, "The person or area that a delivery goes to."),
+        "defeat": Field(AMOUNT, "So many of a foe beaten."),
+        "visit": Field(WORD, "An area to be in."),
+        "talk": Field(WORD, "A person to talk to."),
+        "do": Field(WORD, "A rule to be done."),
+        "meet": Field(CONDITION, "A condition to hold."),
+        "early": Field(choice("counts"), "It counts from the start of the game."),
+    },
+)
+REWARD = Shape("a reward", EFFECTS)
+QUEST = Shape(
+    "a quest",
+    {
+        **NAME,
+        "from": Field(WORD, "The person or area where it is accepted."),
+        "needs": Field(CONDITIONS, "Not accepted while this is false."),
+        "order": Field(choice("any", "in_turn"), "Whether its goals count one after the other."),
+        "goals": Field(entries_of(GOAL), "What is to be done."),
+        "hand_in": Field(WORD, "The person or area where it is handed in."),
+        "fails_when": Field(CONDITION, "It fails for good when this holds."),
+        "reward": Field(entry_of(REWARD), "What finishing it does."),
+    },
+)
+RECIPE = Shape("a recipe", {**NAME, **AT, **BODY})
+FOE = Shape(
+    "a foe",
+    {
+        **NAME,
+        **AT,
+        "when": Field(CONDITION, "There only while this holds."),
+        "count": Field(number(1), "How many there are (default 1)."),
+        "returns": Field(choice("never", "always"), "Whether it comes back after being beaten."),
+        **BODY,
+    },
+)
+WARE = Shape(
+    "a ware",
+    {
+        "price": Field(number(0), "What one costs."),
+        "stock": Field(number(1), "How many there are (default: any number)."),
+        "needs": Field(CONDITIONS, "Not on sale while this is false."),
+    },
+    short="price",
+)
+SHOP = Shape(
+    "a shop",
+    {
+        **NAME,
+        **AT,
+        "keeper": Field(WORD, "The person who keeps it: open where that person is."),
+        "money": Field(WORD, "The item that is paid with (default: the only money)."),
+        "needs": Field(CONDITIONS, "Not open while this is false."),
+        **LOCKED,
+        "sells": Field(keyed_by_id(WARE), "Items on sale, with their prices."),
+        "buys": Field(keyed_by_id(WARE), "Items that it takes, with what it pays."),
+    },
+)
+STORE = Shape(
+    "a store",
+    {
+        **NAME,
+        **AT,
+        **LOCKED,
+        "keeps": Field(WORDS_KIND, "The items it takes (default: every thing and money)."),
+        "limit": Field(number(1), "How many units it holds of all together."),
+    },
+)
+CARRY = Shape(
+    "a carrying limit",
+    {
+        "limit": Field(number(0), "How many can be carried."),
+        "of": Field(WORDS_KIND, "The items that count (default: every thing)."),
+    },
+)
+PLAY = Shape(
+    "a promise of a shortest play",
+    {
+        "steps": Field(number(0), "The most moves that it may take."),
+        "reach": Field(CONDITION, "The condition or ending to reach."),
+    },
+)
+PROMISE = Shape(
+    "a promise",
+    {
+        "never": Field(CONDITION, "It holds in no situation."),
+        "always": Field(CONDITION, "It holds in every situation."),
+        "possible": Field(CONDITION, "Some play reaches it."),
+        "stays_possible": Field(CONDITION, "It can be reached from every unended situation."),
+        "before": Field(CONDITIONS, "The second never holds without the first having held."),
+        "within": Field(entry_of(PLAY), "The shortest play that reaches it is no longer."),
+        "because": Field(TEXT, "Why it is promised."),
+    },
+)
+ACCEPTED = Shape(
+    "an accepted finding",
+    {
+        "finding": Field(WORD, "The kind of finding."),
+        "of": Field(WORD, "Its subject."),
+        "because": Field(TEXT, "Why it is wanted."),
+    },
+)
+
 
 class Section(Struct, frozen=True):
-    """A key at the top of a world file."""
+    """A key at the top of a world file: what kind of value it has, and what it is about."""
 
     shape: Shape
-    read: Reader
+    kind: Kind
     about: str
-    keyed: bool = True
 
 
 def _keyed(shape: Shape, about: str) -> Section:
-    return Section(shape, read_keyed(shape), about)
+    return Section(shape, keyed_by_id(shape), about)
+
+
+def _listed(shape: Shape, about: str) -> Section:
+    return Section(shape, entries_of(shape), about)
 
 
 SECTIONS = {
@@ -224,12 +318,21 @@ SECTIONS = {
     "areas": _keyed(AREA, "Where the player can be."),
     "deeds": _keyed(DEED, "What can be done in several areas, or anywhere."),
     "locks": _keyed(LOCK, "What stands between the player and something."),
+    "people": _keyed(PERSON, "Who is there, and what comes of talking."),
+    "quests": _keyed(QUEST, "What the player is asked to do."),
+    "recipes": _keyed(RECIPE, "What can be made of what."),
+    "foes": _keyed(FOE, "Who can be beaten, and at what cost."),
+    "shops": _keyed(SHOP, "Where things are bought and sold."),
+    "stores": _keyed(STORE, "Where things can be left and fetched again."),
     "facts": _keyed(FACT, "What is so or not so in the world."),
     "meters": _keyed(METER, "Numbers that go up and down."),
-    "whenever": Section(HAPPENING, read_entries(HAPPENING), "What happens by itself.", False),
+    "carry": _listed(CARRY, "How much can be carried."),
+    "whenever": _listed(HAPPENING, "What happens by itself."),
     "endings": _keyed(ENDING, "How the game can end."),
+    "promises": _listed(PROMISE, "What should be true of every play."),
+    "accept": _listed(ACCEPTED, "Findings that are known and wanted."),
 }
-HEAD = ("zubrel", "title", "start", "notes")
+HEAD = ("zubrel", "title", "start", "include", "notes")
 
 
 def is_version_one(node: Node) -> bool:

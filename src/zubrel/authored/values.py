@@ -75,6 +75,15 @@ class Entry(Struct):
     def texts(self, name: str) -> tuple[Text, ...]:
         return cast("tuple[Text, ...]", self.values.get(name, ()))
 
+    def entry(self, name: str) -> Entry | None:
+        return cast("Entry | None", self.values.get(name))
+
+    def condition(self, name: str) -> Condition | None:
+        return cast("Condition | None", self.values.get(name))
+
+    def amount(self, name: str) -> Amount | None:
+        return cast("Amount | None", self.values.get(name))
+
     def entries(self, name: str) -> tuple[Entry, ...]:
         return cast("tuple[Entry, ...]", self.values.get(name, ()))
 

@@ -11,6 +11,8 @@ from zubrel.checked.effects import (
     AddMeter,
     Effect,
     EndGame,
+    FailQuest,
+    FinishQuest,
     Give,
     Lose,
     MoveTo,
@@ -18,8 +20,10 @@ from zubrel.checked.effects import (
     SetFact,
     SetMeter,
     ShutLock,
+    StartQuest,
     Take,
     Toggle,
+    Wear,
 )
 from zubrel.checked.resolve import Resolver
 from zubrel.checked.world import Outcome
@@ -29,6 +33,7 @@ class Implied(Struct, frozen=True):
     """What a rule does by being a find, a way or a lock, besides what its body says."""
 
     first: tuple[Effect, ...] = ()
+    takes: tuple[Effect, ...] = ()
     gives: tuple[Effect, ...] = ()
     opens: tuple[Effect, ...] = ()
     moves_to: str | None = None
@@ -68,8 +73,9 @@ def _effects(
     where_to = _last_word(bodies, "moves_to", "area", resolver) or implied.moves_to
     ending = _last_word(bodies, "ends", "ending", resolver)
     settings = _settings(bodies, resolver)
-    takes = [Take(i, n or 0) for b in common for i, n in resolver.amounts(b.amounts("takes"))]
-    effects: list[Effect] = [*implied.first, *takes]
+    takes = [Take(i, n or 0) for b in common for i, n in resolver.held(b.amounts("takes"))]
+    effects: list[Effect] = [*implied.first, *implied.takes, *takes]
+    effects += [Wear(i) for b in common for i in resolver.tools(b.words("wears"))]
     effects += _things(common, implied.gives, resolver)
     effects += [effect for level, effect in settings if level < len(common)]
     effects += _world(common, implied.opens, resolver)
@@ -83,8 +89,8 @@ def _effects(
 
 def _things(bodies: Sequence[Entry], given: tuple[Effect, ...], resolver: Resolver) -> list[Effect]:
     """What is lost and then gained."""
-    loses = [Lose(i, n) for b in bodies for i, n in resolver.amounts(b.amounts("loses"))]
-    gives = [Give(i, n or 0) for b in bodies for i, n in resolver.amounts(b.amounts("gives"))]
+    loses = [Lose(i, n) for b in bodies for i, n in resolver.held(b.amounts("loses"))]
+    gives = [Give(i, n or 0) for b in bodies for i, n in resolver.held(b.amounts("gives"))]
     return [*loses, *given, *gives]
 
 
@@ -118,7 +124,15 @@ def _world(bodies: Sequence[Entry], opened: tuple[Effect, ...], resolver: Resolv
     effects += opened
     effects += [OpenLock(k) for b in bodies for k in resolver.ids(b.words("opens"), "lock")]
     effects += [ShutLock(k) for b in bodies for k in resolver.ids(b.words("shuts"), "lock")]
+    effects += [StartQuest(q) for b in bodies for q in resolver.ids(b.words("starts"), "quest")]
+    effects += [FinishQuest(q) for b in bodies for q in resolver.ids(b.words("finishes"), "quest")]
+    effects += [FailQuest(q) for b in bodies for q in resolver.ids(b.words("fails"), "quest")]
     return effects
+
+
+def effects_of(body: Entry, resolver: Resolver) -> tuple[Effect, ...]:
+    """The effects of a body without alternatives or chance: a reward."""
+    return _effects((body,), (), Implied(), resolver)
 
 
 def _last_word(bodies: Sequence[Entry], field: str, kind: str, resolver: Resolver) -> str | None:

@@ -1,95 +1,188 @@
 """How many of an item can ever be held together, where the author does not say.
 
-The bound is what the player begins with and what every source that works only once can add. It
-is sound because each such source has a mark, and a mark is set at most once.
+A bound is sound if it counts too much, never too little. The simple one adds up what the player
+begins with and all that sources give which work only so often. Where an item also has a source
+that works again and again, a linear program asks how much could come together if only the balance
+of every item had to come out, whatever the order (see Murata, "Petri nets: properties, analysis and
+applications", 1989, on the state equation: it is necessary for a marking to be reachable).
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.source import Span
-from zubrel.checked.effects import Give, SetMark
-from zubrel.checked.world import Happening, Item, Outcome, Rule
+from zubrel.checked.effects import (
+    Beat,
+    Effect,
+    FinishQuest,
+    Give,
+    SellOut,
+    SetMark,
+    Take,
+    Wear,
+)
+from zubrel.checked.world import Item, Rule, World
+
+UNMOVED = ("fetch", "pick_up", "put", "drop")
 
 
 class Source(Struct, frozen=True):
-    """One way to gain `count` of an item; `mark` is set with it, None: it can be used again."""
+    """Something that changes amounts: how it does so, and how often it can (None: no end)."""
 
-    item: str
-    count: int
-    mark: str | None
     rule: str
     span: Span
+    gives: dict[str, int]
+    takes: dict[str, int]
+    limit: tuple[str, int] | None
 
 
-def bound_items(
-    items: dict[str, Item],
-    holding: Iterable[Give],
-    rules: Iterable[Rule],
-    happenings: Iterable[Happening],
-    problems: Problems,
-) -> dict[str, Item]:
+def bound_items(world: World, problems: Problems) -> dict[str, Item]:
     """Every item with its `most`; a problem for each that has neither a `max` nor a bound."""
-    start: dict[str, int] = defaultdict(int)
-    for give in holding:
-        start[give.item] += give.count
-    sources: dict[str, list[Source]] = defaultdict(list)
-    for source in _sources(rules, happenings):
-        sources[source.item].append(source)
+    start = _start(world)
+    sources = list(_sources(world))
     bounded = {}
-    for item in items.values():
-        bounded[item.id] = _bounded(item, start[item.id], sources[item.id], problems)
+    linear: _Linear | None = None
+    for item in world.items.values():
+        if item.bound_given:
+            _check_start(item, start[item.id], problems)
+            bounded[item.id] = item
+            continue
+        most = _simple_bound(item.id, start[item.id], sources)
+        if most is None:
+            linear = linear or _Linear(list(world.items), start, sources)
+            most = linear.most(item.id)
+        if most is None and linear is not None:
+            _report_endless(item, linear.endless(item.id), problems)
+        bounded[item.id] = replace(item, most=most or 0)
     return bounded
 
 
-def _sources(rules: Iterable[Rule], happenings: Iterable[Happening]) -> Iterator[Source]:
-    for rule in rules:
-        for outcome in rule.outcomes:
-            yield from _of_outcome(outcome, rule.id, rule.span)
-    for happening in happenings:
-        yield from _of_outcome(happening.outcome, happening.id, happening.span)
+def _start(world: World) -> dict[str, int]:
+    start: dict[str, int] = defaultdict(int)
+    for give in world.holding:
+        start[give.item] += world.items[give.item].uses or give.count
+    return start
 
 
-def _of_outcome(outcome: Outcome, rule: str, span: Span) -> Iterator[Source]:
-    marks = [e for e in outcome.effects if isinstance(e, SetMark)]
-    mark = f"{marks[0].kind} {marks[0].subject}" if marks else None
-    counts: dict[str, int] = defaultdict(int)
-    for effect in outcome.effects:
-        if isinstance(effect, Give):
-            counts[effect.item] += effect.count
-    for item, count in counts.items():
-        yield Source(item, count, mark, rule, span)
+def _check_start(item: Item, start: int, problems: Problems) -> None:
+    if start > item.most:
+        message = f'the player starts with {start} of "{item.id}", but its max is {item.most}'
+        problems.add("bad-value", message, item.span)
 
 
-def _bounded(item: Item, start: int, sources: list[Source], problems: Problems) -> Item:
-    if item.bound_given:
-        if start > item.most:
-            message = f'the player starts with {start} of "{item.id}", but its max is {item.most}'
-            problems.add("bad-value", message, item.span)
-        return item
-    endless = [s for s in sources if s.mark is None]
-    if endless:
-        rules = list(dict.fromkeys(s.rule for s in endless))
-        known = f'"{rules[0]}"' if len(rules) == 1 else ", ".join(f'"{r}"' for r in rules[:4])
-        problems.add(
-            "no-bound",
-            f'"{item.id}" can be gained without end, by {known}',
-            item.span,
-            f"Say how many can be held:  {item.id}: {{max: {_round_up(endless)}}}",
-            (("this can be done again and again", endless[0].span),),
-        )
-        return item
-    most_of: dict[str | None, int] = defaultdict(int)
+def _sources(world: World) -> Iterator[Source]:
+    for rule in world.rules:
+        if rule.kind not in UNMOVED:
+            for outcome in rule.outcomes:
+                yield _source(world, rule.id, rule.span, outcome.effects, _limit(world, rule))
+    for happening in world.happenings:
+        limit = (f"done {happening.id}", 1) if happening.once else None
+        yield _source(world, happening.id, happening.span, happening.outcome.effects, limit)
+    for quest in world.quests.values():
+        yield _source(world, quest.id, quest.span, quest.reward, (f"quest {quest.id}", 1))
+
+
+def _limit(world: World, rule: Rule) -> tuple[str, int] | None:
+    """What a rule can do only so often, and how often."""
+    for effect in rule.outcomes[0].effects:
+        match effect:
+            case SetMark(kind, subject) if kind in ("taken", "done"):
+                return f"{kind} {subject}", 1
+            case FinishQuest(quest) if rule.kind == "hand_in":
+                return f"handed in {quest}", 1
+            case Beat(foe) if not world.foes[foe].returns:
+                return f"foe {foe}", world.foes[foe].count
+            case SellOut(shop, item):
+                wares = (w for w in world.shops[shop].sells if w.item == item)
+                return f"stock {shop} {item}", next(w.stock or 0 for w in wares)
+    return None
+
+
+def _source(
+    world: World, rule: str, span: Span, effects: tuple[Effect, ...], limit: tuple[str, int] | None
+) -> Source:
+    gives: dict[str, int] = defaultdict(int)
+    takes: dict[str, int] = defaultdict(int)
+    for effect in effects:
+        match effect:
+            case Give(item, count):
+                gives[item] += world.items[item].uses or count
+            case Take(item, count):
+                takes[item] += count
+            case Wear(item):
+                takes[item] += 1
+    return Source(rule, span, dict(gives), dict(takes), limit)
+
+
+def _simple_bound(item: str, start: int, sources: list[Source]) -> int | None:
+    """Start and all that limited sources give; None where one of them has no limit."""
+    most_of: dict[tuple[str, int], int] = defaultdict(int)
     for source in sources:
-        most_of[source.mark] = max(most_of[source.mark], source.count)
-    return replace(item, most=start + sum(most_of.values()))
+        count = source.gives.get(item, 0)
+        if count and source.limit is None:
+            return None
+        if count and source.limit is not None:
+            most_of[source.limit] = max(most_of[source.limit], count)
+    return start + sum(count * times for (_, times), count in most_of.items())
 
 
-def _round_up(sources: list[Source]) -> int:
-    return max(9, 3 * max(s.count for s in sources))
+class _Linear:
+    """The linear program: how often each source is used, so that no amount is below nothing."""
+
+    def __init__(self, items: list[str], start: dict[str, int], sources: list[Source]) -> None:
+        import numpy as np
+
+        self.items, self.start, self.sources = items, start, sources
+        self.net = np.array(
+            [[s.gives.get(i, 0) - s.takes.get(i, 0) for s in sources] for i in items], float
+        )
+        limits = dict.fromkeys(s.limit for s in sources if s.limit is not None)
+        self.marks = np.array([[s.limit == m for s in sources] for m in limits], float)
+        self.marks = self.marks.reshape(len(limits), len(sources))
+        self.capacities = [times for _, times in limits]
+
+    def most(self, item: str) -> int | None:
+        """The largest balance of an item, or None when there is none."""
+        from math import floor
+
+        import numpy as np
+        from scipy.optimize import linprog
+
+        row = self.items.index(item)
+        rows = np.vstack([-self.net, self.marks])
+        bounds = [self.start[i] for i in self.items] + self.capacities
+        found = linprog(-self.net[row], A_ub=rows, b_ub=bounds, method="highs")
+        if found.status != 0:
+            return None
+        return self.start[item] + floor(float(-found.fun) + 1e-6)
+
+    def endless(self, item: str) -> list[Source]:
+        """The sources that make it endless: a round of them that gains and lacks nothing."""
+        import numpy as np
+        from scipy.optimize import linprog
+
+        row = self.items.index(item)
+        rows = np.vstack([-self.net, self.marks])
+        zeros = [0] * len(rows)
+        found = linprog(-self.net[row], A_ub=rows, b_ub=zeros, bounds=(0, 1), method="highs")
+        used = [s for s, times in zip(self.sources, found.x, strict=True) if times > 1e-9]
+        return sorted(used, key=lambda s: -s.gives.get(item, 0))
+
+
+def _report_endless(item: Item, endless: list[Source], problems: Problems) -> None:
+    rules = list(dict.fromkeys(s.rule for s in endless))
+    words = " with ".join(f'"{r}"' for r in rules[:4])
+    count = max(s.gives.get(item.id, 0) for s in endless)
+    problems.add(
+        "no-bound",
+        f'"{item.id}" can be gained without end, by {words}',
+        item.span,
+        f"Say how many can be held:  {item.id}: {{max: {max(9, 3 * count)}}}",
+        (("this can be done again and again", endless[0].span),),
+    )

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+
+from msgspec.structs import replace
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.spelling import suggestion
@@ -12,21 +14,30 @@ from zubrel.authored.values import Entry
 from zubrel.checked.bodies import Implied, outcomes_of
 from zubrel.checked.bounds import bound_items
 from zubrel.checked.effects import Give, SetMark
+from zubrel.checked.encounters import encounters
+from zubrel.checked.frames import Frame, key_of, name_of
 from zubrel.checked.names import name_everything
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.rules import RuleMaker, check_marks, key_of, name_of
+from zubrel.checked.rules import RuleMaker, check_marks
+from zubrel.checked.sections import Sections, started_quests
+from zubrel.checked.trades import trades
 from zubrel.checked.world import (
     Area,
     Ending,
     Fact,
     Happening,
-    Item,
     Lock,
     Meter,
     Outcome,
     Rule,
     World,
 )
+
+KINDS_OF_FINDING = (
+    "unwinnable", "softlock", "bad_luck", "luck_needed", "unreachable", "missable", "too_early",
+    "no_gate", "skippable", "unused", "exact_count", "swallowed", "empty_hands", "wasted_use",
+    "endless", "silent", "unheard", "broken_promise",
+)  # fmt: skip
 
 
 def check(document: Document, asked: Iterable[Condition] = ()) -> World:
@@ -49,39 +60,58 @@ class _Checker:
         self.problems = problems
         self.names = name_everything(document, problems)
         self.facts = {e.key.text: self._fact(e) for e in document.entries("facts") if e.key}
-        self.resolver = Resolver(self.names, self.facts, problems)
+        self.resolver = Resolver(document, self.names, self.facts, problems)
+        self.sections = Sections(document, self.resolver)
 
     def world(self, asked: tuple[Condition, ...]) -> World:
-        items = {i.id: i for i in map(self._item, self.document.entries("items"))}
-        maker = RuleMaker(self.document, self.resolver, items)
-        rules = maker.rules()
-        happenings = tuple(self._happening(e) for e in self.document.entries("whenever"))
+        document, sections = self.document, self.sections
+        items = sections.items()
+        quests = sections.quests(started_quests(document))
+        shops, stores = sections.shops(items), sections.stores(items)
+
+        def others() -> Iterator[Frame]:
+            yield from encounters(document, self.resolver, items, quests)
+            yield from trades(document, self.resolver, items, shops, stores)
+
+        rules = RuleMaker(document, self.resolver, items, others).rules()
+        happenings = tuple(self._happening(e) for e in document.entries("whenever"))
         start, holding = self._start()
-        areas = {a.id: a for a in map(self._area, self.document.entries("areas"))}
-        endings = {e.id: e for e in map(self._ending, self.document.entries("endings"))}
+        areas = {a.id: a for a in map(self._area, document.entries("areas"))}
+        endings = {e.id: e for e in map(self._ending, document.entries("endings"))}
+        promises, accepted = sections.promises(), sections.accepted(rules, KINDS_OF_FINDING)
+        resolved = tuple(self.resolver.condition(c) for c in asked)
         locks = {
             key_of(e): self._lock(e, self._openable_at(rules, key_of(e)))
-            for e in self.document.entries("locks")
+            for e in document.entries("locks")
         }
-        meters = {m.id: m for m in map(self._meter, self.document.entries("meters"))}
-        resolved = tuple(self.resolver.condition(c) for c in asked)
-        check_marks(rules, self.resolver)
-        return World(
-            path=self.document.path,
-            title=self.document.title or self.document.path,
+        check_marks(rules, self.resolver, happenings)
+        world = World(
+            path=document.path,
+            title=document.title or document.path,
             start_area=start,
             holding=holding,
-            items=bound_items(items, holding, rules, happenings, self.problems),
+            items=items,
             areas=areas,
             locks=locks,
             facts=self.facts,
-            meters=meters,
+            meters={m.id: m for m in map(self._meter, document.entries("meters"))},
             endings=endings,
+            people=sections.people(),
+            quests=quests,
+            foes=sections.foes(),
+            shops=shops,
+            stores=stores,
+            carries=sections.carries(items),
+            promises=promises,
+            accepted=accepted,
             rules=tuple(rules),
             happenings=happenings,
             visits_asked=tuple(a for a in areas if a in self.resolver.visits),
             asked=resolved,
         )
+        bounded = replace(world, items=bound_items(world, self.problems))
+        sections.check_drops(bounded.items)
+        return bounded
 
     def _start(self) -> tuple[str, tuple[Give, ...]]:
         start = self.document.start
@@ -98,15 +128,8 @@ class _Checker:
         if word is None:
             self.problems.add("missing", 'the start needs "at: some_area"', start.span)
         area = self.names.find(word, "area") if word else None
-        held = self.resolver.amounts(start.amounts("holding"))
+        held = self.resolver.held(start.amounts("holding"))
         return area or "", tuple(Give(i, n or 0) for i, n in held)
-
-    def _item(self, entry: Entry) -> Item:
-        most = entry.number("max")
-        return Item(
-            key_of(entry), name_of(entry), entry.span, entry.text("kind") or "thing",
-            most or 0, most is not None, entry.text("when_full") == "waste",
-        )  # fmt: skip
 
     def _area(self, entry: Entry) -> Area:
         says = self.resolver.texts(entry.texts("says"))

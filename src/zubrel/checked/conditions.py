@@ -11,6 +11,9 @@ from msgspec import Struct
 
 from zubrel.atoms.source import Span
 
+QUEST_STATES = ("waiting", "active", "done", "failed")
+WAITING, ACTIVE, DONE, FAILED = range(4)
+
 
 class Holds(Struct, frozen=True):
     """The amount held of an item compares so with a number."""
@@ -60,6 +63,61 @@ class Marked(Struct, frozen=True):
     span: Span | None = None
 
 
+class QuestIs(Struct, frozen=True):
+    """A quest is in a state, a number of `QUEST_STATES`."""
+
+    quest: str
+    state: int
+    span: Span | None = None
+
+
+class Stored(Struct, frozen=True):
+    """The amount of an item in a store compares so with a number."""
+
+    store: str
+    item: str
+    operator: str
+    number: int
+    span: Span | None = None
+
+
+class StoreRoom(Struct, frozen=True):
+    """A store has room for one more unit of an item."""
+
+    store: str
+    item: str
+
+
+class InStock(Struct, frozen=True):
+    """A shop has some of a limited ware left."""
+
+    shop: str
+    item: str
+
+
+class LiesAt(Struct, frozen=True):
+    """An item has been put down in an area."""
+
+    item: str
+    area: str
+    span: Span | None = None
+
+
+class Beaten(Struct, frozen=True):
+    """At least `count` of a foe have been beaten (a returning one: ever)."""
+
+    foe: str
+    count: int
+    span: Span | None = None
+
+
+class GoalMet(Struct, frozen=True):
+    """A goal of a quest is met; goals are numbered from 1."""
+
+    quest: str
+    number: int
+
+
 class Not(Struct, frozen=True):
     part: Cond
 
@@ -83,7 +141,10 @@ class CountOf(Struct, frozen=True):
     parts: tuple[Cond, ...]
 
 
-Atom = Holds | Level | FactIs | At | LockOpen | Marked
+Atom = (
+    Holds | Level | FactIs | At | LockOpen | Marked | QuestIs | Stored | StoreRoom | InStock
+    | LiesAt | Beaten | GoalMet
+)  # fmt: skip
 Cond = Atom | Not | All | Any | CountOf
 ALWAYS = All(())
 

@@ -70,7 +70,78 @@ class SetMark(Struct, frozen=True):
     subject: str
 
 
+class Wear(Struct, frozen=True):
+    """A tool loses one use; possible only while held."""
+
+    item: str
+
+
+class StartQuest(Struct, frozen=True):
+    """A waiting quest becomes active."""
+
+    quest: str
+
+
+class FinishQuest(Struct, frozen=True):
+    """A waiting or active quest is done, and its reward is given."""
+
+    quest: str
+
+
+class FailQuest(Struct, frozen=True):
+    """A waiting or active quest fails."""
+
+    quest: str
+
+
+class MeetGoal(Struct, frozen=True):
+    """A goal that is met by a move of its own: a delivery."""
+
+    quest: str
+    number: int
+
+
+class Beat(Struct, frozen=True):
+    """One of a foe is beaten."""
+
+    foe: str
+
+
+class SellOut(Struct, frozen=True):
+    """A shop's stock of a ware goes down by one."""
+
+    shop: str
+    item: str
+
+
+class PutIn(Struct, frozen=True):
+    """One unit of an item goes from the player into a store."""
+
+    item: str
+    store: str
+
+
+class FetchFrom(Struct, frozen=True):
+    """One unit of an item goes from a store to the player."""
+
+    item: str
+    store: str
+
+
+class PutDown(Struct, frozen=True):
+    """The item is put down where the player stands."""
+
+    item: str
+
+
+class PickUp(Struct, frozen=True):
+    """The item is picked up from where it lies."""
+
+    item: str
+
+
 Effect = (
-    Take | Lose | Give | SetFact | SetMeter | Toggle | AddMeter
-    | OpenLock | ShutLock | MoveTo | EndGame | SetMark
+    Take | Wear | Lose | Give | SetFact | SetMeter | Toggle | AddMeter | OpenLock | ShutLock
+    | StartQuest | FinishQuest | FailQuest | MeetGoal | MoveTo | EndGame | SetMark | Beat
+    | SellOut | PutIn | FetchFrom | PutDown | PickUp
 )  # fmt: skip

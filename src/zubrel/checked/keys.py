@@ -12,6 +12,7 @@ Value = int | str
 PLACE: Key = ("place", "")
 ENDING: Key = ("ending", "")
 UNENDED = ""
+NOWHERE = ""
 
 
 def held(item: str) -> Key:
@@ -34,6 +35,36 @@ def meter(meter_id: str) -> Key:
     return ("meter", meter_id)
 
 
+def quest(quest_id: str) -> Key:
+    """The number of a quest's state in `QUEST_STATES`."""
+    return ("quest", quest_id)
+
+
+def goal(quest_id: str, number: int) -> Key:
+    """How far a goal has come that remembers it; 0 once its quest has ended."""
+    return ("goal", f"{quest_id} {number}")
+
+
+def beaten(foe: str) -> Key:
+    """How many of a foe are beaten (a returning one: 1 once it ever was)."""
+    return ("beaten", foe)
+
+
+def stock(shop: str, item: str) -> Key:
+    """How many of a limited ware are left."""
+    return ("stock", f"{shop} {item}")
+
+
+def stored(store: str, item: str) -> Key:
+    """How many of an item lie in a store."""
+    return ("stored", f"{store} {item}")
+
+
+def lies(item: str) -> Key:
+    """The area where an item has been put down, or `NOWHERE`."""
+    return ("lies", item)
+
+
 def mark(kind: str, subject: str) -> Key:
-    """1 once a find is `taken`, a rule is `done`, an area is `visited`."""
+    """1 once a find is `taken`, a rule is `done`, an area is `visited`, a person is `met`."""
     return (kind, subject)

@@ -32,6 +32,7 @@ class Names:
         self.problems = problems
         self.known: dict[str, Definition] = {}
         self.back_ids: dict[int, str] = {}
+        self.made: dict[tuple[str, ...], str] = {}
 
     def define(self, name: Name, kind: str) -> None:
         """Enter an id that the author gave; a second definition is a problem."""
@@ -87,98 +88,172 @@ class Names:
         return definition.kind if definition else None
 
 
-class _Unnamed(Struct):
-    """An entry that waits for a made-up id."""
-
-    entry: Entry
-    wanted: str
-    kind: str
-    owner: Entry | None = None
+KINDS = {
+    "items": "item", "areas": "area", "locks": "lock", "facts": "fact", "meters": "meter",
+    "endings": "ending", "deeds": "deed", "people": "person", "quests": "quest",
+    "recipes": "recipe", "foes": "foe", "shops": "shop", "stores": "store",
+}  # fmt: skip
 
 
 def name_everything(document: Document, problems: Problems) -> Names:
-    """Enter every id of `document`; give those without one an id, in the order of the file.
+    """Enter every id of `document`; give those without one an id, in the order of the files.
 
-    Afterwards every entry has a key; ways back have theirs in `Names.back_ids`.
+    Afterwards every entry has a key; ways back have theirs in `Names.back_ids`, and the rules
+    that the language makes by itself in `Names.made`.
     """
     names = Names(problems)
-    for section, kind in (
-        ("items", "item"), ("areas", "area"), ("locks", "lock"), ("facts", "fact"),
-        ("meters", "meter"), ("endings", "ending"), ("deeds", "deed"),
-    ):  # fmt: skip
+    for section, kind in KINDS.items():
         for entry in document.entries(section):
             if entry.key:
                 names.define(entry.key, kind)
-    unnamed = _define_inner(document, names)
-    unnamed.sort(key=lambda u: u.entry.span.order()[1:])
-    for waiting in unnamed:
-        _make_up(waiting, names)
+    _Namer(document, names).run()
     return names
 
 
-def _define_inner(document: Document, names: Names) -> list[_Unnamed]:
-    """Define the given ids inside entries; return what has none."""
-    unnamed: list[_Unnamed] = []
+class _Unnamed(Struct):
+    """Something that waits for a made-up id: an entry, or a rule that the language makes."""
 
-    def visit(entry: Entry, wanted: str, kind: str) -> None:
+    span: Span
+    wanted: str
+    kind: str
+    entry: Entry | None = None
+    owner: Entry | None = None
+    made: tuple[str, ...] = ()
+    back: str = ""
+
+
+class _Namer:
+    def __init__(self, document: Document, names: Names) -> None:
+        self.document = document
+        self.names = names
+        self.waiting: list[_Unnamed] = []
+
+    def run(self) -> None:
+        self._areas()
+        for section in ("deeds", "locks", "recipes", "foes"):
+            for entry in self.document.entries(section):
+                self._body(entry)
+        self._made_by_the_language()
+        for section, kind in (("whenever", "happening"), ("promises", "promise")):
+            word = "whenever" if kind == "happening" else kind
+            for number, entry in enumerate(self.document.entries(section), 1):
+                self._visit(entry, f"{word}_{number}", kind)
+        order = self.document.order_of
+        for unnamed in sorted(self.waiting, key=lambda u: order(u.span)):
+            self._make_up(unnamed)
+
+    def _areas(self) -> None:
+        for area in self.document.entries("areas"):
+            here = area.key.text if area.key else ""
+            for find in area.entries("finds"):
+                self._visit(find, f"{here}_{found_item(find)}", "find")
+                self._body(find)
+            for way in area.entries("ways"):
+                to = way.word("to")
+                self._way(way, here, to.text if to else "nowhere")
+                self._body(way)
+            for deed in area.entries("deeds"):
+                self._visit(deed, "deed", "deed")
+                self._body(deed)
+
+    def _made_by_the_language(self) -> None:
+        for entry in self.document.entries("people"):
+            for talk in entry.entries("talk"):
+                self._visit(talk, f"{_text(entry)}_talk", "talk")
+                self._body(talk)
+        for entry in self.document.entries("quests"):
+            self._quest(entry)
+        for entry in self.document.entries("shops"):
+            for ware in entry.entries("sells"):
+                self._rule(entry, "buy", _text(ware))
+            for ware in entry.entries("buys"):
+                self._rule(entry, "sell", _text(ware))
+        for entry in self.document.entries("stores"):
+            for item in kept_items(entry, self.document):
+                self._rule(entry, "put", item)
+                self._rule(entry, "take", item)
+        for entry in self.document.entries("items"):
+            if entry.values.get("drop"):
+                self._rule(entry, "drop")
+                self._rule(entry, "pick_up")
+
+    def _quest(self, entry: Entry) -> None:
+        if entry.has("from"):
+            self._rule(entry, "accept")
+        for goal in entry.entries("goals"):
+            delivered = goal.amount("deliver")
+            if delivered:
+                self._rule(entry, "deliver", delivered.name.text, str(id(goal)), goal.span)
+        if entry.has("hand_in"):
+            self._rule(entry, "hand_in")
+
+    def _rule(
+        self, owner: Entry, what: str, item: str = "", extra: str = "", span: Span | None = None
+    ) -> None:
+        """A rule that the language makes: `OWNER_WHAT` or `OWNER_WHAT_ITEM`."""
+        wanted = "_".join(part for part in (_text(owner), what, item) if part)
+        made = (_text(owner), what, extra or item)
+        self.waiting.append(_Unnamed(span or owner.span, wanted, "rule", made=made))
+
+    def _visit(self, entry: Entry, wanted: str, kind: str) -> None:
         if entry.key:
-            names.define(entry.key, kind)
+            self.names.define(entry.key, kind)
         else:
-            unnamed.append(_Unnamed(entry, wanted, kind))
+            self.waiting.append(_Unnamed(entry.span, wanted, kind, entry))
 
-    def visit_body(entry: Entry) -> None:
+    def _body(self, entry: Entry) -> None:
         for number, alternative in enumerate(entry.entries("either"), 1):
             if alternative.key:
-                names.define(alternative.key, "alternative")
+                self.names.define(alternative.key, "alternative")
             else:
-                unnamed.append(_Unnamed(alternative, str(number), "alternative", entry))
+                self.waiting.append(
+                    _Unnamed(alternative.span, str(number), "alternative", alternative, entry)
+                )
 
-    for area in document.entries("areas"):
-        here = area.key.text if area.key else ""
-        for find in area.entries("finds"):
-            visit(find, f"{here}_{found_item(find)}", "find")
-            visit_body(find)
-        for way in area.entries("ways"):
-            to = way.word("to")
-            there = to.text if to else "nowhere"
-            _visit_way(way, here, there, names, unnamed)
-            visit_body(way)
-        for deed in area.entries("deeds"):
-            visit(deed, "deed", "deed")
-            visit_body(deed)
-    for entry in (*document.entries("deeds"), *document.entries("locks")):
-        visit_body(entry)
-    for number, happening in enumerate(document.entries("whenever"), 1):
-        visit(happening, f"whenever_{number}", "happening")
-    return unnamed
+    def _way(self, way: Entry, here: str, there: str) -> None:
+        both_ways = not way.flag("one_way")
+        if not way.key:
+            back = f"{there}_to_{here}" if both_ways else ""
+            self.waiting.append(_Unnamed(way.span, f"{here}_to_{there}", "way", way, back=back))
+            return
+        self.names.define(way.key, "way")
+        if both_ways:
+            back = self.names.make_up(f"{way.key.text}_back", "way", way.span)
+            self.names.back_ids[id(way)] = back
 
-
-def _visit_way(way: Entry, here: str, there: str, names: Names, unnamed: list[_Unnamed]) -> None:
-    if way.key:
-        names.define(way.key, "way")
-        if not way.flag("one_way"):
-            names.back_ids[id(way)] = names.make_up(f"{way.key.text}_back", "way", way.span)
-    else:
-        unnamed.append(_Unnamed(way, f"{here}_to_{there}", "way"))
-        names.back_ids[id(way)] = "" if way.flag("one_way") else f"{there}_to_{here}"
+    def _make_up(self, unnamed: _Unnamed) -> None:
+        wanted = unnamed.wanted
+        if unnamed.owner is not None:
+            wanted = f"{_text(unnamed.owner)}_{wanted}"
+        given = self.names.make_up(wanted, unnamed.kind, unnamed.span)
+        if unnamed.entry is None:
+            self.names.made[unnamed.made] = given
+            return
+        unnamed.entry.key = Name(given, unnamed.span)
+        if unnamed.back:
+            back = self.names.make_up(unnamed.back, "way", unnamed.span)
+            self.names.back_ids[id(unnamed.entry)] = back
 
 
-def _make_up(waiting: _Unnamed, names: Names) -> None:
-    entry, wanted = waiting.entry, waiting.wanted
-    if waiting.owner is not None:
-        assert waiting.owner.key is not None, "owners are named before their alternatives"
-        wanted = f"{waiting.owner.key.text}_{wanted}"
-    given = names.make_up(wanted, waiting.kind, entry.span)
-    entry.key = Name(given, entry.span)
-    back = names.back_ids.get(id(entry))
-    if back:
-        names.back_ids[id(entry)] = names.make_up(back, "way", entry.span)
+def kept_items(store: Entry, document: Document) -> list[str]:
+    """The items that a store takes: those it names, or every thing and money that is no tool."""
+    if store.has("keeps"):
+        return list(dict.fromkeys(word.text for word in store.words("keeps")))
+    return [
+        _text(item)
+        for item in document.entries("items")
+        if item.text("kind") != "knowledge" and not item.has("uses")
+    ]
+
+
+def _text(entry: Entry) -> str:
+    return entry.key.text if entry.key else "?"
 
 
 def found_item(find: Entry) -> str:
     """The text of the item that a find names, in its short or its long form."""
-    amounts = find.values.get("amount")
-    if amounts is not None:
-        return str(amounts.name.text)
+    amount = find.amount("amount")
+    if amount is not None:
+        return amount.name.text
     word = find.word("item")
     return word.text if word else "nothing"

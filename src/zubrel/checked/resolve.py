@@ -8,31 +8,40 @@ from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.spelling import suggestion
 from zubrel.authored import conditions as syntax
 from zubrel.authored.conditions import Condition, Name
-from zubrel.authored.values import Amount, Setting, Text
+from zubrel.authored.document import Document
+from zubrel.authored.values import Amount, Entry, Setting, Text
 from zubrel.checked.conditions import (
     ALWAYS,
+    QUEST_STATES,
     Any,
     At,
+    Beaten,
     Cond,
     CountOf,
     FactIs,
     Holds,
     Level,
+    LiesAt,
     LockOpen,
     Marked,
     Not,
+    QuestIs,
+    Stored,
     all_of,
 )
 from zubrel.checked.effects import Effect, SetFact, SetMeter
 from zubrel.checked.names import Names, with_article
+from zubrel.checked.presence import Presence
 from zubrel.checked.world import Fact, Said
 
 # How a lone id of each kind is written when it is meant as a condition.
 AS_CONDITION = {
     "area": "at {0}", "lock": "{0} is open", "meter": "{0} >= 1", "find": "{0} is taken",
-    "deed": "{0} is done", "alternative": "{0} is done",
+    "deed": "{0} is done", "alternative": "{0} is done", "quest": "{0} is done",
+    "person": "{0} is here", "foe": "{0} is beaten", "talk": "{0} is done",
+    "recipe": "{0} is done",
 }  # fmt: skip
-RULE_KINDS = ("deed", "lock", "find", "way", "alternative")
+RULE_KINDS = ("deed", "lock", "find", "way", "alternative", "talk", "recipe", "foe")
 
 
 class Resolver:
@@ -41,10 +50,19 @@ class Resolver:
     `visits` and `dones` collect the areas and rules whose marks some condition asks for.
     """
 
-    def __init__(self, names: Names, facts: dict[str, Fact], problems: Problems) -> None:
+    def __init__(
+        self, document: Document, names: Names, facts: dict[str, Fact], problems: Problems
+    ) -> None:
         self.names = names
         self.facts = facts
         self.problems = problems
+        self.entries = {
+            section: {e.key.text: e for e in document.entries(section) if e.key}
+            for section in ("items", "people", "foes")
+        }
+        self.presence = Presence(self)
+        self.asked_done = asked_done(document)
+        self.met: dict[str, None] = {}
         self.visits: dict[str, None] = {}
         self.dones: dict[str, syntax.Name] = {}
 
@@ -80,12 +98,24 @@ class Resolver:
                 return Any(tuple(self.tree(p) for p in parts))
             case syntax.CountOf(count, parts, _):
                 return self._count_of(count, tuple(self.tree(p) for p in parts))
-            case syntax.Stored(name, _) | syntax.Lies(name, _):
-                self._not_yet(name)
-                return ALWAYS
+            case syntax.Stored(name, store_name):
+                item = self.names.find(name, "item")
+                store = self.names.find(store_name, "store")
+                return Stored(store, item, ">=", 1, name.span) if item and store else ALWAYS
+            case syntax.Lies(name, area_name):
+                return self._lies(name, area_name)
 
-    def _not_yet(self, name: Name) -> None:
-        self.problems.add("unknown-key", "this condition cannot be used yet", name.span)
+    def _lies(self, name: Name, area_name: Name) -> Cond:
+        item = self.names.find(name, "item")
+        area = self.names.find(area_name, "area")
+        if item is None or area is None:
+            return ALWAYS
+        if not self.entries["items"][item].values.get("drop"):
+            message = f'"{item}" can never be put down'
+            hint = f"Let it be put down:  {item}: {{drop: true}}"
+            self.problems.add("bad-condition", message, name.span, hint)
+            return ALWAYS
+        return LiesAt(item, area, name.span)
 
     def _count_of(self, count: int, parts: tuple[Cond, ...]) -> Cond:
         if count == len(parts):
@@ -173,15 +203,39 @@ class Resolver:
             if area:
                 self.visits[area] = None
             return Marked("visited", area, name.span) if area else ALWAYS
-        if state in ("taken", "done"):
-            rule = self.names.find(name, *(RULE_KINDS if state == "done" else ("find",)))
-            if rule is None:
+        if state in ("met", "here"):
+            person = self.names.find(name, "person")
+            if person is None:
                 return ALWAYS
-            self.dones.setdefault(rule, name)
-            kind = "taken" if self.names.kind_of(rule) == "find" else "done"
-            return Marked(kind, rule, name.span)
-        self.problems.add("bad-condition", f'nothing can be "{state}" yet', tree.span)
+            if state == "here":
+                return self.presence.here(person, name.span)
+            self.met[person] = None
+            return Marked("met", person, name.span)
+        if state == "beaten":
+            foe = self.names.find(name, "foe")
+            return Beaten(foe, self.count_of_foe(foe), name.span) if foe else ALWAYS
+        if state in QUEST_STATES and self.names.kind_of(name.text) == "quest":
+            return QuestIs(name.text, QUEST_STATES.index(state), name.span)
+        if state in ("taken", "done"):
+            return self._happened(name, state)
+        self.names.find(name, "quest")
         return ALWAYS
+
+    def _happened(self, name: Name, state: str) -> Cond:
+        rule = self.names.find(name, *(RULE_KINDS if state == "done" else ("find",)))
+        if rule is None:
+            return ALWAYS
+        self.dones.setdefault(rule, name)
+        kind = "taken" if self.names.kind_of(rule) == "find" else "done"
+        return Marked(kind, rule, name.span)
+
+    def is_person(self, thing: str) -> bool:
+        return self.names.kind_of(thing) == "person"
+
+    def count_of_foe(self, foe: str) -> int:
+        """How many have to be beaten until a foe is: 1 for one that returns."""
+        entry = self.entries["foes"][foe]
+        return 1 if entry.text("returns") == "always" else entry.number("count") or 1
 
     def amounts(self, amounts: Iterable[Amount]) -> list[tuple[str, int | None]]:
         """Items and how many (None: all); the same item twice adds up in order."""
@@ -190,6 +244,29 @@ class Resolver:
             item = self.names.find(amount.name, "item")
             if item:
                 found.append((item, amount.count))
+        return found
+
+    def held(self, amounts: Iterable[Amount]) -> list[tuple[str, int | None]]:
+        """As `amounts`, for what is gained and given up: of a tool only one at a time."""
+        listed = tuple(amounts)
+        for amount in listed:
+            entry = self.entries["items"].get(amount.name.text)
+            if entry is not None and entry.has("uses") and amount.count != 1:
+                message = f'"{amount.name.text}" is a tool: one at a time'
+                self.problems.add("bad-value", message, amount.span)
+        return self.amounts(listed)
+
+    def tools(self, words: Iterable[Name]) -> list[str]:
+        """The tools that `words` name; a problem for each item that is none."""
+        found = []
+        for word in words:
+            item = self.names.find(word, "item")
+            if item is not None and not self.entries["items"][item].has("uses"):
+                message = f'"{item}" is no tool: it has no "uses"'
+                hint = f"Say how often it can be used:  {item}: {{uses: 5}}"
+                self.problems.add("wrong-kind", message, word.span, hint)
+            elif item is not None:
+                found.append(item)
         return found
 
     def ids(self, words: Iterable[Name], kind: str) -> list[str]:
@@ -210,3 +287,26 @@ class Resolver:
             return SetMeter(thing, setting.value)
         self.problems.add("bad-value", f'"{thing}" is a meter: set it to a number', setting.span)
         return None
+
+
+def asked_done(document: Document) -> frozenset[str]:
+    """The words that some condition of the files calls done, before anything is resolved."""
+    found: set[str] = set()
+    pending: list[object] = [e for entries in document.sections.values() for e in entries]
+    while pending:
+        match pending.pop():
+            case Entry() as entry:
+                pending += entry.values.values()
+            case Condition(tree=tree) | Text(when=Condition(tree=tree)):
+                pending.append(tree)
+            case syntax.IsState(name, "done"):
+                found.add(name.text)
+            case syntax.Negation(part):
+                pending.append(part)
+            case syntax.Conjunction(parts) | syntax.Disjunction(parts):
+                pending += parts
+            case syntax.CountOf(_, parts):
+                pending += parts
+            case tuple() as several:
+                pending += several
+    return frozenset(found)

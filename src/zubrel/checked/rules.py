@@ -2,40 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
-from msgspec import Struct
+from collections.abc import Callable, Iterator
 
 from zubrel.atoms.source import Span
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
 from zubrel.checked.bodies import Implied, outcomes_of
-from zubrel.checked.conditions import Cond, LockOpen, Marked, Not, all_of
+from zubrel.checked.conditions import LockOpen, Marked, Not, all_of
 from zubrel.checked.effects import Effect, Give, OpenLock, SetMark, ShutLock
+from zubrel.checked.frames import (
+    Frame,
+    Site,
+    counted,
+    key_of,
+    lock_of,
+    name_of,
+    places,
+)
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.world import Item, Rule
-
-
-class Frame(Struct, frozen=True):
-    """What a rule is, besides its body: the part that finds, ways, deeds and locks differ in."""
-
-    id: str
-    kind: str
-    owner: str
-    label: str
-    areas: tuple[str, ...] | None
-    entry: Entry
-    implied: Implied = Implied()
-    offered: tuple[Cond, ...] = ()
-    lock: str | None = None
-    once_id: str | None = None
+from zubrel.checked.trades import shop_site
+from zubrel.checked.world import Happening, Item, Rule
 
 
 class RuleMaker:
     """Makes the rules of a world, in the order of its sections and files."""
 
-    def __init__(self, document: Document, resolver: Resolver, items: dict[str, Item]) -> None:
+    def __init__(
+        self,
+        document: Document,
+        resolver: Resolver,
+        items: dict[str, Item],
+        others: Callable[[], Iterator[Frame]],
+    ) -> None:
         self.document = document
+        self.others = others
         self.resolver = resolver
         self.items = items
         self.names = resolver.names
@@ -55,9 +55,10 @@ class RuleMaker:
             if area.key:
                 yield from self._of_area(area, area.key.text)
         for deed in self.document.entries("deeds"):
-            yield self._deed(deed, self.places(deed, "at"))
+            yield self._deed(deed, places(deed, self.resolver))
         for lock in self.document.entries("locks"):
             yield self._lock(lock)
+        yield from self.others()
 
     def _of_area(self, area: Entry, here: str) -> Iterator[Frame]:
         for find in area.entries("finds"):
@@ -65,7 +66,7 @@ class RuleMaker:
         for way in area.entries("ways"):
             yield from self._way(way, here)
         for deed in area.entries("deeds"):
-            yield self._deed(deed, (here,))
+            yield self._deed(deed, Site((here,)))
 
     def _find(self, find: Entry, here: str) -> Iterator[Frame]:
         amount = find.values.get("amount")
@@ -85,7 +86,8 @@ class RuleMaker:
         offered = (Not(Marked("taken", this)),) if mark else ()
         label = f"Take {counted(count, self.items[item].name)}"
         implied = Implied(first=mark, gives=(Give(item, count),))
-        yield Frame(this, "find", this, label, (here,), find, implied, offered, self.lock_of(find))
+        lock = lock_of(find, self.resolver)
+        yield Frame(this, "find", this, label, Site((here,)), find, implied, offered, (), lock)
 
     def _way(self, way: Entry, here: str) -> Iterator[Frame]:
         word = way.word("to")
@@ -100,56 +102,52 @@ class RuleMaker:
             message = 'a way leads where its "to" says: "moves_to" does not fit here'
             self.resolver.problems.add("misplaced", message, way.where("moves_to"),
                                        "It may stand in an alternative or an outcome.")  # fmt: skip
-        this, lock = key_of(way), self.lock_of(way)
+        this, lock = key_of(way), lock_of(way, self.resolver)
         last: tuple[Effect, ...] = (ShutLock(lock),) if lock and self._relocks(way, lock) else ()
         back = self.names.back_ids.get(id(way))
         for rule_id, start, end in ((this, here, there), (back, there, here)):
             if rule_id:
                 label = f"Go to {self.area_names[end]}"
                 implied = Implied(moves_to=end, last=last)
-                yield Frame(rule_id, "way", this, label, (start,), way, implied, (), lock, this)
+                yield Frame(
+                    rule_id, "way", this, label, Site((start,)), way, implied, (), (), lock, this
+                )
 
     def _relocks(self, way: Entry, lock: str) -> bool:
         own = way.text("relocks")
         return own == "passing" if own is not None else lock in self.relocking
 
-    def _deed(self, deed: Entry, areas: tuple[str, ...] | None) -> Frame:
-        this = key_of(deed)
-        lock = self.lock_of(deed)
-        return Frame(this, "deed", this, name_of(deed), areas, deed, lock=lock)
+    def _deed(self, deed: Entry, site: Site) -> Frame:
+        this, lock = key_of(deed), lock_of(deed, self.resolver)
+        return Frame(this, "deed", this, name_of(deed), site, deed, lock=lock)
 
     def _lock(self, lock: Entry) -> Frame:
         this = key_of(lock)
-        areas = self.places(lock, "from") if lock.has("from") else self._met_at(this)
+        site = places(lock, self.resolver, "from") if lock.has("from") else self._met_at(this)
         implied = Implied(opens=(OpenLock(this),))
         shut = (Not(LockOpen(this)),)
-        return Frame(this, "lock", this, f"Open {name_of(lock)}", areas, lock, implied, shut)
+        return Frame(this, "lock", this, f"Open {name_of(lock)}", site, lock, implied, shut)
 
-    def _met_at(self, lock: str) -> tuple[str, ...]:
-        """The areas in which something stands that this lock locks."""
+    def _met_at(self, lock: str) -> Site:
+        """Where something stands that this lock locks."""
         found: dict[str, None] = {}
         for area in self.document.entries("areas"):
             here = key_of(area)
             for inner in (*area.entries("finds"), *area.entries("deeds"), *area.entries("ways")):
-                word = inner.word("lock")
-                if word is None or word.text != lock:
+                if not _has_lock(inner, lock):
                     continue
                 found[here] = None
                 to = inner.word("to")
                 if to is not None and not inner.flag("one_way"):
                     found[to.text] = None
-        return tuple(a for a in found if self.names.kind_of(a) == "area")
-
-    def places(self, entry: Entry, field: str) -> tuple[str, ...] | None:
-        """The areas under a field; None for anywhere."""
-        words = entry.words(field)
-        if not entry.has(field) or any(w.text == "anywhere" for w in words):
-            return None
-        return tuple(dict.fromkeys(self.resolver.ids(words, "area")))
-
-    def lock_of(self, entry: Entry) -> str | None:
-        word = entry.word("lock")
-        return self.names.find(word, "lock") if word else None
+        for section in ("deeds", "stores", "shops"):
+            for entry in self.document.entries(section):
+                if _has_lock(entry, lock):
+                    areas = shop_site(entry, self.resolver).areas
+                    if areas is None:
+                        return Site()
+                    found |= dict.fromkeys(areas)
+        return Site(tuple(a for a in found if self.names.kind_of(a) == "area"))
 
     def _rules_of(self, frame: Frame) -> Iterator[Rule]:
         alternatives = frame.entry.entries("either")
@@ -173,18 +171,21 @@ class RuleMaker:
         marks, once = self._marks(frame, bodies)
         implied = frame.implied
         implied = Implied(
-            (*implied.first, *marks), implied.gives, implied.opens, implied.moves_to, implied.last
-        )
+            (*implied.first, *marks), implied.takes, implied.gives, implied.opens,
+            implied.moves_to, implied.last,
+        )  # fmt: skip
         needs = self.resolver.all_of(c for b in bodies for c in b.conditions("needs"))
+        needs = all_of(*frame.needs, needs)
         chancy = any(b.has("chance") for b in bodies)
         outcomes = outcomes_of(bodies, implied, self.resolver)
         if not outcomes:
             where = next(b.where("chance") for b in bodies if b.has("chance"))
             message = "at least one outcome must have odds above 0"
             self.resolver.problems.add("bad-value", message, where)
-        offered = all_of(*frame.offered, *(Not(Marked("done", o)) for o in once))
+        undone = (Not(Marked("done", o)) for o in once)
+        offered = all_of(*frame.site.offered, *frame.offered, *undone)
         return Rule(
-            rule_id, frame.kind, frame.owner, frame.id, label, span, frame.areas,
+            rule_id, frame.kind, frame.owner, frame.id, label, span, frame.site.areas,
             offered, needs, frame.lock, once, outcomes, chancy,
         )  # fmt: skip
 
@@ -193,22 +194,21 @@ class RuleMaker:
     ) -> tuple[tuple[Effect, ...], tuple[str, ...]]:
         """The done marks that a rule sets, and those of them that make it possible only once."""
         common, alternative = frame.once_id or frame.id, key_of(bodies[-1])
-        taken = any(isinstance(e, SetMark) for e in frame.implied.first)
+        taken = frame.kind == "find" and bool(frame.implied.first)
         once = [common] if bodies[0].flag("once") and not taken else []
         if len(bodies) == 2:
             limited = bool(once) or taken
             if bodies[1].flag("once") and not limited:
                 once.append(alternative)
-            elif limited and alternative in self.resolver.dones:
+            elif limited and alternative in self.resolver.asked_done:
                 return tuple(SetMark("done", m) for m in (*once, alternative)), tuple(once)
         return tuple(SetMark("done", m) for m in once), tuple(once)
 
 
-def check_marks(rules: list[Rule], resolver: Resolver) -> None:
+def check_marks(rules: list[Rule], resolver: Resolver, happenings: tuple[Happening, ...]) -> None:
     """Whether everything that some condition calls done or taken can be so: it happens once."""
-    kept = {
-        e.subject for r in rules for o in r.outcomes for e in o.effects if isinstance(e, SetMark)
-    }
+    outcomes = [o for r in rules for o in r.outcomes] + [h.outcome for h in happenings]
+    kept = {e.subject for o in outcomes for e in o.effects if isinstance(e, SetMark)}
     for rule_id, name in resolver.dones.items():
         if rule_id not in kept:
             message = f'"{rule_id}" can happen any number of times, so it is never just "done"'
@@ -218,18 +218,6 @@ def check_marks(rules: list[Rule], resolver: Resolver) -> None:
             resolver.problems.add("bad-condition", message, name.span, hint)
 
 
-def counted(count: int, name: str) -> str:
-    return name if count == 1 else f"{count} {name}"
-
-
-def key_of(entry: Entry) -> str:
-    return entry.key.text if entry.key else "?"
-
-
-def name_of(entry: Entry) -> str:
-    """What players see: the name, or the id with spaces and a capital first letter."""
-    given = entry.text("name")
-    if given:
-        return given
-    words = key_of(entry).replace("_", " ")
-    return words[:1].upper() + words[1:]
+def _has_lock(entry: Entry, lock: str) -> bool:
+    word = entry.word("lock")
+    return word is not None and word.text == lock

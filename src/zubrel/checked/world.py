@@ -30,12 +30,19 @@ class Thing(Struct, frozen=True):
 
 
 class Item(Thing, frozen=True):
-    """`most` is the most that can be held; `bound_given` when the author said so."""
+    """`most` is the most that can be held; `bound_given` when the author said so.
+
+    A tool is held as `uses`; None: it is none. `drops_at` are the areas where it can be put down,
+    `stays_in` those outside of which it is gone (none: it is never gone).
+    """
 
     kind: str
     most: int
     bound_given: bool
     wasted_when_full: bool
+    uses: int | None = None
+    drops_at: tuple[str, ...] = ()
+    stays_in: tuple[str, ...] = ()
 
 
 class Area(Thing, frozen=True):
@@ -67,6 +74,105 @@ class Meter(Thing, frozen=True):
 class Ending(Thing, frozen=True):
     good: bool
     when: Cond | None
+
+
+class Person(Thing, frozen=True):
+    """`places` are the areas where the person can be, each with the condition for being there."""
+
+    places: tuple[tuple[str, Cond], ...]
+    met_asked: bool
+
+
+class Goal(Struct, frozen=True):
+    """One goal of a quest.
+
+    `kind` is collect, gain, deliver, defeat, visit, talk, do or meet; `subject` the item, foe,
+    area, person or rule that it is about (`meet`: nothing, but a `condition`), `count` how many.
+    `remembered` when its progress is part of the situation.
+    """
+
+    number: int
+    kind: str
+    subject: str
+    count: int
+    condition: Cond
+    needs: Cond
+    early: bool
+    name: str
+    span: Span
+    remembered: bool
+
+
+class Quest(Thing, frozen=True):
+    """`from_id` and `hand_in` are a person or an area, or None."""
+
+    starts_active: bool
+    in_turn: bool
+    from_id: str | None
+    hand_in: str | None
+    needs: Cond
+    goals: tuple[Goal, ...]
+    fails_when: Cond | None
+    reward: tuple[Effect, ...]
+
+    @property
+    def completes_itself(self) -> bool:
+        """Done by itself as soon as all goals are met."""
+        return self.hand_in is None and bool(self.goals)
+
+
+class Foe(Thing, frozen=True):
+    count: int
+    returns: bool
+
+
+class Ware(Struct, frozen=True):
+    """One item in a shop; `stock` None: any number."""
+
+    item: str
+    price: int
+    stock: int | None
+    span: Span
+
+
+class Shop(Thing, frozen=True):
+    money: str
+    sells: tuple[Ware, ...]
+    buys: tuple[Ware, ...]
+
+
+class Store(Thing, frozen=True):
+    """`limit` is of all together, None: of each item what can be held of it."""
+
+    keeps: tuple[str, ...]
+    limit: int | None
+
+
+class Carry(Struct, frozen=True):
+    """At most `limit` of the items can be held together; a tool counts as one."""
+
+    limit: int
+    items: tuple[str, ...]
+    span: Span
+
+
+class Promise(Thing, frozen=True):
+    """`kind` is never, always, possible, stays_possible, before or within."""
+
+    kind: str
+    conditions: tuple[Cond, ...]
+    ending: str | None
+    steps: int
+    because: str | None
+
+
+class Acceptance(Struct, frozen=True):
+    """A finding that is known and wanted."""
+
+    finding: str
+    subject: str
+    because: str | None
+    span: Span
 
 
 class Outcome(Struct, frozen=True):
@@ -148,6 +254,14 @@ class World(Struct, frozen=True):
     facts: dict[str, Fact]
     meters: dict[str, Meter]
     endings: dict[str, Ending]
+    people: dict[str, Person]
+    quests: dict[str, Quest]
+    foes: dict[str, Foe]
+    shops: dict[str, Shop]
+    stores: dict[str, Store]
+    carries: tuple[Carry, ...]
+    promises: tuple[Promise, ...]
+    accepted: tuple[Acceptance, ...]
     rules: tuple[Rule, ...]
     happenings: tuple[Happening, ...]
     visits_asked: tuple[str, ...]
@@ -170,6 +284,7 @@ class World(Struct, frozen=True):
         """The player's name of a section entry, or the label of a rule, or the id itself."""
         for section in (
             self.items, self.areas, self.locks, self.facts, self.meters, self.endings,
+            self.people, self.quests, self.foes, self.shops, self.stores,
         ):  # fmt: skip
             if thing_id in section:
                 thing: Thing = section[thing_id]

@@ -5,28 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from zubrel.checked import keys
-from zubrel.checked.conditions import At, LockOpen
-from zubrel.checked.effects import (
-    AddMeter,
-    Effect,
-    EndGame,
-    Give,
-    Lose,
-    MoveTo,
-    OpenLock,
-    SetFact,
-    SetMark,
-    SetMeter,
-    ShutLock,
-    Take,
-    Toggle,
-)
+from zubrel.checked.conditions import ACTIVE, WAITING, At, LockOpen
+from zubrel.checked.effects import Effect, FailQuest, FinishQuest, MoveTo, SetMark
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Outcome, Rule, World
-from zubrel.compiled.formulas import FALSE, Formula, both, either
+from zubrel.compiled.formulas import Formula, both, either, opposite
+from zubrel.compiled.perform import Performer
 from zubrel.compiled.system import (
-    ENDING,
-    PLACE,
     Change,
     Move,
     Operation,
@@ -35,7 +20,7 @@ from zubrel.compiled.system import (
     System,
     Variable,
 )
-from zubrel.compiled.translate import Translator
+from zubrel.compiled.translate import Translator, whole
 
 
 def compile_world(world: World) -> System:
@@ -55,19 +40,46 @@ def _variables(world: World) -> Iterator[Variable]:
     for fact in world.facts.values():
         yield Variable(keys.fact(fact.id), 0, len(fact.values) - 1, fact.start)
     for item in world.items.values():
-        held = sum(g.count for g in world.holding if g.item == item.id)
+        gives = [g.count for g in world.holding if g.item == item.id]
+        held = item.uses if gives and item.uses is not None else sum(gives)
+        if item.stays_in and world.start_area not in item.stays_in:
+            held = 0
         yield Variable(keys.held(item.id), 0, item.most, held)
     for meter in world.meters.values():
         yield Variable(keys.meter(meter.id), meter.low, meter.high, meter.start)
+    yield from _quest_variables(world)
+    for foe in world.foes.values():
+        yield Variable(keys.beaten(foe.id), 0, foe.count, 0)
+    for shop in world.shops.values():
+        for ware in shop.sells:
+            if ware.stock is not None:
+                yield Variable(keys.stock(shop.id, ware.item), 0, ware.stock, ware.stock)
+    for store in world.stores.values():
+        for item_id in store.keeps:
+            most = world.items[item_id].most if store.limit is None else store.limit
+            yield Variable(keys.stored(store.id, item_id), 0, most, 0)
+    for item in world.items.values():
+        if item.drops_at:
+            names = (keys.NOWHERE, *item.drops_at)
+            yield Variable(keys.lies(item.id), 0, len(item.drops_at), 0, names)
     for key in _marks(world):
         yield Variable(key, 0, 1, 0)
+
+
+def _quest_variables(world: World) -> Iterator[Variable]:
+    for quest in world.quests.values():
+        yield Variable(keys.quest(quest.id), 0, 3, ACTIVE if quest.starts_active else WAITING)
+        for goal in quest.goals:
+            if goal.remembered:
+                yield Variable(keys.goal(quest.id, goal.number), 0, whole(goal), 0)
 
 
 def _marks(world: World) -> Iterator[Key]:
     outcomes = [o for r in world.rules for o in r.outcomes]
     outcomes += [h.outcome for h in world.happenings]
-    marks = (e for o in outcomes for e in o.effects if isinstance(e, SetMark))
+    marks = (e for o in outcomes for e in o.effects if isinstance(e, SetMark) and e.kind != "met")
     yield from dict.fromkeys(keys.mark(m.kind, m.subject) for m in marks)
+    yield from (keys.mark("met", p.id) for p in world.people.values() if p.met_asked)
     yield from (keys.mark("visited", area) for area in world.visits_asked)
 
 
@@ -78,25 +90,25 @@ class _Compiler:
         self.world = world
         self.variables = variables
         self.numbers = numbers
-        self.translator = Translator(variables, numbers)
-        self.visited = {a: numbers[keys.mark("visited", a)] for a in world.visits_asked}
+        self.translator = Translator(world, variables, numbers)
 
     def system(self) -> System:
         moves: list[Move] = []
         steps: list[Step] = []
         for rule in self.world.rules:
+            performed = [self._performed(rule, outcome) for outcome in rule.outcomes]
             made = tuple(
-                Step(len(steps) + n, rule, o, self._changes(o.effects, rule.areas))
-                for n, o in enumerate(rule.outcomes)
+                Step(len(steps) + n, rule, outcome, tuple(p.changes))
+                for n, (outcome, p) in enumerate(zip(rule.outcomes, performed, strict=True))
             )
             steps += made
-            moves.append(Move(rule, self._area_numbers(rule), self._guard(rule), made))
+            moves.append(Move(rule, self._area_numbers(rule), self._guard(rule, performed), made))
         endings = tuple(
             (self.translator.formula(ending.when), number)
             for number, ending in enumerate(self.world.endings.values(), 1)
             if ending.when is not None
         )
-        settlers = tuple(self._settlers())
+        settlers = (*self._looks(), *self._happenings(), *self._quest_ends())
         return System(
             self.world, self.variables, tuple(moves), settlers, endings, self.numbers, tuple(steps)
         )
@@ -106,126 +118,77 @@ class _Compiler:
             return None
         return tuple(self.translator.area_numbers[a] for a in rule.areas)
 
-    def _settlers(self) -> Iterator[Settler]:
-        for happening in self.world.happenings:
-            guard = self.translator.formula(happening.when)
-            if happening.once:
-                done = self.translator.equals(keys.mark("done", happening.id), 0)
-                guard = both((done, guard))
-            effects = happening.outcome.effects
-            yield Settler(happening.id, guard, self._changes(effects, None, settling=True))
+    def _performed(self, rule: Rule, outcome: Outcome) -> Performer:
+        active = frozenset({rule.owner} if rule.kind == "hand_in" else ())
+        performer = Performer(self.translator, rule.areas, rule, active)
+        performer.perform(outcome.effects)
+        return performer
 
-    def _guard(self, rule: Rule) -> Formula:
+    def _guard(self, rule: Rule, performed: Sequence[Performer]) -> Formula:
         """All that a rule asks for, except where the player must stand."""
         formula = self.translator.formula
         parts = [formula(rule.offered), formula(rule.needs)]
         if rule.lock:
             parts.append(formula(LockOpen(rule.lock)))
-        for outcome in rule.outcomes:
-            parts += self._stock_guards(outcome)
-            parts.append(self._arrival(outcome))
+        parts += [p.guard() for p in performed]
+        parts += [self._arrival(outcome) for outcome in rule.outcomes]
         return both(parts)
 
     def _arrival(self, outcome: Outcome) -> Formula:
         """The area that an outcome leads to lets the player in, or is where the player is."""
-        there = outcome.destination
-        if there is None:
-            return both(())
-        needs = self.translator.formula(self.world.areas[there].needs)
-        return either((needs, self.translator.formula(At(there))))
+        if outcome.destination is not None:
+            return self._lets_in(outcome.destination)
+        parts = []
+        for effect in outcome.effects:
+            if isinstance(effect, FinishQuest):
+                reward = self.world.quests[effect.quest].reward
+                there = next((e.area for e in reward if isinstance(e, MoveTo)), None)
+                if there is not None:
+                    ended = opposite(self.translator.unended(effect.quest))
+                    parts.append(either((ended, self._lets_in(there))))
+        return both(parts)
 
-    def _stock_guards(self, outcome: Outcome) -> Iterator[Formula]:
-        """For each item: enough of it for what is taken, room for what is given."""
-        stock = (Take, Lose, Give)
-        effects = [e for e in outcome.effects if isinstance(e, stock)]
-        for item in dict.fromkeys(e.item for e in effects):
-            yield self._stock_guard(item, [e for e in effects if e.item == item])
+    def _lets_in(self, area: str) -> Formula:
+        needs = self.translator.formula(self.world.areas[area].needs)
+        return either((needs, self.translator.formula(At(area))))
 
-    def _stock_guard(self, item: str, effects: Sequence[Take | Lose | Give]) -> Formula:
-        """The amounts from which all of `effects` are possible: an interval.
+    def _by_itself(
+        self, name: str, guard: Formula, effects: Iterable[Effect], active: Iterable[str] = ()
+    ) -> Settler:
+        performer = Performer(self.translator, None, None, frozenset(active))
+        performer.perform(effects)
+        return Settler(name, guard, tuple(performer.changes))
 
-        What is held after a run of effects never falls when more was held before, so the least
-        amount with enough and the greatest with room can be found by halving.
-        """
-        most = self.world.items[item].most
-        endless = self.world.items[item].wasted_when_full
-        takes = sum(e.count for e in effects if isinstance(e, Take))
+    def _looks(self) -> Iterator[Settler]:
+        """Goals that are looked at after a move: visits, and what is met in turn."""
+        for quest in self.world.quests.values():
+            for goal in quest.goals:
+                if goal.kind == "visit":
+                    seen = self.translator.formula(At(goal.subject))
+                elif goal.remembered and goal.kind in ("collect", "meet"):
+                    seen = self.translator.formula(goal.condition)
+                else:
+                    continue
+                guard = both((seen, self.translator.counts(quest, goal)))
+                number = self.numbers[keys.goal(quest.id, goal.number)]
+                yield Settler(quest.id, guard, (Change(number, Operation.SET, 1),))
 
-        def fits(amount: int) -> bool:
-            for effect in effects:
-                match effect:
-                    case Take(_, count):
-                        amount -= count
-                    case Lose(_, count):
-                        amount = 0 if count is None else max(0, amount - count)
-                    case Give(_, count):
-                        amount += count
-                        if amount > most and not endless:
-                            return False
-                        amount = min(amount, most)
-            return True
+    def _happenings(self) -> Iterator[Settler]:
+        for happening in self.world.happenings:
+            guard = self.translator.formula(happening.when)
+            if happening.once:
+                done = self.translator.equals(keys.mark("done", happening.id), 0)
+                guard = both((done, guard))
+            yield self._by_itself(happening.id, guard, happening.outcome.effects)
 
-        low, high = takes, most
-        if low > high or not fits(low):
-            return FALSE
-        least = low
-        while low < high:
-            middle = (low + high + 1) // 2
-            low, high = (middle, high) if fits(middle) else (low, middle - 1)
-        return self.translator.within(self.numbers[keys.held(item)], least, low)
-
-    def _changes(
-        self, effects: Iterable[Effect], areas: tuple[str, ...] | None, settling: bool = False
-    ) -> tuple[Change, ...]:
-        changes: list[Change] = []
-        for effect in effects:
-            changes += self._change(effect, areas, settling)
-        return tuple(changes)
-
-    def _change(
-        self, effect: Effect, areas: tuple[str, ...] | None, settling: bool
-    ) -> Iterator[Change]:
-        number = self.numbers
-        match effect:
-            case Take(item, count):
-                yield Change(number[keys.held(item)], Operation.ADD, -count)
-            case Lose(item, None):
-                yield Change(number[keys.held(item)], Operation.SET, 0)
-            case Lose(item, int(count)):
-                yield Change(number[keys.held(item)], Operation.ADD_UP_TO_END, -count)
-            case Give(item, count):
-                loose = settling or self.world.items[item].wasted_when_full
-                operation = Operation.ADD_UP_TO_END if loose else Operation.ADD
-                yield Change(number[keys.held(item)], operation, count)
-            case SetFact(fact, value):
-                yield Change(number[keys.fact(fact)], Operation.SET, value)
-            case SetMeter(meter, value):
-                limits = self.world.meters[meter]
-                value = min(limits.high, max(limits.low, value))
-                yield Change(number[keys.meter(meter)], Operation.SET, value)
-            case Toggle(fact):
-                yield Change(number[keys.fact(fact)], Operation.FLIP)
-            case AddMeter(meter, amount):
-                yield Change(number[keys.meter(meter)], Operation.ADD_UP_TO_END, amount)
-            case OpenLock(lock):
-                yield Change(number[keys.lock_open(lock)], Operation.SET, 1)
-            case ShutLock(lock):
-                yield Change(number[keys.lock_open(lock)], Operation.SET, 0)
-            case SetMark(kind, subject):
-                yield Change(number[keys.mark(kind, subject)], Operation.SET, 1)
-            case EndGame(ending):
-                value = self.variables[ENDING].names.index(ending)
-                yield Change(ENDING, Operation.SET, value)
-            case MoveTo(area):
-                yield from self._leaving(area, areas)
-                there = self.translator.area_numbers[area]
-                yield Change(PLACE, Operation.SET, there)
-
-    def _leaving(self, there: str, areas: tuple[str, ...] | None) -> Iterator[Change]:
-        """The marks of areas that may be left for another one and that some condition asks for."""
-        for area, mark in self.visited.items():
-            if area == there or (areas is not None and area not in areas):
-                continue
-            always = areas is not None and len(areas) == 1
-            when = both(()) if always else self.translator.formula(At(area))
-            yield Change(mark, Operation.SET, 1, when)
+    def _quest_ends(self) -> Iterator[Settler]:
+        """Quests that fail, or are complete by themselves, in their order."""
+        for quest in self.world.quests.values():
+            active = self.translator.equals(keys.quest(quest.id), ACTIVE)
+            if quest.fails_when is not None:
+                guard = both((active, self.translator.formula(quest.fails_when)))
+                yield self._by_itself(quest.id, guard, (FailQuest(quest.id),), {quest.id})
+            if quest.completes_itself:
+                met = (self.translator.met(quest, g.number) for g in quest.goals)
+                guard = both((active, *met))
+                yield self._by_itself(quest.id, guard, (FinishQuest(quest.id),), {quest.id})

@@ -42,7 +42,18 @@ class AtLeast(Struct, frozen=True):
     parts: tuple[Formula, ...]
 
 
-Formula = Within | Both | Either | Opposite | AtLeast
+class Load(Struct, frozen=True):
+    """The values of some variables and the number of `marks` that hold, at most `high` together.
+
+    The domains of the variables begin at 0.
+    """
+
+    variables: tuple[int, ...]
+    marks: tuple[Within, ...]
+    high: int
+
+
+Formula = Within | Both | Either | Opposite | AtLeast | Load
 TRUE, FALSE = Both(()), Either(())
 
 
@@ -98,6 +109,9 @@ def variables_of(formula: Formula) -> Iterator[int]:
         match pending.pop():
             case Within(variable):
                 yield variable
+            case Load(variables, marks):
+                yield from variables
+                pending.extend(marks)
             case Opposite(part):
                 pending.append(part)
             case Both(parts) | Either(parts) | AtLeast(_, parts):

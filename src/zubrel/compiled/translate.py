@@ -6,23 +6,34 @@ from collections.abc import Sequence
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import (
+    ACTIVE,
+    WAITING,
     All,
     Any,
     At,
+    Beaten,
     Cond,
     CountOf,
     FactIs,
+    GoalMet,
     Holds,
+    InStock,
     Level,
+    LiesAt,
     LockOpen,
     Marked,
     Not,
+    QuestIs,
+    Stored,
+    StoreRoom,
 )
 from zubrel.checked.keys import Key
+from zubrel.checked.world import Goal, Quest, Store, World
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
     Formula,
+    Load,
     Within,
     at_least,
     both,
@@ -35,7 +46,10 @@ from zubrel.compiled.system import PLACE, Variable
 class Translator:
     """Knows the variables by their keys."""
 
-    def __init__(self, variables: Sequence[Variable], numbers: dict[Key, int]) -> None:
+    def __init__(
+        self, world: World, variables: Sequence[Variable], numbers: dict[Key, int]
+    ) -> None:
+        self.world = world
         self.variables = variables
         self.numbers = numbers
         self.area_numbers = {area: n for n, area in enumerate(variables[PLACE].names)}
@@ -63,6 +77,62 @@ class Translator:
                 return self.equals(keys.lock_open(lock), 1)
             case Marked(kind, subject):
                 return self.equals(keys.mark(kind, subject), 1)
+            case QuestIs(quest, state):
+                return self.equals(keys.quest(quest), state)
+            case Stored(store, item, operator, number):
+                return self.comparison(keys.stored(store, item), operator, number)
+            case InStock(shop, item):
+                return self.comparison(keys.stock(shop, item), ">=", 1)
+            case LiesAt(item, area):
+                return self.lies_at(item, area)
+            case Beaten(foe, count):
+                return self.comparison(keys.beaten(foe), ">=", count)
+            case StoreRoom(store, item):
+                return self._store_room(self.world.stores[store], item)
+            case GoalMet(quest, number):
+                return self.met(self.world.quests[quest], number)
+
+    def lies_at(self, item: str, area: str) -> Formula:
+        variable = self.numbers[keys.lies(item)]
+        names = self.variables[variable].names
+        if area not in names:
+            return FALSE
+        return self.within(variable, names.index(area), names.index(area))
+
+    def _store_room(self, store: Store, item: str) -> Formula:
+        if store.limit is None:
+            return self.comparison(keys.stored(store.id, item), "<", self.world.items[item].most)
+        kept = tuple(self.numbers[keys.stored(store.id, i)] for i in store.keeps)
+        return self.load(kept, (), store.limit - 1)
+
+    def load(self, variables: tuple[int, ...], marks: tuple[Within, ...], high: int) -> Formula:
+        """The values and marks are at most `high` together; decided where their domains do."""
+        if high < 0:
+            return FALSE
+        if sum(self.variables[v].high for v in variables) + len(marks) <= high:
+            return TRUE
+        return Load(variables, marks, high)
+
+    # quests
+
+    def met(self, quest: Quest, number: int) -> Formula:
+        """A goal of an unended quest is met."""
+        goal = quest.goals[number - 1]
+        if not goal.remembered:
+            return self.formula(goal.condition)
+        return self.comparison(keys.goal(quest.id, number), ">=", whole(goal))
+
+    def unended(self, quest: str) -> Formula:
+        return self.within(self.numbers[keys.quest(quest)], WAITING, ACTIVE)
+
+    def counts(self, quest: Quest, goal: Goal) -> Formula:
+        """A goal that remembers its progress would make some now."""
+        parts = [opposite(self.met(quest, goal.number)), self.formula(goal.needs)]
+        if goal.early:
+            return both((self.unended(quest.id), *parts))
+        earlier = range(1, goal.number) if quest.in_turn else ()
+        active = self.equals(keys.quest(quest.id), ACTIVE)
+        return both((active, *(self.met(quest, n) for n in earlier), *parts))
 
     def at(self, area: str) -> Formula:
         return self.within(PLACE, self.area_numbers[area], self.area_numbers[area])
@@ -96,3 +166,8 @@ class Translator:
         if (lowest, highest) == (domain.low, domain.high):
             return TRUE
         return Within(variable, lowest, highest)
+
+
+def whole(goal: Goal) -> int:
+    """The progress at which a goal that remembers it is met."""
+    return goal.count if goal.kind in ("gain", "defeat") else 1

@@ -15,7 +15,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Opposite, Within
+from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
 from zubrel.compiled.system import Change, Operation, Variable
 from zubrel.explored.packing import Packing
 
@@ -87,9 +87,17 @@ class Kernel(Struct, frozen=True):
                 return self._conjunction(parts)
             case Either(parts):
                 return joined(" | ", [self._formula(p) for p in parts]) or "False"
+            case Load(variables, marks, high):
+                values = [self._value(v) for v in variables]
+                marked = [f"({self._within(m)} * one)" for m in marks]
+                return f"({joined(' + ', [*values, *marked]) or 0} <= {high})"
             case AtLeast(count, parts):
                 total = joined(" + ", [f"{self._formula(p)} * 1" for p in parts])
                 return f"({total or 0} >= {count})"
+
+    def _value(self, variable: int) -> str:
+        field = self.packing.fields[variable]
+        return f"((w{field.word} >> {field.shift}) & {(1 << field.bits) - 1})"
 
     def _within(self, test: Within) -> str:
         field, variable = self.packing.fields[test.variable], self.variables[test.variable]

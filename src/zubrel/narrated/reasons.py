@@ -116,7 +116,7 @@ class Reasons(Struct):
     def _never(self, condition: Cond) -> bool:
         """Whether a condition holds in no situation that is still possible."""
         system = self.judged.system
-        formula = Translator(system.variables, system.numbers).formula(condition)
+        formula = Translator(system.world, system.variables, system.numbers).formula(condition)
         return not (self.future & self.judged.space.where(formula))
 
     def _lack(self, title: str, condition: Cond, depth: int) -> list[str]:

@@ -11,6 +11,8 @@ from zubrel.checked.effects import (
     AddMeter,
     Effect,
     EndGame,
+    FailQuest,
+    FinishQuest,
     Give,
     Lose,
     MoveTo,
@@ -19,7 +21,7 @@ from zubrel.checked.effects import (
     SetMark,
     SetMeter,
     ShutLock,
-    Take,
+    StartQuest,
     Toggle,
 )
 from zubrel.checked.world import Item, Rule, World
@@ -168,8 +170,6 @@ def effect_words(world: World, effect: Effect) -> str | None:
     """An effect in a few words; None for what is told elsewhere (marks, what is taken)."""
     name = world.name_of
     match effect:
-        case Take() | SetMark():
-            return None
         case Lose(item, count):
             return f"loses {'all ' if count is None else ''}{_amount(count or 1, name(item))}"
         case Give(item, count):
@@ -190,6 +190,13 @@ def effect_words(world: World, effect: Effect) -> str | None:
             return f"to {name(area)}"
         case EndGame(ending):
             return f"ends: {name(ending)}"
+        case StartQuest(quest):
+            return f"starts {name(quest)}"
+        case FinishQuest(quest):
+            return f"finishes {name(quest)}"
+        case FailQuest(quest):
+            return f"fails {name(quest)}"
+    return None
 
 
 def _amount(count: int, name: str) -> str:

@@ -6,44 +6,68 @@ it shares no code with the compiled system that found the trace.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import (
+    ACTIVE,
+    DONE,
+    FAILED,
+    WAITING,
     All,
     Any,
     At,
+    Beaten,
     Cond,
     CountOf,
     FactIs,
+    GoalMet,
     Holds,
+    InStock,
     Level,
+    LiesAt,
     LockOpen,
     Marked,
     Not,
+    QuestIs,
+    Stored,
+    StoreRoom,
 )
 from zubrel.checked.effects import (
     AddMeter,
+    Beat,
     Effect,
     EndGame,
+    FailQuest,
+    FetchFrom,
+    FinishQuest,
     Give,
     Lose,
+    MeetGoal,
     MoveTo,
     OpenLock,
+    PickUp,
+    PutDown,
+    PutIn,
+    SellOut,
     SetFact,
     SetMark,
     SetMeter,
     ShutLock,
+    StartQuest,
     Take,
     Toggle,
+    Wear,
 )
-from zubrel.checked.keys import ENDING, PLACE, UNENDED, Key, Value
-from zubrel.checked.world import Outcome, Rule, World
+from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNENDED, Key, Value
+from zubrel.checked.world import Goal, Outcome, Quest, Rule, Store, World
 
 Situation = Mapping[Key, Value]
 LONGEST_REST = 10_000
+# what only moves from one place to another is not gained
+UNCOUNTED = ("fetch", "pick_up")
 
 
 class NeverRests(Exception):
@@ -69,14 +93,28 @@ class Walker:
         values: dict[Key, Value] = {PLACE: world.start_area, ENDING: UNENDED}
         values |= {keys.held(i): 0 for i in world.items}
         for give in world.holding:
-            values[keys.held(give.item)] = _number(values, keys.held(give.item)) + give.count
+            key = keys.held(give.item)
+            uses = world.items[give.item].uses
+            values[key] = uses if uses is not None else _number(values, key) + give.count
         values |= {keys.lock_open(k.id): int(k.begins_open) for k in world.locks.values()}
         values |= {keys.fact(f.id): f.start for f in world.facts.values()}
         values |= {keys.meter(m.id): m.start for m in world.meters.values()}
+        values |= {keys.beaten(f): 0 for f in world.foes}
+        values |= {keys.lies(i.id): NOWHERE for i in world.items.values() if i.drops_at}
+        for quest in world.quests.values():
+            values[keys.quest(quest.id)] = ACTIVE if quest.starts_active else WAITING
+            values |= {keys.goal(quest.id, g.number): 0 for g in quest.goals if g.remembered}
+        for shop in world.shops.values():
+            wares = (w for w in shop.sells if w.stock is not None)
+            values |= {keys.stock(shop.id, w.item): w.stock or 0 for w in wares}
+        for store in world.stores.values():
+            values |= {keys.stored(store.id, item): 0 for item in store.keeps}
         values |= {keys.mark("visited", a): 0 for a in world.visits_asked}
+        values |= {keys.mark("met", p.id): 0 for p in world.people.values() if p.met_asked}
         for effect in self._every_effect():
-            if isinstance(effect, SetMark):
+            if isinstance(effect, SetMark) and effect.kind in ("taken", "done"):
                 values[keys.mark(effect.kind, effect.subject)] = 0
+        self._let_go(values)
         return self._settled(values)
 
     def _every_effect(self) -> Iterator[Effect]:
@@ -108,6 +146,20 @@ class Walker:
                 return at[keys.lock_open(lock)] == 1
             case Marked(kind, subject):
                 return at[keys.mark(kind, subject)] == 1
+            case QuestIs(quest, state):
+                return at[keys.quest(quest)] == state
+            case GoalMet(quest, number):
+                return self._is_met(self.world.quests[quest].goals[number - 1], quest, at)
+            case Stored(store, item, operator, number):
+                return _compare(_number(at, keys.stored(store, item)), operator, number)
+            case StoreRoom(store, item):
+                return self._has_room(self.world.stores[store], item, at)
+            case InStock(shop, item):
+                return _number(at, keys.stock(shop, item)) > 0
+            case LiesAt(item, area):
+                return at[keys.lies(item)] == area
+            case Beaten(foe, count):
+                return _number(at, keys.beaten(foe)) >= count
 
     def moves(self, at: Situation) -> list[Rule]:
         """The rules that are moves here: possible, and some outcome changes something."""
@@ -117,7 +169,7 @@ class Walker:
         """Where each outcome of a rule leads; nothing when it is impossible or no move."""
         if not self.possible(rule, at):
             return []
-        results = [Result(o, self._after(o, at)) for o in rule.outcomes]
+        results = [Result(o, self._settled(self._after(rule, o, at))) for o in rule.outcomes]
         return results if any(r.situation != at for r in results) else []
 
     def possible(self, rule: Rule, at: Situation) -> bool:
@@ -128,42 +180,113 @@ class Walker:
             return False
         if not (self.holds(rule.offered, at) and self.holds(rule.needs, at)):
             return False
-        return all(self._allowed(o, at) for o in rule.outcomes)
+        return all(self._may_arrive(o, at) for o in rule.outcomes) and all(
+            self._walk_through(o.effects, at, False) is not None for o in rule.outcomes
+        )
 
-    def _allowed(self, outcome: Outcome, at: Situation) -> bool:
-        """Whether what is taken is there, what is given fits, and the area may be entered."""
+    def _has_room(self, store: Store, item: str, at: Situation) -> bool:
+        if store.limit is None:
+            return _number(at, keys.stored(store.id, item)) < self.world.items[item].most
+        return sum(_number(at, keys.stored(store.id, i)) for i in store.keeps) < store.limit
+
+    def _may_arrive(self, outcome: Outcome, at: Situation) -> bool:
+        """The area where an outcome leads, if it leads anywhere, lets the player in."""
         there = outcome.destination
-        if there and there != at[PLACE] and not self.holds(self.world.areas[there].needs, at):
-            return False
-        values = dict(at)
         for effect in outcome.effects:
-            if isinstance(effect, Take):
-                if _number(values, keys.held(effect.item)) < effect.count:
-                    return False
-            elif isinstance(effect, Give):
-                item = self.world.items[effect.item]
-                after = _number(values, keys.held(effect.item)) + effect.count
-                if after > item.most and not item.wasted_when_full:
-                    return False
-            self._apply(effect, values)
-        return True
+            if isinstance(effect, FinishQuest) and there is None:
+                quest = self.world.quests[effect.quest]
+                if at[keys.quest(quest.id)] in (WAITING, ACTIVE):
+                    there = next((e.area for e in quest.reward if isinstance(e, MoveTo)), None)
+        return there in (None, at[PLACE]) or self.holds(self.world.areas[str(there)].needs, at)
 
-    def _after(self, outcome: Outcome, at: Situation) -> Situation:
+    def _after(self, rule: Rule, outcome: Outcome, at: Situation) -> dict[Key, Value]:
+        """The situation right after one outcome of a possible rule, with what it counts for."""
+        done = self._walk_through(outcome.effects, at, False)
+        assert done is not None, "the rule is possible"
+        values, gained, beaten = done
+        if rule.kind in UNCOUNTED:
+            gained = {}
+        self._count(at, values, gained, beaten, rule)
+        return values
+
+    def _walk_through(
+        self, effects: Iterable[Effect], at: Situation, settling: bool
+    ) -> tuple[dict[Key, Value], dict[str, int], dict[str, int]] | None:
+        """Effects one after the other: the situation then, what was really gained and beaten.
+
+        None where something is not there to be taken, or does not fit. While settling nothing is
+        refused: what does not fit is lost.
+        """
         values = dict(at)
-        for effect in outcome.effects:
-            self._apply(effect, values)
-        return self._settled(values)
+        gained: dict[str, int] = {}
+        beaten: dict[str, int] = {}
+        pending = list(effects)
+        while pending:
+            effect = pending.pop(0)
+            match effect:
+                case Take(item, count):
+                    held = _number(values, keys.held(item))
+                    if held < count:
+                        return None
+                    tool = self.world.items[item].uses is not None
+                    values[keys.held(item)] = 0 if tool else held - count
+                case Wear(item):
+                    if not values[keys.held(item)]:
+                        return None
+                    values[keys.held(item)] = _number(values, keys.held(item)) - 1
+                case Give(item, count):
+                    fitting = min(count, self._room(item, values))
+                    wasted = settling or self.world.items[item].wasted_when_full
+                    if fitting < count and not wasted:
+                        return None
+                    uses = self.world.items[item].uses
+                    if fitting and uses is not None:
+                        values[keys.held(item)] = uses
+                    else:
+                        values[keys.held(item)] = _number(values, keys.held(item)) + fitting
+                    gained[item] = gained.get(item, 0) + fitting
+                case FinishQuest(quest):
+                    if values[keys.quest(quest)] in (WAITING, ACTIVE):
+                        values[keys.quest(quest)] = DONE
+                        pending = [*self.world.quests[quest].reward, *pending]
+                case Beat(foe):
+                    self._beat(foe, values)
+                    beaten[foe] = beaten.get(foe, 0) + 1
+                case _:
+                    self._apply(effect, values)
+        self._let_go(values)
+        return values, gained, beaten
+
+    def _room(self, item: str, values: Situation) -> int:
+        """How many more of an item can be held: a tool only if there is none."""
+        found = self.world.items[item]
+        held = _number(values, keys.held(item))
+        room = found.most - held if found.uses is None else int(held == 0)
+        for carry in self.world.carries:
+            if item in carry.items:
+                room = min(room, carry.limit - sum(self._weight(i, values) for i in carry.items))
+        return max(0, room)
+
+    def _weight(self, item: str, values: Situation) -> int:
+        held = _number(values, keys.held(item))
+        return held if self.world.items[item].uses is None else min(held, 1)
+
+    def _beat(self, foe: str, values: dict[Key, Value]) -> None:
+        key = keys.beaten(foe)
+        values[key] = 1 if self.world.foes[foe].returns else _number(values, key) + 1
+
+    def _let_go(self, values: dict[Key, Value]) -> None:
+        """What stays in some areas is gone anywhere else."""
+        for item in self.world.items.values():
+            if item.stays_in and values[PLACE] not in item.stays_in:
+                values[keys.held(item.id)] = 0
 
     def _apply(self, effect: Effect, values: dict[Key, Value]) -> None:
         match effect:
-            case Take(item, count):
-                values[keys.held(item)] = max(0, _number(values, keys.held(item)) - count)
             case Lose(item, count):
                 now = _number(values, keys.held(item))
-                values[keys.held(item)] = 0 if count is None else max(0, now - count)
-            case Give(item, count):
-                most = self.world.items[item].most
-                values[keys.held(item)] = min(most, _number(values, keys.held(item)) + count)
+                whole = count is None or self.world.items[item].uses is not None
+                values[keys.held(item)] = 0 if whole else max(0, now - (count or 0))
             case SetFact(fact, value):
                 values[keys.fact(fact)] = value
             case SetMeter(meter, value):
@@ -187,13 +310,94 @@ class Walker:
             case EndGame(ending):
                 values[ENDING] = ending
             case SetMark(kind, subject):
-                values[keys.mark(kind, subject)] = 1
+                if keys.mark(kind, subject) in values:
+                    values[keys.mark(kind, subject)] = 1
+            case StartQuest(quest):
+                if values[keys.quest(quest)] == WAITING:
+                    values[keys.quest(quest)] = ACTIVE
+            case FailQuest(quest):
+                if values[keys.quest(quest)] in (WAITING, ACTIVE):
+                    values[keys.quest(quest)] = FAILED
+            case MeetGoal(quest, number):
+                values[keys.goal(quest, number)] = 1
+            case SellOut(shop, item):
+                values[keys.stock(shop, item)] = _number(values, keys.stock(shop, item)) - 1
+            case PutIn(item, store):
+                values[keys.stored(store, item)] = _number(values, keys.stored(store, item)) + 1
+            case FetchFrom(item, store):
+                values[keys.stored(store, item)] = _number(values, keys.stored(store, item)) - 1
+            case PutDown(item):
+                values[keys.lies(item)] = values[PLACE]
+            case PickUp(item):
+                values[keys.lies(item)] = NOWHERE
+            case _:
+                raise AssertionError(effect)
+
+    # quests
+
+    def _is_met(self, goal: Goal, quest: str, at: Situation) -> bool:
+        if goal.remembered:
+            return _number(at, keys.goal(quest, goal.number)) >= _whole(goal)
+        return self.holds(goal.condition, at)
+
+    def _counts(self, quest: Quest, goal: Goal, at: Situation) -> bool:
+        """Whether a goal that remembers its progress would make some now."""
+        state = at[keys.quest(quest.id)]
+        if self._is_met(goal, quest.id, at) or not self.holds(goal.needs, at):
+            return False
+        if goal.early:
+            return state in (WAITING, ACTIVE)
+        earlier = quest.goals[: goal.number - 1] if quest.in_turn else ()
+        return state == ACTIVE and all(self._is_met(g, quest.id, at) for g in earlier)
+
+    def _count(
+        self, before: Situation, values: dict[Key, Value], gained: Mapping[str, int],
+        beaten: Mapping[str, int], rule: Rule | None,
+    ) -> None:  # fmt: skip
+        """What a move or a happening counts for, among the goals that counted before it."""
+        for quest in self.world.quests.values():
+            for goal in quest.goals:
+                amount = _amount_for(goal, gained, beaten, rule)
+                if amount and goal.remembered and self._counts(quest, goal, before):
+                    key = keys.goal(quest.id, goal.number)
+                    values[key] = min(_whole(goal), _number(values, key) + amount)
+        self._drop_progress(values)
+
+    def _drop_progress(self, values: dict[Key, Value]) -> None:
+        for quest in self.world.quests.values():
+            if values[keys.quest(quest.id)] in (DONE, FAILED):
+                for goal in quest.goals:
+                    if goal.remembered:
+                        values[keys.goal(quest.id, goal.number)] = 0
+
+    def _look(self, values: dict[Key, Value]) -> None:
+        """Goals that are looked at after a move: visits, and what is met in turn."""
+        looking = True
+        while looking:
+            looking = False
+            for quest in self.world.quests.values():
+                for goal in quest.goals:
+                    if self._is_seen(goal, values) and self._counts(quest, goal, values):
+                        values[keys.goal(quest.id, goal.number)] = 1
+                        looking = True
+
+    def _is_seen(self, goal: Goal, values: Situation) -> bool:
+        if goal.kind == "visit":
+            return values[PLACE] == goal.subject
+        return (
+            goal.remembered
+            and goal.kind in ("collect", "meet")
+            and self.holds(goal.condition, values)
+        )
+
+    # settling
 
     def _settled(self, values: dict[Key, Value]) -> Situation:
         for _ in range(LONGEST_REST):
             if values[ENDING] != UNENDED:
                 return values
-            changed = self._happened(values)
+            self._look(values)
+            changed = self._happened(values) or self._quest_ended(values)
             if changed is None:
                 return self._ended(values)
             values = changed
@@ -205,18 +409,56 @@ class Walker:
             if happening.once and values[keys.mark("done", happening.id)] == 1:
                 continue
             if self.holds(happening.when, values):
-                after = dict(values)
-                for effect in happening.outcome.effects:
-                    self._apply(effect, after)
+                after = self._by_itself(happening.outcome.effects, values)
                 if after != values:
                     return after
         return None
+
+    def _quest_ended(self, values: dict[Key, Value]) -> dict[Key, Value] | None:
+        """The situation after the first quest that fails, or is complete by itself."""
+        for quest in self.world.quests.values():
+            if values[keys.quest(quest.id)] != ACTIVE:
+                continue
+            if quest.fails_when is not None and self.holds(quest.fails_when, values):
+                return self._by_itself((FailQuest(quest.id),), values)
+            met = all(self._is_met(g, quest.id, values) for g in quest.goals)
+            if quest.completes_itself and met:
+                return self._by_itself((FinishQuest(quest.id),), values)
+        return None
+
+    def _by_itself(self, effects: Iterable[Effect], values: Situation) -> dict[Key, Value]:
+        done = self._walk_through(effects, values, True)
+        assert done is not None, "nothing is refused while settling"
+        after, gained, beaten = done
+        self._count(values, after, gained, beaten, None)
+        return after
 
     def _ended(self, values: dict[Key, Value]) -> Situation:
         for ending in self.world.endings.values():
             if ending.when is not None and self.holds(ending.when, values):
                 return values | {ENDING: ending.id}
         return values
+
+
+def _whole(goal: Goal) -> int:
+    """The progress at which a goal that remembers it is met."""
+    return goal.count if goal.kind in ("gain", "defeat") else 1
+
+
+def _amount_for(
+    goal: Goal, gained: Mapping[str, int], beaten: Mapping[str, int], rule: Rule | None
+) -> int:
+    """How much a move counts for a goal, if the goal counts."""
+    match goal.kind:
+        case "gain":
+            return gained.get(goal.subject, 0)
+        case "defeat":
+            return beaten.get(goal.subject, 0)
+        case "talk":
+            return int(rule is not None and rule.kind == "talk" and rule.owner == goal.subject)
+        case "do":
+            return int(rule is not None and goal.subject in (rule.id, rule.common))
+    return 0
 
 
 def _number(values: Situation, key: Key) -> int:

@@ -1,0 +1,57 @@
+"""The fields that many sections share: the rule body and what it is made of."""
+
+from __future__ import annotations
+
+from zubrel.authored.kinds import (
+    AMOUNTS,
+    AMOUNTS_OR_ALL,
+    CHANGES,
+    CONDITIONS,
+    FLAG,
+    ODDS,
+    SETTINGS,
+    TEXT,
+    WORD,
+    WORDS_KIND,
+    Field,
+    Shape,
+    entries_of,
+)
+
+EFFECTS = {
+    "loses": Field(AMOUNTS_OR_ALL, "Items removed as far as they are held; possible anyway."),
+    "gives": Field(AMOUNTS, "Items gained."),
+    "sets": Field(SETTINGS, "Facts and meters set to a value."),
+    "toggles": Field(WORDS_KIND, "True/false facts turned over."),
+    "adds": Field(CHANGES, "Numbers added to meters; stops at a meter's ends."),
+    "opens": Field(WORDS_KIND, "Locks opened."),
+    "shuts": Field(WORDS_KIND, "Locks shut."),
+    "starts": Field(WORDS_KIND, "Waiting quests that become active."),
+    "finishes": Field(WORDS_KIND, "Quests that are done with this; their rewards are given."),
+    "fails": Field(WORDS_KIND, "Quests that fail for good."),
+    "moves_to": Field(WORD, "The area where the player is then."),
+    "ends": Field(WORD, "The ending that is reached."),
+    "says": Field(TEXT, "What the player is told."),
+}
+OUTCOME = Shape(
+    "an outcome",
+    {**EFFECTS, "odds": Field(ODDS, "How likely, against the other outcomes (default 1).")},
+)
+PLAIN_BODY = {
+    "needs": Field(CONDITIONS, "Not possible while this is false."),
+    "takes": Field(AMOUNTS, "Items given up; possible only while they are all held."),
+    "wears": Field(WORDS_KIND, "Tools that lose one use each; possible only while held."),
+    **EFFECTS,
+    "chance": Field(entries_of(OUTCOME), "Outcomes, of which luck picks one."),
+    "once": Field(FLAG, "Possible once in a game."),
+}
+ALTERNATIVE = Shape(
+    "an alternative",
+    {**PLAIN_BODY, "label": Field(TEXT, "What the alternative is called in lists of moves.")},
+)
+BODY = {
+    **PLAIN_BODY,
+    "either": Field(entries_of(ALTERNATIVE), "Alternatives, of which the player picks one."),
+}
+NAME = {"name": Field(TEXT, "What players see (default: the id with spaces).")}
+LOCKED = {"lock": Field(WORD, "The lock that must be open.")}

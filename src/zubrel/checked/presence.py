@@ -1,0 +1,62 @@
+"""Where people are, as conditions: a person has no place in the situation, it follows from it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from zubrel.atoms.source import Span
+from zubrel.checked.conditions import ALWAYS, Any, At, Cond, Not, all_of
+
+if TYPE_CHECKING:
+    from zubrel.checked.resolve import Resolver
+
+NEVER = Any(())
+
+
+class Presence:
+    """Works out the places of people, one inside the other where their conditions ask for it."""
+
+    def __init__(self, resolver: Resolver) -> None:
+        self.resolver = resolver
+        self.known: dict[str, tuple[tuple[str, Cond], ...]] = {}
+        self.open: list[str] = []
+
+    def here(self, person: str, span: Span | None) -> Cond:
+        """The person is in the player's area."""
+        return Any(tuple(all_of(At(area, span), when) for area, when in self.places(person)))
+
+    def places(self, person: str) -> tuple[tuple[str, Cond], ...]:
+        """The areas where a person can be, each with the condition for being there."""
+        if person in self.open:
+            circle = [*self.open[self.open.index(person) :], person]
+            entry = self.resolver.entries["people"][person]
+            self.resolver.problems.add(
+                "circle",
+                f"where they are depends on itself: {' → '.join(circle)}",
+                entry.span,
+                "Let one of them depend on a fact instead.",
+            )
+            return ()
+        if person not in self.known:
+            self.open.append(person)
+            self.known[person] = tuple(self._places(person).items())
+            self.open.pop()
+        return self.known[person]
+
+    def _places(self, person: str) -> dict[str, Cond]:
+        entry = self.resolver.entries["people"][person]
+        present = self.resolver.condition(entry.condition("when"))
+        places: dict[str, Cond] = {}
+        earlier: list[Cond] = []
+        for place in entry.entries("at"):
+            word = place.word("at")
+            area = self.resolver.names.find(word, "area") if word else None
+            when = self.resolver.condition(place.condition("when"))
+            if area is None:
+                continue
+            there = all_of(when, *(Not(e) for e in earlier), present)
+            places[area] = Any((places[area], there)) if area in places else there
+            earlier.append(when)
+            if when == ALWAYS:
+                break
+        return places

@@ -1,0 +1,312 @@
+"""The entries of sections that are more than a name: items, people, quests, shops and so on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zubrel.atoms.spelling import listing, suggestion
+from zubrel.authored.conditions import Condition, Name
+from zubrel.authored.document import Document
+from zubrel.authored.values import Amount, Entry
+from zubrel.checked.bodies import effects_of
+from zubrel.checked.conditions import ALWAYS, Cond, Holds
+from zubrel.checked.frames import key_of, name_of
+from zubrel.checked.names import kept_items
+from zubrel.checked.resolve import RULE_KINDS, Resolver
+from zubrel.checked.world import (
+    Acceptance,
+    Carry,
+    Foe,
+    Goal,
+    Item,
+    Person,
+    Promise,
+    Quest,
+    Rule,
+    Shop,
+    Store,
+    Ware,
+)
+
+GOALS = ("collect", "gain", "deliver", "defeat", "visit", "talk", "do", "meet")
+EARLY = ("gain", "defeat", "visit", "talk", "do")
+PROMISES = ("never", "always", "possible", "stays_possible", "before", "within")
+
+
+class Sections:
+    """Makes the entries of a world out of a document, problem by problem."""
+
+    def __init__(self, document: Document, resolver: Resolver) -> None:
+        self.document = document
+        self.resolver = resolver
+        self.problems = resolver.problems
+        self.names = resolver.names
+
+    def items(self) -> dict[str, Item]:
+        return {key_of(e): self._item(e) for e in self.document.entries("items")}
+
+    def _item(self, entry: Entry) -> Item:
+        this, most, uses = key_of(entry), entry.number("max"), entry.number("uses")
+        drop = entry.values.get("drop", False)
+        if uses is not None:
+            for field in ("max", "drop"):
+                if entry.values.get(field):
+                    message = f'"{this}" is a tool: "{field}" means nothing for it'
+                    self.problems.add("misplaced", message, entry.where(field))
+            most, drop = uses, False
+        drops_at: tuple[str, ...] = ()
+        if drop is True:
+            drops_at = tuple(key_of(e) for e in self.document.entries("areas"))
+        elif drop:
+            drops_at = tuple(self.resolver.ids(drop, "area"))
+        if drop and entry.text("kind") == "knowledge":
+            message = "knowledge cannot be put down"
+            self.problems.add("misplaced", message, entry.where("drop"))
+        return Item(
+            this, name_of(entry), entry.span, entry.text("kind") or "thing",
+            most or 0, most is not None, entry.text("when_full") == "waste", uses, drops_at,
+            tuple(self.resolver.ids(entry.words("stays_in"), "area")),
+        )  # fmt: skip
+
+    def check_drops(self, items: dict[str, Item]) -> None:
+        """Only items of which there is one can be put down."""
+        for item in items.values():
+            if item.drops_at and item.most > 1:
+                message = f'"{item.id}" can be put down, so there must be only one of it'
+                hint = f"{item.most} of it can come together; say max: 1, or leave out drop."
+                self.problems.add("bad-value", message, item.span, hint)
+
+    def people(self) -> dict[str, Person]:
+        found = {}
+        for entry in self.document.entries("people"):
+            this = key_of(entry)
+            if not entry.entries("at"):
+                message = f'"{this}" needs to be somewhere'
+                self.problems.add("missing", message, entry.span, "Add: at: some_area")
+            places = self.resolver.presence.places(this)
+            met = this in self.resolver.met
+            found[this] = Person(this, name_of(entry), entry.span, places, met)
+        return found
+
+    def quests(self, started: frozenset[str]) -> dict[str, Quest]:
+        """The quests; `started` are those that something starts."""
+        found = {}
+        for entry in self.document.entries("quests"):
+            this, source, end = key_of(entry), entry.word("from"), entry.word("hand_in")
+            in_turn = entry.text("order") == "in_turn"
+            goals = tuple(
+                self._goal(goal, number, in_turn)
+                for number, goal in enumerate(entry.entries("goals"), 1)
+            )
+            fails_when = entry.condition("fails_when")
+            reward = entry.entry("reward")
+            found[this] = Quest(
+                this, name_of(entry), entry.span, source is None and this not in started, in_turn,
+                self._person_or_area(source), self._person_or_area(end),
+                self.resolver.all_of(entry.conditions("needs")), goals,
+                self.resolver.condition(fails_when) if fails_when else None,
+                effects_of(reward, self.resolver) if reward else (),
+            )  # fmt: skip
+        return found
+
+    def _person_or_area(self, word: Name | None) -> str | None:
+        return self.names.find(word, "person", "area") if word else None
+
+    def _goal(self, entry: Entry, number: int, in_turn: bool) -> Goal:
+        kinds = [kind for kind in GOALS if entry.has(kind)]
+        if len(kinds) != 1:
+            message = "a goal asks for exactly one thing"
+            hint = f"It is one of: {listing(GOALS)}."
+            self.problems.add("missing" if not kinds else "misplaced", message, entry.span, hint)
+        kind = kinds[0] if kinds else "meet"
+        subject, count = self._goal_subject(entry, kind)
+        condition = self._goal_condition(entry, kind, subject, count)
+        early = entry.has("early")
+        if early and kind not in EARLY:
+            message = f'a goal to {kind} never counts early: "early" means nothing here'
+            self.problems.add("misplaced", message, entry.where("early"))
+        if kind == "deliver" and not entry.has("to"):
+            message = "a delivery needs to say to whom or where"
+            self.problems.add("missing", message, entry.span, "Add: to: some_person")
+        remembered = kind not in ("collect", "meet") or in_turn
+        name = entry.text("name") or f"{kind} {subject.replace('_', ' ') or 'a condition'}"
+        needs = self.resolver.all_of(entry.conditions("needs"))
+        return Goal(
+            number, kind, subject, count, condition, needs, early, name, entry.span, remembered
+        )
+
+    def _goal_subject(self, entry: Entry, kind: str) -> tuple[str, int]:
+        """The id that a goal is about, and how many of it."""
+        value = entry.values.get(kind)
+        if isinstance(value, Amount):
+            wanted = "foe" if kind == "defeat" else "item"
+            return self.names.find(value.name, wanted) or "", value.count or 1
+        if isinstance(value, Name):
+            if kind == "do":
+                found = self.names.find(value, *RULE_KINDS, "rule")
+            else:
+                found = self.names.find(value, "area" if kind == "visit" else "person")
+            return found or "", 1
+        return "", 1
+
+    def _goal_condition(self, entry: Entry, kind: str, subject: str, count: int) -> Cond:
+        if kind == "collect" and subject:
+            return Holds(subject, ">=", count, entry.span)
+        return self.resolver.condition(entry.condition("meet")) if kind == "meet" else ALWAYS
+
+    def foes(self) -> dict[str, Foe]:
+        return {
+            key_of(e): Foe(
+                key_of(e), name_of(e), e.span, self.resolver.count_of_foe(key_of(e)),
+                e.text("returns") == "always",
+            )
+            for e in self.document.entries("foes")
+        }  # fmt: skip
+
+    def shops(self, items: dict[str, Item]) -> dict[str, Shop]:
+        found = {}
+        for entry in self.document.entries("shops"):
+            this = key_of(entry)
+            if entry.has("keeper") and entry.has("at"):
+                message = "a shop is at a place, or where its keeper is, not both"
+                self.problems.add("misplaced", message, entry.where("at"))
+            sells = tuple(self._wares(entry, "sells", items))
+            buys = tuple(self._wares(entry, "buys", items))
+            money = self._money(entry, items)
+            found[this] = Shop(this, name_of(entry), entry.span, money, sells, buys)
+        return found
+
+    def _wares(self, entry: Entry, field: str, items: dict[str, Item]) -> Iterator[Ware]:
+        for ware in entry.entries(field):
+            item = self.names.find(ware.key, "item") if ware.key else None
+            price = ware.number("price")
+            if item is None:
+                continue
+            if price is None:
+                message = f'"{item}" needs a price'
+                self.problems.add("missing", message, ware.span, "Write for example: 3")
+            if field == "buys" and items[item].kind == "knowledge":
+                message = f'"{item}" is knowledge, which cannot be sold'
+                self.problems.add("wrong-kind", message, ware.span)
+            if field == "buys" and ware.has("stock"):
+                message = "a shop has no stock of what it buys"
+                self.problems.add("misplaced", message, ware.where("stock"))
+            yield Ware(item, price or 0, ware.number("stock"), ware.span)
+
+    def _money(self, entry: Entry, items: dict[str, Item]) -> str:
+        word = entry.word("money")
+        if word is not None:
+            return self.names.find(word, "item") or ""
+        money = [item.id for item in items.values() if item.kind == "money"]
+        if len(money) == 1:
+            return money[0]
+        message = "this shop does not say what is paid with"
+        many = listing(money) if money else "none"
+        hint = f"Add: money: some_item. (Items of kind money: {many}.)"
+        self.problems.add("missing", message, entry.span, hint)
+        return ""
+
+    def stores(self, items: dict[str, Item]) -> dict[str, Store]:
+        found = {}
+        for entry in self.document.entries("stores"):
+            this = key_of(entry)
+            for word in entry.words("keeps"):
+                item = self.names.find(word, "item")
+                if item and (items[item].uses is not None or items[item].kind == "knowledge"):
+                    what = "a tool" if items[item].uses is not None else "knowledge"
+                    message = f'"{item}" is {what}, which cannot be stored'
+                    self.problems.add("wrong-kind", message, word.span)
+            keeps = tuple(i for i in kept_items(entry, self.document) if i in items)
+            found[this] = Store(this, name_of(entry), entry.span, keeps, entry.number("limit"))
+        return found
+
+    def carries(self, items: dict[str, Item]) -> tuple[Carry, ...]:
+        return tuple(self._carry(entry, items) for entry in self.document.entries("carry"))
+
+    def _carry(self, entry: Entry, items: dict[str, Item]) -> Carry:
+        limit = entry.number("limit")
+        if limit is None:
+            self.problems.add("missing", "a carrying limit needs its limit", entry.span,
+                              "Add: limit: 5")  # fmt: skip
+        things = tuple(i.id for i in items.values() if i.kind == "thing")
+        given = tuple(dict.fromkeys(self.resolver.ids(entry.words("of"), "item")))
+        for item in given:
+            if items[item].kind != "thing":
+                message = f'"{item}" is {items[item].kind}, which weighs nothing'
+                self.problems.add("wrong-kind", message, entry.where("of"))
+        return Carry(limit or 0, given if entry.has("of") else things, entry.span)
+
+    def promises(self) -> tuple[Promise, ...]:
+        return tuple(p for e in self.document.entries("promises") if (p := self._promise(e)))
+
+    def _promise(self, entry: Entry) -> Promise | None:
+        kinds = [kind for kind in PROMISES if entry.has(kind)]
+        if len(kinds) != 1:
+            message = "a promise says exactly one thing"
+            hint = f"It is one of: {listing(PROMISES)}."
+            self.problems.add("missing" if not kinds else "misplaced", message, entry.span, hint)
+            return None
+        (kind,) = kinds
+        conditions, ending, steps = list(entry.conditions("before")), None, 0
+        if kind == "before" and len(conditions) != 2:
+            message = "this needs two conditions: the first before the second"
+            self.problems.add("wrong-shape", message, entry.where("before"), "before: [A, B]")
+        elif kind == "within":
+            conditions, ending, steps = self._play(entry)
+        elif kind != "before":
+            condition = entry.condition(kind)
+            conditions = [condition] if condition else []
+        return Promise(
+            key_of(entry), key_of(entry), entry.span, kind,
+            tuple(self.resolver.condition(c) for c in conditions), ending, steps,
+            entry.text("because"),
+        )  # fmt: skip
+
+    def _play(self, entry: Entry) -> tuple[list[Condition], str | None, int]:
+        play = entry.entry("within")
+        reach, steps = (play.condition("reach"), play.number("steps")) if play else (None, None)
+        if reach is None or steps is None:
+            message = 'this needs "steps" and what to "reach"'
+            hint = "within: {steps: 20, reach: some_ending}"
+            self.problems.add("missing", message, entry.where("within"), hint)
+            return [], None, 0
+        if self.names.kind_of(reach.text) == "ending":
+            return [], reach.text, steps
+        return [reach], None, steps
+
+    def accepted(self, rules: list[Rule], kinds: tuple[str, ...]) -> tuple[Acceptance, ...]:
+        """The accepted findings, of the kinds of finding that there are."""
+        known = {"world", *self.names.known, *(r.id for r in rules)}
+        found = []
+        for entry in self.document.entries("accept"):
+            kind, subject = entry.word("finding"), entry.word("of")
+            if kind is None or subject is None:
+                message = "this needs the kind of finding and its subject"
+                hint = "{finding: missable, of: some_id, because: why it is wanted}"
+                self.problems.add("missing", message, entry.span, hint)
+                continue
+            if kind.text not in kinds:
+                message = f'there is no finding "{kind.text}"'
+                hint = suggestion(kind.text, kinds) or f"There are: {listing(kinds, 40)}."
+                self.problems.add("bad-value", message, kind.span, hint)
+            if subject.text not in known:
+                message = f'there is nothing with the id "{subject.text}"'
+                self.problems.add(
+                    "unknown-id", message, subject.span, suggestion(subject.text, known)
+                )
+            because = entry.text("because")
+            found.append(Acceptance(kind.text, subject.text, because, entry.span))
+        return tuple(found)
+
+
+def started_quests(document: Document) -> frozenset[str]:
+    """The ids of the quests that some body starts, wherever it stands."""
+    found: set[str] = set()
+    pending = [e for entries in document.sections.values() for e in entries]
+    while pending:
+        entry = pending.pop()
+        found.update(word.text for word in entry.words("starts"))
+        for value in entry.values.values():
+            inner = value if isinstance(value, tuple) else (value,)
+            pending += [v for v in inner if isinstance(v, Entry)]
+    return frozenset(found)
