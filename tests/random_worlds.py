@@ -15,6 +15,14 @@ class Maker:
         self.locks = [f"lock{n}" for n in range(self.r.randint(0, 2))]
         self.facts = ["lit", "tide"] if self.r.random() < 0.6 else []
         self.meters = ["vigour"] if self.r.random() < 0.4 else []
+        self.people = ["keeper", "pilot"][: self.r.choice([0, 0, 1, 2])]
+        self.quests = ["errand", "vigil"][: self.r.choice([0, 0, 1, 2])]
+        self.foes = ["crab"] if self.r.random() < 0.3 else []
+        self.shops = ["stall"] if self.r.random() < 0.25 else []
+        self.stores = ["chest"] if self.r.random() < 0.2 else []
+        self.tools = ["saw"] if self.r.random() < 0.25 else []
+        self.dropped = ["bulky"] if self.r.random() < 0.2 else []
+        self.kinds = {}
         self.taken = []
         self.done = []
 
@@ -31,6 +39,9 @@ class Maker:
         kinds += ["lock"] * bool(self.locks) + ["fact"] * 2 * bool(self.facts)
         kinds += ["meter"] * bool(self.meters) + ["visited"]
         kinds += ["taken"] * bool(self.taken) + ["done"] * bool(self.done)
+        kinds += ["person"] * bool(self.people) + ["quest"] * 2 * bool(self.quests)
+        kinds += ["foe"] * bool(self.foes) + ["stored"] * bool(self.stores)
+        kinds += ["tool"] * bool(self.tools) + ["lies"] * bool(self.dropped)
         item, area = self.r.choice(self.items), self.r.choice(self.areas)
         operator = self.r.choice(["<", "<=", "=", "!=", ">=", ">"])
         state = self.r.choice(["is", "is not"])
@@ -51,6 +62,19 @@ class Maker:
                 return f"vigour {operator} {self.r.randint(0, 2)}"
             case "visited":
                 return f"{area} {state} visited"
+            case "person":
+                return f"{self.r.choice(self.people)} {state} {self.r.choice(['met', 'here'])}"
+            case "quest":
+                names = ["waiting", "active", "done", "failed"]
+                return f"{self.r.choice(self.quests)} {state} {self.r.choice(names)}"
+            case "foe":
+                return f"crab {state} beaten"
+            case "stored":
+                return f"{self.items[0]} {state} in chest"
+            case "tool":
+                return self.r.choice(["saw", "saw >= 2", "saw = 1"])
+            case "lies":
+                return self.r.choice([f"bulky lies at {area}", "bulky"])
             case "taken":
                 return f"{self.r.choice(self.taken)} {state} taken"
         return f"{self.r.choice(self.done)} {state} done"
@@ -84,6 +108,12 @@ class Maker:
             body["adds"] = {"vigour": self.r.choice([-1, 1, -2])}
         if self.locks and self.chance(0.15):
             body[self.r.choice(["opens", "shuts"])] = self.r.choice(self.locks)
+        if self.quests and self.chance(0.12):
+            body[self.r.choice(["starts", "finishes", "fails"])] = self.r.choice(self.quests)
+        if self.tools and self.chance(0.15):
+            body["gives"] = "saw"
+        if self.dropped and self.chance(0.1):
+            body["gives"] = "bulky"
         if heavy and self.chance(0.15):
             body["moves_to"] = self.r.choice(self.areas)
         if heavy and self.chance(0.05):
@@ -96,6 +126,8 @@ class Maker:
             body["needs"] = self.condition()
         if self.chance(0.3):
             body["takes"] = self.amount()
+        if self.tools and self.chance(0.25):
+            body[self.r.choice(["wears", "wears", "takes"])] = "saw"
         if self.chance(0.2):
             body["once"] = True
         if self.chance(0.15):
@@ -118,10 +150,18 @@ class Maker:
 
     def world(self):
         r = self.r
-        items = {i: {"max": r.randint(1, 3)} for i in self.items}
+        items = {i: {"max": r.choice([1, 1, 2, 2, 3])} for i in self.items}
         for item in items.values():
             if self.chance(0.3):
                 item["when_full"] = "waste"
+            if self.chance(0.08):
+                item["stays_in"] = self.r.sample(self.areas, 2)
+        if self.shops:
+            items["coin"] = {"kind": "money", "max": r.randint(1, 3)}
+        if self.tools:
+            items["saw"] = {"uses": r.randint(1, 3)}
+        if self.dropped:
+            items["bulky"] = {"max": 1, "drop": r.choice([True, self.areas[:1]])}
         data = {
             "zubrel": 1, "title": "Random", "items": items, "areas": self.area_bodies(),
             "start": {"at": self.areas[0]},
@@ -136,10 +176,123 @@ class Maker:
             data["meters"] = {"vigour": {"to": 2, "start": r.randint(0, 2)}}
         if self.chance(0.6):
             data["deeds"] = {"ring": dict(self.body(), **self.where())}
+        self.people_and_quests(data)
+        self.trades(data)
         if self.chance(0.3):
             data["whenever"] = [self.happening() for _ in range(r.randint(1, 2))]
         data["endings"] = self.endings()
         return data
+
+    def people_and_quests(self, data):
+        if self.people:
+            data["people"] = {p: self.person() for p in self.people}
+            if "keeper" in data["people"] and self.chance(0.3):
+                data["people"]["keeper"]["when"] = self.plain_condition()
+        if self.quests:
+            data["quests"] = {q: self.quest() for q in self.quests}
+        if self.foes:
+            crab = {k: v for k, v in self.body().items() if k not in ("once", "ends")}
+            data["foes"] = {"crab": dict(crab, **self.where())}
+            if self.chance(0.4):
+                data["foes"]["crab"]["count"] = 2
+            elif self.chance(0.4):
+                data["foes"]["crab"]["returns"] = "always"
+            if self.chance(0.3):
+                data["foes"]["crab"]["when"] = self.condition()
+        if self.chance(0.15):
+            recipe = {"takes": self.amount(), "gives": self.amount()}
+            data["recipes"] = {"boil": dict(recipe, **self.where())}
+
+    def plain_condition(self):
+        """A condition that asks for no person, so that nobody's place depends on itself."""
+        while "here" in (text := self.condition()):
+            pass
+        return text
+
+    def person(self):
+        places = [self.r.choice(self.areas)]
+        if self.chance(0.4):
+            places.insert(0, {"when": self.plain_condition(), "at": self.r.choice(self.areas)})
+        talks = []
+        for _ in range(self.r.randint(1, 2)):
+            talk = self.body(moves=False)
+            if self.chance(0.5):
+                talk["when"] = self.condition()
+            talks.append(talk)
+        return {"at": places, "talk": talks}
+
+    def giver(self):
+        return self.r.choice(self.people + self.areas)
+
+    def quest(self):
+        quest = {}
+        if self.chance(0.7):
+            quest["from"] = self.giver()
+        if self.chance(0.2):
+            quest["needs"] = self.condition()
+        if self.chance(0.4):
+            quest["order"] = "in_turn"
+        if self.chance(0.5):
+            quest["hand_in"] = self.giver()
+        if self.chance(0.15):
+            quest["fails_when"] = self.condition()
+        if self.chance(0.6):
+            quest["reward"] = self.effects(self.chance(0.3))
+        quest["goals"] = []
+        for _ in range(self.r.randint(0, 2)):
+            goal = self.goal()
+            if not any(
+                "deliver" in g and g["deliver"] == goal.get("deliver") for g in quest["goals"]
+            ):
+                quest["goals"].append(goal)
+        return quest
+
+    def goal(self):
+        kinds = ["collect", "gain", "deliver", "visit", "meet"]
+        kinds += ["defeat"] * bool(self.foes) + ["talk"] * bool(self.people)
+        kinds += ["do"] * bool(self.taken)
+        kind = self.r.choice(kinds)
+        goal = {
+            "collect": self.amount, "gain": self.amount, "deliver": self.amount,
+            "visit": lambda: self.r.choice(self.areas), "meet": self.condition,
+            "defeat": lambda: self.r.choice(["crab", "2 crab"]),
+            "talk": lambda: self.r.choice(self.people), "do": lambda: self.r.choice(self.taken),
+        }[kind]()  # fmt: skip
+        goal = {kind: goal}
+        if kind == "deliver":
+            goal["to"] = self.giver()
+        if self.chance(0.2):
+            goal["needs"] = self.condition()
+        if kind in ("gain", "defeat", "visit", "talk", "do") and self.chance(0.3):
+            goal["early"] = "counts"
+        return goal
+
+    def trades(self, data):
+        if self.shops:
+            stall = {"sells": {self.items[0]: self.r.choice([1, {"price": 1, "stock": 1}])}}
+            if self.people and self.chance(0.5):
+                stall["keeper"] = "keeper"
+            else:
+                stall["at"] = self.r.choice(self.areas)
+            if self.tools and self.chance(0.5):
+                stall["sells"]["saw"] = 2
+            if self.chance(0.5):
+                stall["buys"] = {self.items[-1]: 1}
+            if self.locks and self.chance(0.2):
+                stall["lock"] = self.locks[0]
+            data["shops"] = {"stall": stall}
+            data["start"].setdefault("holding", []).append("coin")
+        if self.stores:
+            chest = {"at": self.r.choice(self.areas)}
+            if self.chance(0.4):
+                chest["limit"] = self.r.randint(1, 2)
+            if self.chance(0.4) or self.dropped:
+                chest["keeps"] = [self.items[0]]
+            data["stores"] = {"chest": chest}
+        if self.chance(0.25):
+            data["carry"] = [{"limit": self.r.randint(1, 3)}]
+            if self.chance(0.3):
+                data["carry"][0]["of"] = self.items[:2]
 
     def where(self):
         return self.r.choice([{}, {"at": self.areas[-1]}, {"at": self.areas[:2]}])

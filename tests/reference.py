@@ -10,29 +10,15 @@ from __future__ import annotations
 import re
 from collections import deque
 
+from tests.reference_rules import MADE, Rules, amounts, as_list, section
+
 
 class Restless(Exception):
     """Settling never ends."""
 
 
-def amounts(entry):
-    """[(count or None for all, item)] of an amount or a list of amounts."""
-    if entry is None:
-        return []
-    found = []
-    for text in entry if isinstance(entry, list) else [entry]:
-        words = str(text).split()
-        if len(words) == 1:
-            found.append((1, words[0]))
-        else:
-            found.append((None if words[0] == "all" else int(words[0]), words[1]))
-    return found
-
-
-def as_list(value):
-    if value is None:
-        return []
-    return value if isinstance(value, list) else [value]
+class TooLarge(Exception):
+    """More situations than a slow reference should look at."""
 
 
 class Conditions:
@@ -100,11 +86,18 @@ class Conditions:
             if self.peek("of"):
                 return sum(self.parts()) >= int(word)
             return s["held", self.next()] >= int(word)
+        if self.peek("lies"):
+            self.next()
+            assert self.next() == "at"
+            return s["lies", word] == self.next()
         if self.peek("is"):
             self.next()
             negative = self.peek("not")
             if negative:
                 self.next()
+            if self.peek("in"):
+                self.next()
+                return (s["stored", self.next(), word] >= 1) != negative
             return self.state(word, self.next()) != negative
         if self.tokens and self.tokens[0] in ("<", ">", "<=", ">=", "=", "!="):
             return self.comparison(word, self.next(), self.next())
@@ -116,8 +109,14 @@ class Conditions:
         s = self.situation
         if state in ("open", "shut"):
             return s["open", word] == (state == "open")
-        if state == "visited":
-            return word in s["visited"]
+        if ("quest", word) in s:
+            return s["quest", word] == state
+        if state == "beaten":
+            return s["beaten", word] >= self.world.foe_count(word)
+        if state == "here":
+            return self.world.person_at(word, s) == s["place"]
+        if state in ("met", "visited"):
+            return word in s[state]
         if state == "taken":
             return word in s["taken"]
         assert state == "done", state
@@ -137,7 +136,7 @@ class Conditions:
         }[operator]  # fmt: skip
 
 
-class Reference:
+class Reference(Rules):
     """One world: its rules as plain dicts, its situations, and what follows from them."""
 
     def __init__(self, data):
@@ -148,6 +147,13 @@ class Reference:
         self.facts = dict(section(data, "facts"))
         self.meters = dict(section(data, "meters"))
         self.endings = {e: (b if isinstance(b, dict) else {}) for e, b in section(data, "endings")}
+        self.people = dict(section(data, "people"))
+        self.quests = dict(section(data, "quests"))
+        self.recipes = dict(section(data, "recipes"))
+        self.foes = {f: b or {} for f, b in section(data, "foes")}
+        self.shops = dict(section(data, "shops"))
+        self.stores = {c: b or {} for c, b in section(data, "stores")}
+        self.carry = data.get("carry", [])
         self.whenever = [
             dict(w, id=w.get("id", f"whenever_{n}"))
             for n, w in enumerate(data.get("whenever", []), 1)
@@ -157,111 +163,12 @@ class Reference:
         self.make_rules()
         self.most = {item: self.bound(item) for item in self.items}
 
-    # rules
-
-    def make_rules(self):
-        used = set(self.items) | set(self.areas) | set(self.locks) | set(self.facts)
-        used |= set(self.meters) | set(self.endings)
-        used |= {d for d, _ in section(self.data, "deeds")}
-        used |= {d for a in self.areas.values() for d in a.get("deeds", {})}
-        for area in self.areas.values():
-            for entry in [*area.get("finds", []), *area.get("ways", [])]:
-                if isinstance(entry, dict) and "id" in entry:
-                    used.add(entry["id"])
-                    if "to" in entry and not entry.get("one_way"):
-                        used.add(entry["id"] + "_back")
-
-        def fresh(wanted):
-            made, number = wanted, 1
-            while made in used:
-                number += 1
-                made = f"{wanted}_{number}"
-            used.add(made)
-            return made
-
-        for area, body in self.areas.items():
-            for find in body.get("finds", []):
-                find = find if isinstance(find, dict) else {"amount": find}
-                if "amount" in find:
-                    [(count, item)] = amounts(find["amount"])
-                else:
-                    count, item = find.get("count", 1), find["item"]
-                self.add_rules(
-                    find.get("id") or fresh(f"{area}_{item}"), "find", [area], find,
-                    gives=[(count, item)], again=find.get("again") == "always",
-                )  # fmt: skip
-            for way in body.get("ways", []):
-                way = way if isinstance(way, dict) else {"to": way}
-                there = way["to"]
-                this = way.get("id") or fresh(f"{area}_to_{there}")
-                self.add_rules(this, "way", [area], way, to=there, owner=this)
-                if not way.get("one_way"):
-                    back = this + "_back" if "id" in way else fresh(f"{there}_to_{area}")
-                    self.add_rules(back, "way", [there], way, to=area, owner=this)
-            for deed, deed_body in body.get("deeds", {}).items():
-                self.add_rules(deed, "deed", [area], deed_body or {})
-        for deed, body in section(self.data, "deeds"):
-            where = body.get("at", "anywhere")
-            places = None if where == "anywhere" else as_list(where)
-            self.add_rules(deed, "deed", places, body)
-        for lock, body in self.locks.items():
-            places = as_list(body["from"]) if "from" in body else self.met_at(lock)
-            self.add_rules(lock, "lock", places, body, opens=[lock])
-
-    def met_at(self, lock):
-        places = []
-        for area, body in self.areas.items():
-            entries = [
-                *body.get("finds", []),
-                *body.get("ways", []),
-                *body.get("deeds", {}).values(),
-            ]
-            for entry in entries:
-                if isinstance(entry, dict) and entry.get("lock") == lock:
-                    places.append(area)
-                    if "to" in entry and not entry.get("one_way"):
-                        places.append(entry["to"])
-        return places
-
-    def add_rules(
-        self, this, kind, places, body, gives=(), again=True, to=None, owner=None, opens=()
-    ):
-        owner = owner or this
-        alternatives = body.get("either") or [None]
-        for number, alternative in enumerate(alternatives, 1):
-            bodies = [body] if alternative is None else [body, alternative]
-            chances = [c for b in bodies for c in b.get("chance", [])] or [{}]
-            label = this if alternative is None else alternative.get("id", f"{this}_{number}")
-            once = []
-            if kind == "find" and not again:
-                once.append(("taken", owner))
-            elif body.get("once"):
-                once.append(("done", owner))
-            mark = f"{owner}_{number}" if alternative is not None else None
-            asked = mark is not None and re.search(rf"\b{mark} is (not )?done", self.texts)
-            if alternative is not None and alternative.get("once") and not once:
-                once.append(("done", mark))
-            marks = list(once)
-            if once and asked and ("done", mark) not in marks:
-                marks.append(("done", mark))
-            self.rules.append({
-                "id": label, "kind": kind, "owner": owner, "at": places, "bodies": bodies,
-                "lock": body.get("lock"), "once": once, "marks": marks, "to": to,
-                "gives": list(gives), "opens": list(opens), "relocks": self.relocks(kind, body),
-                "outcomes": [(n, c) for n, c in enumerate(chances, 1) if c.get("odds", 1) > 0],
-            })  # fmt: skip
-
-    def relocks(self, kind, body):
-        lock = body.get("lock")
-        if kind != "way" or not lock:
-            return None
-        how = body.get("relocks", self.locks[lock].get("relocks", "never"))
-        return lock if how == "passing" else None
-
     def bound(self, item):
         """The most of an item: its max, or the start and every once-only source together."""
         if "max" in self.items[item]:
             return self.items[item]["max"]
+        if "uses" in self.items[item]:
+            return self.items[item]["uses"]
         total = sum(n for n, i in amounts(self.data["start"].get("holding")) if i == item)
         best = {}
         for rule in self.rules:
@@ -284,12 +191,13 @@ class Reference:
 
     def start(self):
         s = {"place": self.data["start"]["at"], "ending": None}
-        for name in ("visited", "taken", "done"):
+        for name in ("visited", "taken", "done", "met"):
             s[name] = frozenset()
         for item in self.items:
             s["held", item] = 0
         for count, item in amounts(self.data["start"].get("holding")):
-            s["held", item] += count
+            s["held", item] += self.items[item].get("uses", count)
+        self.start_the_rest(s)
         for lock, body in self.locks.items():
             s["open", lock] = body.get("begins") == "open"
         for fact, body in self.facts.items():
@@ -301,8 +209,31 @@ class Reference:
             s["meter", meter] = body.get("start", body.get("from", 0))
         return self.settle(s)
 
+    def start_the_rest(self, s):
+        for quest, body in self.quests.items():
+            started = re.search(rf"'starts': (\[[^]]*)?'{quest}'", self.texts)
+            s["quest", quest] = "waiting" if "from" in body or started else "active"
+        for quest, number, _ in self.goals():
+            s["goal", quest, number] = 0
+        for foe in self.foes:
+            s["beaten", foe] = 0
+        for item, body in self.items.items():
+            if body.get("drop"):
+                s["lies", item] = None
+        for shop, body in self.shops.items():
+            for item, ware in body.get("sells", {}).items():
+                if isinstance(ware, dict) and "stock" in ware:
+                    s["stock", shop, item] = ware["stock"]
+        for store in self.stores:
+            for item in self.kept(store):
+                s["stored", store, item] = 0
+        self.let_go(s)
+
     def holds(self, text, s):
         return Conditions(str(text), self, s).value()
+
+    def holds_all(self, texts, s):
+        return all(self.holds(text, s) for text in as_list(texts))
 
     def possible(self, rule, s):
         if s["ending"] or (rule["at"] is not None and s["place"] not in rule["at"]):
@@ -313,38 +244,61 @@ class Reference:
             return False
         if any(subject in s[kind] for kind, subject in rule["once"]):
             return False
-        if not all(self.holds(n, s) for b in rule["bodies"] for n in as_list(b.get("needs"))):
+        if rule["offered"] and not rule["offered"](s):
+            return False
+        if not all(self.holds_all(b.get("needs"), s) for b in rule["bodies"]):
             return False
         return all(self.apply(rule, chance, s) is not None for _, chance in rule["outcomes"])
 
     def apply(self, rule, chance, s):
         """The situation right after one outcome, or None where it does not fit."""
         n = dict(s)
+        log = {"gained": {}, "beaten": {}, "arrives": None}
         common, outcome = rule["bodies"], [chance]
         for kind, subject in rule["marks"]:
             n[kind] = n[kind] | {subject}
+        if rule["kind"] == "talk" and re.search(rf"\b{rule['owner']} is (not )?met", self.texts):
+            n["met"] = n["met"] | {rule["owner"]}
+        if rule["special"]:
+            rule["special"](n)
+        if rule["kind"] == "foe":
+            foe = rule["owner"]
+            returns = self.foes[foe].get("returns") == "always"
+            n["beaten", foe] = 1 if returns else n["beaten", foe] + 1
+            log["beaten"][foe] = 1
         for body in common:
             for count, item in amounts(body.get("takes")):
-                n["held", item] -= count
-                if n["held", item] < 0:
+                tool = "uses" in self.items[item]
+                if n["held", item] < (1 if tool else count):
                     return None
-        if not self.lose_and_give(n, common, rule["gives"]):
+                n["held", item] = 0 if tool else n["held", item] - count
+        for body in common:
+            for tool in as_list(body.get("wears")):
+                if n["held", tool] < 1:
+                    return None
+                n["held", tool] -= 1
+        overridden = {f for b in outcome for f in b.get("sets", {})}
+        if not self.do_all(n, common, rule["gives"], rule["opens"], overridden, log, False):
             return None
-        self.change(n, common, rule["opens"], {f for b in outcome for f in b.get("sets", {})})
-        if not self.lose_and_give(n, outcome, []):
+        if not self.do_all(n, outcome, [], [], set(), log, False):
             return None
-        self.change(n, outcome, [], set())
         there = rule["to"]
         for body in [*common, *outcome]:
             there = body.get("moves_to", there)
-        if there is not None and there != s["place"]:
-            if not all(self.holds(c, s) for c in as_list(self.areas[there].get("needs"))):
-                return None
+        arrives = there or log["arrives"]
+        elsewhere = arrives is not None and arrives != s["place"]
+        if elsewhere and not self.holds_all(self.areas[arrives].get("needs"), s):
+            return None
+        if there is not None:
             self.move(n, there)
         for body in [*common, *outcome]:
             n["ending"] = body.get("ends", n["ending"])
         if rule["relocks"]:
             n["open", rule["relocks"]] = False
+        self.let_go(n)
+        if rule["kind"] in ("fetch", "pick_up"):
+            log["gained"] = {}
+        self.count(s, n, log, rule)
         return n
 
     def move(self, n, there):
@@ -353,19 +307,40 @@ class Reference:
             n["visited"] = n["visited"] | {left}
         n["place"] = there
 
-    def lose_and_give(self, n, bodies, first, settling=False):
+    def let_go(self, n):
+        for item, body in self.items.items():
+            if "stays_in" in body and n["place"] not in as_list(body["stays_in"]):
+                n["held", item] = 0
+
+    def room(self, n, item):
+        """How many more of an item can be held."""
+        tool = "uses" in self.items[item]
+        room = int(n["held", item] == 0) if tool else self.most[item] - n["held", item]
+        for carry in self.carry:
+            things = [i for i, e in self.items.items() if e.get("kind", "thing") == "thing"]
+            of = as_list(carry["of"]) if "of" in carry else things
+            if item in of:
+                load = sum(
+                    min(1, n["held", i]) if "uses" in self.items[i] else n["held", i] for i in of
+                )
+                room = min(room, carry["limit"] - load)
+        return max(0, room)
+
+    def do_all(self, n, bodies, first, opened, overridden, log, settling):
+        """Effects in the order of the language, but for moves and ends; False: does not fit."""
         for body in bodies:
             for count, item in amounts(body.get("loses")):
-                n["held", item] = 0 if count is None else max(0, n["held", item] - count)
+                whole = count is None or "uses" in self.items[item]
+                n["held", item] = 0 if whole else max(0, n["held", item] - count)
         for count, item in [*first, *(a for b in bodies for a in amounts(b.get("gives")))]:
-            n["held", item] += count
-            if n["held", item] > self.most[item]:
-                if not settling and self.items[item].get("when_full") != "waste":
-                    return False
-                n["held", item] = self.most[item]
-        return True
-
-    def change(self, n, bodies, opened, overridden):
+            fits = min(count, self.room(n, item))
+            if fits < count and not settling and self.items[item].get("when_full") != "waste":
+                return False
+            if "uses" in self.items[item]:
+                n["held", item] = self.items[item]["uses"] if fits else n["held", item]
+            else:
+                n["held", item] += fits
+            log["gained"][item] = log["gained"].get(item, 0) + fits
         settings = {f: v for b in bodies for f, v in b.get("sets", {}).items()}
         for thing, value in settings.items():
             if thing in overridden:
@@ -374,9 +349,8 @@ class Reference:
                 n["meter", thing] = self.cut(thing, value)
             else:
                 n["fact", thing] = value
-        for body in bodies:
-            for fact in as_list(body.get("toggles")):
-                n["fact", fact] = not n["fact", fact]
+        for fact in (f for b in bodies for f in as_list(b.get("toggles"))):
+            n["fact", fact] = not n["fact", fact]
         for body in bodies:
             for meter, amount in body.get("adds", {}).items():
                 n["meter", meter] = self.cut(meter, n["meter", meter] + amount)
@@ -384,6 +358,107 @@ class Reference:
             n["open", lock] = True
         for lock in (k for b in bodies for k in as_list(b.get("shuts"))):
             n["open", lock] = False
+        for quest in (q for b in bodies for q in as_list(b.get("starts"))):
+            if n["quest", quest] == "waiting":
+                n["quest", quest] = "active"
+        for quest in (q for b in bodies for q in as_list(b.get("finishes"))):
+            if not self.finish(n, quest, log, settling):
+                return False
+        for quest in (q for b in bodies for q in as_list(b.get("fails"))):
+            if n["quest", quest] in ("waiting", "active"):
+                n["quest", quest] = "failed"
+        return True
+
+    def finish(self, n, quest, log, settling):
+        """The quest is done, and its reward is given; False where that does not fit."""
+        if n["quest", quest] not in ("waiting", "active"):
+            return True
+        n["quest", quest] = "done"
+        reward = self.quests[quest].get("reward", {})
+        if not self.do_all(n, [reward], [], [], set(), log, settling):
+            return False
+        if "moves_to" in reward:
+            log["arrives"] = log["arrives"] or reward["moves_to"]
+            self.move(n, reward["moves_to"])
+        n["ending"] = reward.get("ends", n["ending"])
+        return True
+
+    # quests
+
+    def remembers(self, quest, goal):
+        current = "collect" in goal or "meet" in goal
+        return not current or quest.get("order") == "in_turn"
+
+    def whole(self, goal):
+        kind = "gain" if "gain" in goal else "defeat"
+        return amounts(goal[kind])[0][0] if kind in goal else 1
+
+    def met(self, quest, number, s):
+        goal = as_list(self.quests[quest]["goals"])[number - 1]
+        if self.remembers(self.quests[quest], goal):
+            return s["goal", quest, number] >= self.whole(goal)
+        return self.now(goal, s)
+
+    def now(self, goal, s):
+        """What is looked at: a visit, a collection, a condition."""
+        if "visit" in goal:
+            return s["place"] == goal["visit"]
+        if "collect" in goal:
+            [(count, item)] = amounts(goal["collect"])
+            return s["held", item] >= count
+        return self.holds(goal["meet"], s)
+
+    def all_met(self, quest, s):
+        goals = as_list(self.quests[quest].get("goals"))
+        return all(self.met(quest, n, s) for n in range(1, len(goals) + 1))
+
+    def counts(self, quest, number, s):
+        body = self.quests[quest]
+        goal = as_list(body["goals"])[number - 1]
+        if self.met(quest, number, s) or not self.holds_all(goal.get("needs"), s):
+            return False
+        if goal.get("early") == "counts":
+            return s["quest", quest] in ("waiting", "active")
+        if s["quest", quest] != "active":
+            return False
+        earlier = range(1, number) if body.get("order") == "in_turn" else []
+        return all(self.met(quest, n, s) for n in earlier)
+
+    def goals(self):
+        for quest, body in self.quests.items():
+            for number, goal in enumerate(as_list(body.get("goals")), 1):
+                if self.remembers(body, goal):
+                    yield quest, number, goal
+
+    def count(self, before, n, log, rule):
+        for quest, number, goal in self.goals():
+            amount = 0
+            if "gain" in goal:
+                amount = log["gained"].get(amounts(goal["gain"])[0][1], 0)
+            elif "defeat" in goal:
+                amount = log["beaten"].get(amounts(goal["defeat"])[0][1], 0)
+            elif "talk" in goal and rule:
+                amount = rule["kind"] == "talk" and rule["owner"] == goal["talk"]
+            elif "do" in goal and rule:
+                amount = goal["do"] in (rule["id"], rule["common"])
+            if amount and self.counts(quest, number, before):
+                made = n["goal", quest, number] + amount
+                n["goal", quest, number] = min(self.whole(goal), made)
+        for quest, number, _ in self.goals():
+            if n["quest", quest] in ("done", "failed"):
+                n["goal", quest, number] = 0
+
+    def look(self, s):
+        n = dict(s)
+        looking = True
+        while looking:
+            looking = False
+            for quest, number, goal in self.goals():
+                looked_at = "visit" in goal or "collect" in goal or "meet" in goal
+                if looked_at and self.now(goal, n) and self.counts(quest, number, n):
+                    n["goal", quest, number] = 1
+                    looking = True
+        return n
 
     def cut(self, meter, value):
         limits = self.meters[meter]
@@ -392,10 +467,11 @@ class Reference:
     def settle(self, s):
         seen = []
         while not s["ending"]:
+            s = self.look(s)
             if s in seen:
                 raise Restless
             seen.append(s)
-            after = self.happen(s)
+            after = self.happen(s) or self.end_a_quest(s)
             if after is None:
                 for ending, body in self.endings.items():
                     if "when" in body and self.holds(body["when"], s):
@@ -412,18 +488,37 @@ class Reference:
             n = dict(s)
             if once:
                 n["done"] = n["done"] | {happening["id"]}
-            self.lose_and_give(n, [happening], [], settling=True)
-            self.change(n, [happening], [], set())
+            log = {"gained": {}, "beaten": {}, "arrives": None}
+            self.do_all(n, [happening], [], [], set(), log, True)
             if "moves_to" in happening:
                 self.move(n, happening["moves_to"])
             n["ending"] = happening.get("ends", n["ending"])
+            self.let_go(n)
+            self.count(s, n, log, None)
             if n != s:
                 return n
         return None
 
+    def end_a_quest(self, s):
+        for quest, body in self.quests.items():
+            if s["quest", quest] != "active":
+                continue
+            n = dict(s)
+            log = {"gained": {}, "beaten": {}, "arrives": None}
+            if "fails_when" in body and self.holds(body["fails_when"], s):
+                n["quest", quest] = "failed"
+            elif "hand_in" not in body and body.get("goals") and self.all_met(quest, s):
+                self.finish(n, quest, log, True)
+                self.let_go(n)
+            else:
+                continue
+            self.count(s, n, log, None)
+            return n
+        return None
+
     # everything that can come of it
 
-    def explore(self):
+    def explore(self, most=4000):
         """Every situation in breadth-first order, and [(from, rule, outcome, to)]."""
         start = frozen(self.start())
         self.order, self.edges = {start: 0}, []
@@ -441,6 +536,8 @@ class Reference:
                     continue
                 for number, a in after:
                     to = frozen(a)
+                    if len(self.order) > most:
+                        raise TooLarge
                     if to not in self.order:
                         self.order[to] = self.order[key] + 1
                         queue.append(to)
@@ -508,6 +605,10 @@ class Reference:
                 found[subject] = lambda s, k=kind, t=subject: t in s[k]
         for item in self.items:
             found[item] = lambda s, i=item: s["held", i] > 0
+        for quest in self.quests:
+            found[quest] = lambda s, q=quest: s["quest", q] == "done"
+        for foe in self.foes:
+            found[foe] = lambda s, f=foe: s["beaten", f] >= self.foe_count(f)
         for ending, body in self.endings.items():
             if body.get("kind") != "bad":
                 found[ending] = lambda s, e=ending: s["ending"] == e
@@ -547,22 +648,22 @@ class Reference:
         found |= {e for e in self.endings if not any(s["ending"] == e for s in every)}
         found |= {k for k in self.locks if not any(s["open", k] for s in every)}
         found |= {i for i in self.items if not any(s["held", i] for s in every)}
+        found |= {q for q in self.quests if not any(s["quest", q] == "done" for s in every)}
+        found |= {
+            f for f in self.foes if not any(s["beaten", f] >= self.foe_count(f) for s in every)
+        }
         ways = {}
         for rule in self.rules:
             if rule["kind"] == "way":
                 number = rule["bodies"][-1].get("id", 0) if len(rule["bodies"]) > 1 else 0
                 position = id(rule["bodies"][-1]) if len(rule["bodies"]) > 1 else number
                 ways.setdefault((rule["owner"], position), []).append(rule["id"])
-            elif rule["id"] not in self.possible_rules and rule["id"] not in self.locks:
+            elif rule["kind"] not in MADE and rule["id"] not in self.possible_rules | {*self.locks}:
                 found.add(rule["id"])
         for ids in ways.values():
             if not any(i in self.possible_rules for i in ids):
                 found.add(ids[0])
         return found
-
-
-def section(data, name):
-    return list((data.get(name) or {}).items())
 
 
 def frozen(situation):

@@ -8,7 +8,7 @@ import unittest
 import yaml
 
 from tests.random_worlds import random_world
-from tests.reference import Reference, Restless
+from tests.reference import Reference, Restless, TooLarge
 from zubrel.atoms.budget import Budget, Limits
 from zubrel.atoms.diagnostics import InvalidInput
 from zubrel.atoms.progress import Silence
@@ -58,11 +58,14 @@ def vector(system):
 class AgainstReference(unittest.TestCase):
     def test_random_worlds_agree_with_the_reference(self):
         verdicts = set()
-        restless = 0
+        restless = large = 0
         for seed in range(FIRST, FIRST + SEEDS):
             data = random_world(seed)
             try:
                 expected = Reference(data).explore().summary()
+            except TooLarge:
+                large += 1
+                continue
             except Restless:
                 restless += 1
                 for engine in (scalar, vector):
@@ -75,7 +78,7 @@ class AgainstReference(unittest.TestCase):
                 with self.subTest(seed=seed, engine=engine.__name__):
                     self.assertEqual(summary_of(engine(system)), expected)
         self.assertEqual(verdicts, {"solvable", "softlocks", "unwinnable"})
-        self.assertLess(restless, SEEDS / 3)
+        self.assertLess(restless + large, SEEDS / 3)
 
 
 class Documents(unittest.TestCase):

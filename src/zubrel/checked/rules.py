@@ -159,7 +159,7 @@ class RuleMaker:
                 message = '"chance" stands in the common body or in alternatives, not in both'
                 self.resolver.problems.add("misplaced", message, alternative.where("chance"))
             rule_id = key_of(alternative)
-            if frame.id != frame.owner:
+            if frame.kind == "way" and frame.id != frame.owner:
                 rule_id = self.names.make_up(f"{frame.id}_{number}", "rule", alternative.span)
             label = f"{frame.label}: {alternative.text('label') or f'alternative {number}'}"
             bodies = (frame.entry, alternative)

@@ -103,6 +103,7 @@ class Performer:
         self.gains: list[Gain] = []
         self.beaten: list[tuple[Formula, str]] = []
         self.ended: dict[str, Formula] = {}
+        self.finishing: list[str] = []
         self.places: list[tuple[Formula, str | None]] = [(TRUE, None)]
 
     def perform(self, effects: Iterable[Effect]) -> None:
@@ -338,10 +339,14 @@ class Performer:
         self._set(keys.quest(quest), state, both((when, only, still)))
 
     def _finish(self, quest: str, when: Formula) -> None:
+        if quest in self.finishing:
+            return
         ends = both((when, self._unended(quest)))
         self._end_quest(quest, DONE, when)
         if ends != FALSE:
+            self.finishing.append(quest)
             self._all(self.world.quests[quest].reward, ends)
+            self.finishing.pop()
 
     def _end_quest(self, quest: str, state: int, when: Formula) -> None:
         ends = both((when, self._unended(quest)))

@@ -6,12 +6,19 @@ from collections.abc import Iterator
 
 from zubrel.checked.conditions import (
     At,
+    Beaten,
     Cond,
     FactIs,
+    GoalMet,
     Holds,
+    InStock,
     Level,
+    LiesAt,
     LockOpen,
     Marked,
+    QuestIs,
+    Stored,
+    StoreRoom,
     atoms_of,
 )
 from zubrel.checked.world import World
@@ -51,4 +58,10 @@ def subject_of(atom: Cond) -> str:
             return lock
         case Marked(_, subject):
             return subject
+        case QuestIs(quest) | GoalMet(quest, _):
+            return quest
+        case Stored(_, item) | InStock(_, item) | LiesAt(item) | StoreRoom(_, item):
+            return item
+        case Beaten(foe):
+            return foe
     raise TypeError(f"not an atom: {atom!r}")

@@ -10,7 +10,8 @@ from msgspec.structs import replace
 
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
-from zubrel.checked.effects import Lose, Take
+from zubrel.checked.conditions import DONE
+from zubrel.checked.effects import Lose, Take, Wear
 from zubrel.checked.keys import Key
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula, Within
@@ -67,6 +68,12 @@ def _subjects(judged: Judged) -> Iterator[_Subject]:
             yield _Subject(item.id, f"{item.name} can be missed for good", item.span, had,
                            item.id not in losable)  # fmt: skip
     yield from _marks(world, numbers)
+    for quest in world.quests.values():
+        had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
+        yield _Subject(quest.id, f"the quest {quest.name} can be missed for good", quest.span, had)
+    for foe in world.foes.values():
+        had = Within(numbers[keys.beaten(foe.id)], foe.count, foe.count)
+        yield _Subject(foe.id, f"beating {foe.name} can be missed for good", foe.span, had)
     good = [(n, e) for n, e in enumerate(world.endings.values(), 1) if e.good]
     for number, ending in good:
         words = f"the ending {ending.name} can be missed for good"
@@ -91,7 +98,9 @@ def _losable(world: World) -> frozenset[str]:
     outcomes = [o for r in world.rules for o in r.outcomes]
     outcomes += [h.outcome for h in world.happenings]
     effects = (e for o in outcomes for e in o.effects)
-    return frozenset(e.item for e in effects if isinstance(e, Take | Lose))
+    lost = {e.item for e in effects if isinstance(e, Take | Lose | Wear)}
+    lost |= {e.item for q in world.quests.values() for e in q.reward if isinstance(e, Lose)}
+    return frozenset(lost | {i.id for i in world.items.values() if i.stays_in})
 
 
 def _finding(judged: Judged, subject: _Subject, has: Any, can: Any) -> Finding | None:

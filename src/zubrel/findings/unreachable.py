@@ -8,6 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.checked import keys
+from zubrel.checked.conditions import DONE
 from zubrel.compiled.formulas import Formula, Within, both
 from zubrel.compiled.system import ENDING, PLACE, Move
 from zubrel.findings.causes import root_causes
@@ -26,6 +27,10 @@ def unreachable(judged: Judged) -> Iterator[Finding]:
     yield from (replace(f, cause=causes.get(f.subject)) for f in found)
 
 
+# rules that the language makes by itself are not subjects
+MADE = ("accept", "hand_in", "deliver", "put", "fetch", "drop", "pick_up")
+
+
 class _Detector(Struct):
     judged: Judged
     needed: frozenset[str]
@@ -35,6 +40,7 @@ class _Detector(Struct):
         yield from self._locks()
         yield from self._areas()
         yield from self._endings()
+        yield from self._quests_and_foes()
         yield from self._rules()
         yield from self._ways()
 
@@ -74,11 +80,23 @@ class _Detector(Struct):
                 message = f"no play ever reaches the ending {ending.name}"
                 yield Finding("unreachable", "error", ending.id, message, ending.span)
 
+    def _quests_and_foes(self) -> Iterator[Finding]:
+        system = self.judged.system
+        for quest in system.world.quests.values():
+            if self._never(Within(system.numbers[keys.quest(quest.id)], DONE, DONE)):
+                message = f"no play ever finishes the quest {quest.name}"
+                yield Finding("unreachable", "error", quest.id, message, quest.span)
+        for foe in system.world.foes.values():
+            if self._never(Within(system.numbers[keys.beaten(foe.id)], foe.count, foe.count)):
+                message = f"no play ever beats {foe.name}"
+                severity = self._severity(foe.id)
+                yield Finding("unreachable", severity, foe.id, message, foe.span)
+
     def _rules(self) -> Iterator[Finding]:
         for move in self.judged.system.moves:
             rule = move.rule
-            is_lock = rule.kind == "lock" and rule.id == rule.owner
-            if rule.kind != "way" and not is_lock and self._impossible(move):
+            told = rule.id == rule.owner and rule.kind in ("lock", "foe")
+            if rule.kind != "way" and rule.kind not in MADE and not told and self._impossible(move):
                 what = "pick this up" if rule.kind == "find" else "do this"
                 yield self._rule(move, f"no play can ever {what}: “{rule.label}”")
 

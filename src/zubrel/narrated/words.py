@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 from zubrel.checked.conditions import (
+    QUEST_STATES,
     All,
     Any,
     At,
+    Beaten,
     Cond,
     CountOf,
     FactIs,
+    GoalMet,
     Holds,
+    InStock,
     Level,
+    LiesAt,
     LockOpen,
     Marked,
     Not,
+    QuestIs,
+    Stored,
+    StoreRoom,
 )
 from zubrel.checked.world import World
 
 OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "=": "!=", "!=": "="}
-MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” done"}
+MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” done",
+         "met": "{0} met"}  # fmt: skip
 
 
 def phrase(world: World, condition: Cond) -> str:
@@ -46,6 +55,21 @@ def phrase(world: World, condition: Cond) -> str:
             return f"{world.name_of(lock)} open"
         case Marked(kind, subject):
             return MARKS[kind].format(world.name_of(subject))
+        case QuestIs(quest, state):
+            return f"the quest {world.name_of(quest)} {QUEST_STATES[state]}"
+        case GoalMet(quest, number):
+            goal = world.quests[quest].goals[number - 1]
+            return f"the goal “{goal.name}” of {world.name_of(quest)}"
+        case Stored(store, item):
+            return f"{world.name_of(item)} in {world.name_of(store)}"
+        case StoreRoom(store):
+            return f"room in {world.name_of(store)}"
+        case InStock(shop, item):
+            return f"{world.name_of(item)} left at {world.name_of(shop)}"
+        case LiesAt(item, area):
+            return f"{world.name_of(item)} lying at {world.name_of(area)}"
+        case Beaten(foe):
+            return f"{world.name_of(foe)} beaten"
     raise AssertionError(condition)
 
 
