@@ -69,6 +69,11 @@ CODES = {
             HEAD + "items: {salt: Salt}\nareas: {quay: {deeds: {dig: {gives: salt}}}}\n"
             "endings: {rich: {when: 3 salt}}\n",
         ),
+        Code(
+            "circle", "Things that depend on themselves",
+            HEAD + "people: {pilot: {at: quay, when: cook is here}, cook: {at: quay, when: pilot "
+            "is here}}\n" + TAIL,
+        ),
         Code("never-rests", "What happens by itself never comes to rest", None),
     )
 }  # fmt: skip

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from msgspec import Struct, field
 
-from zubrel.atoms.diagnostics import Diagnostic, InvalidInput, Problems
+from zubrel.atoms.diagnostics import Diagnostic, Problems
 from zubrel.atoms.source import Source, Span
 from zubrel.atoms.spelling import listing, suggestion
 from zubrel.authored.files import read_source
 from zubrel.authored.kinds import read_text
-from zubrel.authored.nodes import Mapping, Node, Scalar, compose
+from zubrel.authored.nodes import Mapping, Node, Scalar
+from zubrel.authored.parts import gather
 from zubrel.authored.shapes import HEAD, SECTIONS, START, is_version_one
 from zubrel.authored.values import Entry
 
@@ -24,6 +25,7 @@ class Document(Struct):
     sections: dict[str, list[Entry]] = field(default_factory=dict)
     problems: list[Diagnostic] = field(default_factory=list)
     files: list[Source] = field(default_factory=list)
+    roots: list[Mapping] = field(default_factory=list)
 
     def order_of(self, span: Span) -> tuple[int, int, int]:
         """Sort key: files in the order in which they are read, then by position."""
@@ -45,19 +47,11 @@ def read_document(path: str) -> Document:
 def document_of(source: Source, text: str) -> Document:
     """The document in `text`, for callers that have the text already."""
     problems = Problems()
-    document = Document(source.path, source, problems=problems.found, files=[source])
-    root = compose(source, text, problems.found)
-    if not isinstance(root, Mapping):
-        raise InvalidInput([*problems.found, _no_world(root, source)])
-    _Reader(document, problems).read(root)
+    parts = gather(source, text, problems)
+    document = Document(source.path, source, problems=problems.found)
+    document.files, document.roots = parts.sources, parts.roots
+    _Reader(document, problems).read(parts.roots)
     return document
-
-
-def _no_world(root: Node | None, source: Source) -> Diagnostic:
-    span = root.span if root else Span(source, 1, 1)
-    what = "this is no world: a world is a mapping of sections" if root else "nothing here"
-    hint = '"zubrel new FILE" writes a small world to start from.'
-    return Diagnostic("no-world", what, span, hint)
 
 
 class _Reader:
@@ -65,10 +59,11 @@ class _Reader:
         self.document = document
         self.problems = problems
 
-    def read(self, root: Mapping) -> None:
-        self._check_version(root)
-        for key, node in root.entries:
-            self._section(key, node)
+    def read(self, roots: list[Mapping]) -> None:
+        self._check_version(roots[0])
+        for root in roots:
+            for key, node in root.entries:
+                self._section(key, node, root is roots[0])
 
     def _check_version(self, root: Mapping) -> None:
         version = root.get("zubrel")
@@ -83,9 +78,12 @@ class _Reader:
             message = "only version 1 of the language exists"
             self.problems.add("no-version", message, version.span, "Write: zubrel: 1")
 
-    def _section(self, key: Scalar, node: Node) -> None:
+    def _section(self, key: Scalar, node: Node, main: bool) -> None:
         name = key.text
-        if name == "title":
+        if name in ("title", "start") and not main:
+            message = f'"{name}" stands in the main file, not in an included one'
+            self.problems.add("misplaced", message, key.span)
+        elif name == "title":
             self.document.title = read_text(node, self.problems) or ""
         elif name == "start":
             self.document.start = START.read(node, self.problems)

@@ -13,34 +13,50 @@ from typing import Any as Anything
 from msgspec import Struct, field
 
 from zubrel.checked.conditions import (
+    ACTIVE,
+    DONE,
+    FAILED,
     All,
     Any,
     At,
+    Beaten,
     Cond,
     CountOf,
     FactIs,
+    GoalMet,
     Holds,
     Level,
+    LiesAt,
     LockOpen,
     Marked,
     Not,
+    QuestIs,
+    Stored,
     all_of,
 )
 from zubrel.checked.effects import (
     AddMeter,
+    Beat,
     Effect,
+    FailQuest,
+    FinishQuest,
     Give,
     Lose,
+    MeetGoal,
     OpenLock,
+    PutDown,
+    PutIn,
     SetFact,
     SetMark,
     SetMeter,
     ShutLock,
+    StartQuest,
     Take,
     Toggle,
+    Wear,
 )
 from zubrel.checked.keys import PLACE
-from zubrel.checked.world import Ending, Rule, World
+from zubrel.checked.world import Ending, Goal, Rule, World
 from zubrel.compiled.translate import Translator
 from zubrel.findings.verdict import Judged
 from zubrel.narrated.replay import Walked
@@ -85,6 +101,8 @@ class Reasons(Struct):
             return self._why(At(subject), 0)
         if subject in world.endings:
             return self._of_ending(world.endings[subject])
+        if subject in world.quests:
+            return self._why(QuestIs(subject, DONE), 0)
         rule = next((r for r in world.rules if r.id == subject), None)
         return self._lack("It", self._demand(rule), 0) if rule else []
 
@@ -181,7 +199,10 @@ class Reasons(Struct):
         self.told.add(atom)
         if isinstance(atom, At):
             return self._why_not_there(atom, depth)
+        if isinstance(atom, QuestIs | GoalMet):
+            return self._why_not_that_quest(atom, depth)
         makers = [r for r in self.world.rules if self._could_make(r, atom)]
+        makers += self._rewarding(atom)
         happenings = [h for h in self.world.happenings if _makes(h.outcome.effects, atom)]
         if not makers and not happenings:
             gives = "gives it" if isinstance(atom, Holds) else "makes it so"
@@ -196,6 +217,46 @@ class Reasons(Struct):
         for rule in [r for r in makers if r not in finished][:WIDEST]:
             lines += self._lack(f"“{rule.label}”", self._demand(rule), depth)
         return lines
+
+    def _rewarding(self, atom: Cond) -> list[Rule]:
+        """The rules that hand in a quest whose reward could make an atom true."""
+        quests = {q.id for q in self.world.quests.values() if _makes(q.reward, atom)}
+        return [r for r in self.world.rules if r.kind == "hand_in" and r.owner in quests]
+
+    def _why_not_that_quest(self, atom: QuestIs | GoalMet, depth: int) -> list[str]:
+        """Why a quest never gets into a state, or a goal is never met."""
+        quest = self.world.quests[atom.quest]
+        lines = []
+        if self._never(QuestIs(quest.id, ACTIVE)) and not self._never(QuestIs(quest.id, FAILED)):
+            lines.append(_line(depth, f"The quest {quest.name} has failed."))
+        starters = [r for r in self.world.rules if self._could_make(r, QuestIs(quest.id, ACTIVE))]
+        if self._never(QuestIs(quest.id, ACTIVE)):
+            for rule in starters[:WIDEST]:
+                lines += self._lack(f"“{rule.label}”", self._demand(rule), depth)
+            return lines
+        for goal in quest.goals:
+            met = GoalMet(quest.id, goal.number)
+            active = All((QuestIs(quest.id, ACTIVE), met))
+            if self._never(active):
+                lines.append(_line(depth, f"Its goal “{goal.name}” can never be met."))
+                lines += self._why_not_that_goal(goal, depth + 1)
+        return lines
+
+    def _why_not_that_goal(self, goal: Goal, depth: int) -> list[str]:
+        match goal.kind:
+            case "collect" | "deliver":
+                wanted: Cond = Holds(goal.subject, ">=", goal.count)
+            case "gain":
+                wanted = Holds(goal.subject, ">=", 1)
+            case "visit":
+                wanted = At(goal.subject)
+            case "defeat":
+                wanted = Beaten(goal.subject, goal.count)
+            case "meet":
+                wanted = goal.condition
+            case _:
+                return []
+        return self._lack("It", wanted, depth)
 
     def _could_make(self, rule: Rule, atom: Cond) -> bool:
         return any(_makes(o.effects, atom) for o in rule.outcomes)
@@ -265,7 +326,7 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
     match atom, effect:
         case (Holds(item, ">=" | ">" | "=", _), Give(given, _)):
             return item == given
-        case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _)):
+        case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _) | Wear(taken)):
             return item == taken
         case (Level(meter), SetMeter(changed, _) | AddMeter(changed, _)):
             return meter == changed
@@ -281,6 +342,20 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
             return lock == shut
         case (Marked(kind, subject), SetMark(marked, thing)):
             return (kind, subject) == (marked, thing)
+        case (QuestIs(quest, state), StartQuest(other)):
+            return quest == other and state == ACTIVE
+        case (QuestIs(quest, state), FinishQuest(other)):
+            return quest == other and state == DONE
+        case (QuestIs(quest, state), FailQuest(other)):
+            return quest == other and state == FAILED
+        case (GoalMet(quest, number), MeetGoal(other, met)):
+            return (quest, number) == (other, met)
+        case (Stored(store, item), PutIn(put, into)):
+            return (store, item) == (into, put)
+        case (LiesAt(item), PutDown(put)):
+            return item == put
+        case (Beaten(foe), Beat(beaten)):
+            return foe == beaten
     return False
 
 

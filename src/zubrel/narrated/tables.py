@@ -9,6 +9,7 @@ from msgspec import Struct
 from zubrel.checked.conditions import ALWAYS, Cond, atoms_of
 from zubrel.checked.effects import (
     AddMeter,
+    Beat,
     Effect,
     EndGame,
     FailQuest,
@@ -17,14 +18,16 @@ from zubrel.checked.effects import (
     Lose,
     MoveTo,
     OpenLock,
+    SellOut,
     SetFact,
     SetMark,
     SetMeter,
     ShutLock,
     StartQuest,
     Toggle,
+    Wear,
 )
-from zubrel.checked.world import Item, Rule, World
+from zubrel.checked.world import Goal, Item, Rule, Shop, Ware, World
 from zubrel.findings.mentions import subject_of
 from zubrel.narrated.words import phrase
 
@@ -60,6 +63,8 @@ def _sources(world: World, item: Item) -> Iterator[str]:
     if start:
         yield f"start ({start})"
     for rule in world.rules:
+        if rule.kind in ("fetch", "pick_up"):
+            continue
         most = max(_gained(o.effects, item.id) for o in rule.outcomes)
         if most:
             again = "" if any(_is_once(o.effects) for o in rule.outcomes) else ", again and again"
@@ -67,6 +72,9 @@ def _sources(world: World, item: Item) -> Iterator[str]:
     for happening in world.happenings:
         if _gained(happening.outcome.effects, item.id):
             yield happening.id
+    for quest in world.quests.values():
+        if _gained(quest.reward, item.id):
+            yield f"{quest.id} (reward)"
 
 
 def _gained(effects: Iterable[Effect], item: str) -> int:
@@ -74,15 +82,20 @@ def _gained(effects: Iterable[Effect], item: str) -> int:
 
 
 def _is_once(effects: Iterable[Effect]) -> bool:
-    return any(isinstance(e, SetMark) for e in effects)
+    return any(isinstance(e, SetMark | Beat | SellOut) for e in effects)
 
 
 def _sinks(world: World, item: Item) -> Iterator[str]:
     for rule in world.rules:
         effects = [e for o in rule.outcomes for e in o.effects]
+        if rule.kind in ("put", "drop"):
+            continue
         taken = sum(t.count for t in rule.takes if t.item == item.id)
+        worn = any(isinstance(e, Wear) and e.item == item.id for e in effects)
         if taken:
             yield f"{rule.id}{f' ({taken})' if taken > 1 else ''}"
+        elif worn:
+            yield f"{rule.id} (worn)"
         elif any(isinstance(e, Lose) and e.item == item.id for e in effects):
             yield f"{rule.id} (lost)"
     for happening in world.happenings:
@@ -147,6 +160,9 @@ def _locks(world: World) -> Iterator[Row]:
 def _asked(world: World, rule: Rule) -> Iterator[str]:
     if rule.needs != ALWAYS:
         yield phrase(world, rule.needs)
+    for effect in rule.outcomes[0].effects:
+        if isinstance(effect, Wear):
+            yield f"wears {world.items[effect.item].name}"
     for take in rule.takes:
         yield f"takes {_amount(take.count, world.items[take.item].name)}"
 
@@ -233,12 +249,101 @@ def _endings(world: World) -> Iterator[Row]:
         yield ((ending.id,), (ending.name,), (kind,), tuple(how))
 
 
+def _people(world: World) -> Iterator[Row]:
+    for person in world.people.values():
+        places = tuple(
+            area if when == ALWAYS else f"{area} ({phrase(world, when)})"
+            for area, when in person.places
+        )
+        talks = [r for r in world.rules if r.kind == "talk" and r.owner == person.id]
+        quests = (q.id for q in world.quests.values() if person.id in (q.from_id, q.hand_in))
+        yield ((person.id,), (person.name,), places, tuple(r.id for r in talks), tuple(quests))
+
+
+def _quests(world: World) -> Iterator[Row]:
+    for quest in world.quests.values():
+        goals = tuple(_goal(world, goal) for goal in quest.goals)
+        order = ("in turn",) if quest.in_turn else ()
+        source = quest.from_id or ("from the start" if quest.starts_active else "started")
+        reward = tuple(w for e in quest.reward if (w := effect_words(world, e)))
+        unlocks = tuple(_readers(world, quest.id))
+        yield ((quest.id,), (quest.name,), (source,), goals, order,
+               (quest.hand_in or "by itself",), reward, unlocks)  # fmt: skip
+
+
+def _goal(world: World, goal: Goal) -> str:
+    what = phrase(world, goal.condition) if goal.kind == "meet" else goal.subject
+    many = f"{goal.count} " if goal.count > 1 else ""
+    early = ", early counts" if goal.early else ""
+    return f"{goal.kind} {many}{what}{early}"
+
+
+def _recipes(world: World) -> Iterator[Row]:
+    for rule in world.rules:
+        if rule.kind == "recipe":
+            tools = tuple(e.item for e in rule.outcomes[0].effects if isinstance(e, Wear))
+            takes = tuple(_amount(t.count, t.item) for t in rule.takes)
+            gives = tuple(_amount(g.count, g.item) for g in rule.gives)
+            yield ((rule.id,), (rule.label,), rule.areas or ("anywhere",), takes, tools, gives)
+
+
+def _foes(world: World) -> Iterator[Row]:
+    for foe in world.foes.values():
+        rules = [r for r in world.rules if r.kind == "foe" and r.owner == foe.id]
+        count = "returns" if foe.returns else str(foe.count)
+        places = rules[0].areas or ("anywhere",)
+        asks = tuple(dict.fromkeys(a for r in rules for a in _asked(world, r)))
+        drops = tuple(dict.fromkeys(_amount(g.count, g.item) for r in rules for g in r.gives))
+        yield ((foe.id,), (foe.name,), places, (count,), asks, drops)
+
+
+def _shops(world: World) -> Iterator[Row]:
+    for shop in world.shops.values():
+        places = next((r.areas for r in world.rules if r.owner == shop.id), None)
+        sells = tuple(_ware(world, shop, ware) for ware in shop.sells)
+        buys = tuple(f"{w.item} for {w.price}" for w in shop.buys)
+        yield ((shop.id,), (shop.name,), places or ("anywhere",), (shop.money,), sells, buys)
+
+
+def _ware(world: World, shop: Shop, ware: Ware) -> str:
+    """A ware with its price, its stock, and where else the item comes from."""
+    stock = f", {ware.stock} of it" if ware.stock is not None else ""
+    own = f"{shop.id}_buy_{ware.item}"
+    others = [s for s in _sources(world, world.items[ware.item]) if not s.startswith(own)]
+    return f"{ware.item} at {ware.price}{stock}{f'; also {chr(44).join(others)}' if others else ''}"
+
+
+def _stores(world: World) -> Iterator[Row]:
+    for store in world.stores.values():
+        places = next((r.areas for r in world.rules if r.owner == store.id), None)
+        limit = () if store.limit is None else (str(store.limit),)
+        lock = next((r.lock for r in world.rules if r.owner == store.id and r.lock), None)
+        yield ((store.id,), (store.name,), places or ("anywhere",), (lock,) if lock else (),
+               store.keeps, limit)  # fmt: skip
+
+
+def _promises(world: World) -> Iterator[Row]:
+    for promise in world.promises:
+        parts = [phrase(world, c) for c in promise.conditions]
+        parts += [f"ending {promise.ending}"] if promise.ending else []
+        parts += [f"in {promise.steps} moves"] if promise.kind == "within" else []
+        because = (promise.because,) if promise.because else ()
+        yield ((promise.id,), (promise.kind.replace("_", " "),), tuple(parts), because)
+
+
 SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World], Iterator[Row]]]] = {
     "items": (("id", "name", "kind", "most", "from", "needed by", "spent on"), _items),
     "areas": (("id", "name", "finds", "ways to", "deeds", "needs"), _areas),
     "locks": (("id", "name", "begins", "opened at", "asks", "opened by", "locks", "says"), _locks),
     "deeds": (("id", "name", "at", "asks", "does", "once"), _deeds),
+    "people": (("id", "name", "at", "talks", "quests"), _people),
+    "quests": (("id", "name", "from", "goals", "order", "hand in", "reward", "unlocks"), _quests),
+    "recipes": (("id", "name", "at", "takes", "tools", "gives"), _recipes),
+    "foes": (("id", "name", "at", "how many", "asks", "drops"), _foes),
+    "shops": (("id", "name", "at", "money", "sells", "buys"), _shops),
+    "stores": (("id", "name", "at", "lock", "keeps", "limit"), _stores),
     "facts": (("id", "name", "values", "start", "set by", "read by"), _facts),
     "meters": (("id", "name", "range", "start", "set by", "read by"), _meters),
     "endings": (("id", "name", "kind", "how"), _endings),
+    "promises": (("id", "kind", "what", "because"), _promises),
 }

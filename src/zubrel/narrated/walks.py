@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from zubrel.checked import keys
+from zubrel.checked.conditions import DONE, FAILED, QUEST_STATES
 from zubrel.checked.keys import ENDING, PLACE
 from zubrel.checked.world import World
 from zubrel.narrated.replay import Walked
@@ -57,5 +58,26 @@ def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
         key = keys.meter(meter.id)
         if before[key] != after[key]:
             yield f"{meter.name} {before[key]} → {after[key]}"
+    yield from _quest_changes(world, before, after)
+    for foe in world.foes.values():
+        key = keys.beaten(foe.id)
+        if before[key] != after[key]:
+            many = f" ({after[key]} of {foe.count})" if foe.count > 1 else ""
+            yield f"{foe.name} beaten{many}"
     if after[ENDING] != before[ENDING]:
         yield f"the end: {world.endings[str(after[ENDING])].name}"
+
+
+def _quest_changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
+    """Quests that changed their state, and goals of those still open that came further."""
+    for quest in world.quests.values():
+        state = int(after[keys.quest(quest.id)])
+        if before[keys.quest(quest.id)] != state:
+            yield f"quest {quest.name}: {QUEST_STATES[state]}"
+        if state in (DONE, FAILED):
+            continue
+        for goal in quest.goals:
+            key = keys.goal(quest.id, goal.number)
+            if goal.remembered and before[key] != after[key]:
+                counted = goal.kind in ("gain", "defeat") and goal.count > 1
+                yield f"{goal.name}: {f'{after[key]} of {goal.count}' if counted else 'met'}"

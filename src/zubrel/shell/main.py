@@ -20,6 +20,8 @@ COMMANDS = {
     "new": "Write a small commented world to start from.",
     "list": "Show what a world defines, and where each thing is used.",
     "check": "Search every situation: verdict and findings.",
+    "tables": "Turn a world into CSV tables, or tables into a world.",
+    "schema": "Print the JSON Schema of a world file, for editors.",
     "route": "Show the shortest sequence of moves to a goal.",
 }
 

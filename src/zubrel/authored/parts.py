@@ -1,0 +1,166 @@
+"""All files of one world, read and put together as nodes: includes and tables."""
+
+from __future__ import annotations
+
+import os
+
+from msgspec import Struct, field
+
+from zubrel.atoms.diagnostics import InvalidInput, Problems
+from zubrel.atoms.source import Source, Span
+from zubrel.authored.files import read_source
+from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence, compose
+from zubrel.authored.tables import IN_AREAS, Row, rows_of
+
+MOST_FILES = 1_000
+
+
+class Parts(Struct):
+    """The files in the order in which they were read, and what each of them says."""
+
+    sources: list[Source] = field(default_factory=list)
+    roots: list[Mapping] = field(default_factory=list)
+
+
+def gather(source: Source, text: str, problems: Problems) -> Parts:
+    """The world whose main file is `source`, with all that it includes.
+
+    Raises `InvalidInput` when the main file holds no world at all.
+    """
+    parts = Parts()
+    _Gatherer(parts, problems).main(source, text)
+    return parts
+
+
+class _Gatherer:
+    def __init__(self, parts: Parts, problems: Problems) -> None:
+        self.parts = parts
+        self.problems = problems
+        self.rows: list[Row] = []
+        self.open: list[str] = []
+        self.seen: dict[str, Span] = {}
+
+    def main(self, source: Source, text: str) -> None:
+        self.parts.sources.append(source)
+        root = compose(source, text, self.problems.found)
+        if not isinstance(root, Mapping):
+            span = root.span if root else Span(source, 1, 1)
+            what = "this is no world: a world is a mapping of sections" if root else "nothing here"
+            hint = '"zubrel new FILE" writes a small world to start from.'
+            self.problems.add("no-world", what, span, hint)
+            raise InvalidInput(self.problems.found)
+        self._root(source, root)
+        for row in sorted(self.rows, key=lambda row: row.area is not None):
+            self._place(row)
+
+    def _root(self, source: Source, root: Mapping) -> None:
+        self.parts.roots.append(root)
+        path = os.path.normpath(source.path)
+        self.open.append(path)
+        self.seen.setdefault(path, root.span)
+        include = root.get("include")
+        if include is not None:
+            for node in include.items if isinstance(include, Sequence) else [include]:
+                self._include(source, node)
+        self.open.pop()
+
+    def _include(self, source: Source, node: Node) -> None:
+        if not isinstance(node, Scalar) or not node.text:
+            self.problems.add("wrong-shape", "this must be the path of a file", node.span)
+            return
+        path = os.path.normpath(os.path.join(os.path.dirname(source.path), node.text))
+        if path in self.open:
+            circle = " → ".join([*self.open[self.open.index(path) :], path])
+            message = f"files include each other in a circle: {circle}"
+            self.problems.add("circle", message, node.span, "Remove one of the includes.",
+                              (("the circle begins here", self.seen[path]),))  # fmt: skip
+            return
+        if path in self.seen or len(self.seen) >= MOST_FILES:
+            message = f"{node.text} is included already"
+            self.problems.add("defined-twice", message, node.span, "Remove one of the two.",
+                              (("it is included here", self.seen[path]),))  # fmt: skip
+            return
+        self.seen[path] = node.span
+        self._read(path, node.span)
+
+    def _read(self, path: str, asked_by: Span) -> None:
+        try:
+            source, text = read_source(path, asked_by)
+            self.parts.sources.append(source)
+            if path.lower().endswith(".csv"):
+                self.rows += rows_of(source, text, self.problems)
+                return
+            root = compose(source, text, self.problems.found)
+        except InvalidInput as invalid:
+            known = set(self.problems.found)
+            self.problems.found += [d for d in invalid.diagnostics if d not in known]
+            return
+        if isinstance(root, Mapping):
+            self._root(source, root)
+        elif root is not None:
+            message = "an included file is a mapping of sections"
+            self.problems.add("no-world", message, root.span)
+
+    def _place(self, row: Row) -> None:
+        """A row of a table, where it belongs: into its section, or into its area."""
+        if row.section in IN_AREAS and row.area is not None:
+            self._into_area(row, row.area)
+            return
+        if row.section in ("finds", "ways"):
+            message = f"a row of {row.section} needs its area"
+            self.problems.add("missing", message, row.node.span, 'Add a column "area".')
+            return
+        section = self._section(row.section, row.node.span)
+        if isinstance(section, Sequence):
+            section.items.append(row.node)
+        elif isinstance(section, Mapping):
+            if row.key is None:
+                message = "this row has no id"
+                self.problems.add("missing", message, row.node.span, 'Fill the column "id".')
+            else:
+                section.entries.append((row.key, row.node))
+
+    def _section(self, name: str, span: Span) -> Node:
+        """The node of a section for the rows of one table, made when it is not there yet."""
+        root = next((r for r in self.parts.roots if r.span.source is span.source), None)
+        if root is None:
+            root = Mapping(span)
+            self.parts.roots.append(root)
+        found = root.get(name)
+        if found is None:
+            listed = name in ("carry", "whenever", "promises", "accept")
+            found = Sequence(span) if listed else Mapping(span)
+            root.entries.append((Scalar(span, name, True), found))
+        return found
+
+    def _into_area(self, row: Row, area: Scalar) -> None:
+        for root in self.parts.roots:
+            areas = root.get("areas")
+            if not isinstance(areas, Mapping):
+                continue
+            for number, (key, node) in enumerate(areas.entries):
+                if key.text == area.text:
+                    if not isinstance(node, Mapping):
+                        node = Mapping(node.span)
+                        areas.entries[number] = (key, node)
+                    self._append(node, row)
+                    return
+        known = [k.text for r in self.parts.roots if isinstance(a := r.get("areas"), Mapping)
+                 for k, _ in a.entries]  # fmt: skip
+        hint = f"Areas are: {', '.join(known[:12])}." if known else "Define the area first."
+        self.problems.add("unknown-id", f'there is no area "{area.text}"', area.span, hint)
+
+    def _append(self, area: Mapping, row: Row) -> None:
+        found = area.get(row.section)
+        if row.section == "deeds":
+            if not isinstance(found, Mapping):
+                found = Mapping(row.node.span)
+                area.entries.append((Scalar(row.node.span, "deeds", True), found))
+            found.entries.append((row.key or Scalar(row.node.span, "?", True), row.node))
+            return
+        if not isinstance(found, Sequence):
+            lone: list[Node] = [found] if found is not None else []
+            area.entries[:] = [(k, n) for k, n in area.entries if k.text != row.section]
+            found = Sequence(row.node.span, lone)
+            area.entries.append((Scalar(row.node.span, row.section, True), found))
+        found.items.append(row.node)

@@ -1,0 +1,139 @@
+"""CSV tables as the nodes that the same thing would be in YAML.
+
+The stem of a table's file is its section; its header names the fields. An empty cell is an absent
+field, entries of a list are separated by `;`, those of a mapping written `key=value; key=value`.
+"""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Iterator
+from pathlib import PurePath
+
+from msgspec import Struct
+
+from zubrel.atoms.diagnostics import Diagnostic, Problems
+from zubrel.atoms.source import Source, Span
+from zubrel.atoms.spelling import listing, suggestion
+from zubrel.authored.kinds import Shape
+from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence
+from zubrel.authored.shapes import AREA_DEED, FIND, SECTIONS, WAY
+
+IN_AREAS = {"finds": FIND, "ways": WAY, "deeds": AREA_DEED}
+LISTS = ("ids", "amounts", "conditions", "values", "texts", "entries", "flag or ids")
+MAPPINGS = ("settings", "changes", "keyed")
+
+
+class Row(Struct, frozen=True):
+    """One row: its section, its id (None: it has none), its area where it stands in one."""
+
+    section: str
+    key: Scalar | None
+    area: Scalar | None
+    node: Mapping
+
+
+class Cell(Struct, frozen=True):
+    text: str
+    span: Span
+
+
+def rows_of(source: Source, text: str, problems: Problems) -> list[Row]:
+    """The rows of one table. What is wrong with it is added to `problems`."""
+    section = PurePath(source.path).stem
+    if section not in SECTIONS and section not in IN_AREAS:
+        known = [*IN_AREAS, *SECTIONS]
+        hint = suggestion(section, known) or f"A table is named: {listing(known, 40)}."
+        message = f'there is no section "{section}" for a table'
+        problems.add("unknown-key", message, Span(source, 1, 1), hint)
+        return []
+    lines = list(_lines(source, text, problems))
+    if not lines:
+        problems.add("no-world", "this table is empty", Span(source, 1, 1),
+                     "Its first line names the fields, the first of them id.")  # fmt: skip
+        return []
+    header, *rest = lines
+    return [_row(section, header, cells, problems) for cells in rest if any(c.text for c in cells)]
+
+
+def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]]:
+    """The cells of each line, each with its place."""
+    reader = csv.reader(text.splitlines(keepends=True), strict=True)
+    first = 1
+    try:
+        for values in reader:
+            raw, at = source.line(first), 0
+            cells = []
+            for value in values:
+                found = raw.find(value, at) if value else -1
+                column = found if found >= 0 else min(at, len(raw))
+                at = column + len(value)
+                cells.append(Cell(value.strip(), Span(source, first, column + 1, len(value) or 1)))
+            yield cells
+            first = reader.line_num + 1
+    except csv.Error as error:
+        message = f"this is no table of comma-separated values: {error}"
+        problems.found.append(Diagnostic("not-yaml", message, Span(source, first, 1)))
+
+
+def _row(section: str, header: list[Cell], cells: list[Cell], problems: Problems) -> Row:
+    entries: list[tuple[Scalar, Node]] = []
+    key = area = None
+    span = cells[0].span
+    in_area = section in IN_AREAS
+    for title, cell in zip(header, cells, strict=False):
+        if not cell.text or not title.text:
+            continue
+        if title.text == "id":
+            key = _scalar(cell)
+        elif title.text == "area" and in_area:
+            area = _scalar(cell)
+        else:
+            shape = IN_AREAS[section] if area is not None else _shape(section)
+            entries.append((_scalar(title, cell.span), _node(shape, title.text, cell)))
+    for cell in cells[len(header) :]:
+        if cell.text:
+            message = "this cell is beyond the last field of the header"
+            hint = 'A text with a comma in it must stand in "quotes".'
+            problems.add("wrong-shape", message, cell.span, hint)
+    node = Mapping(span, entries)
+    if in_area and key is not None and section != "deeds":
+        entries.append((_scalar(Cell("id", key.span)), key))
+    return Row(section, key, area, node)
+
+
+def _shape(section: str) -> Shape:
+    return SECTIONS[section].shape if section in SECTIONS else IN_AREAS[section]
+
+
+def _scalar(cell: Cell, span: Span | None = None) -> Scalar:
+    return Scalar(span or cell.span, cell.text, True)
+
+
+def _node(shape: Shape, name: str, cell: Cell) -> Node:
+    """A cell as the node that its field expects."""
+    field = shape.fields.get(name)
+    form = field.kind.form[0] if field else "text"
+    if form in MAPPINGS:
+        pairs = []
+        for part in _parts(cell):
+            left, _, right = part.text.partition("=")
+            offset = len(left) + 1 + len(right) - len(right.lstrip())
+            value = Cell(right.strip(), part.span.part(offset, len(right.strip())))
+            name_cell = Cell(left.strip(), part.span.part(0, len(left.strip())))
+            pairs.append((_scalar(name_cell), _scalar(value)))
+        return Mapping(cell.span, list[tuple[Scalar, Node]](pairs))
+    if form in LISTS and ";" in cell.text:
+        return Sequence(cell.span, [_scalar(part) for part in _parts(cell)])
+    return _scalar(cell)
+
+
+def _parts(cell: Cell) -> Iterator[Cell]:
+    """The pieces between semicolons, each with its place."""
+    at = 0
+    for part in cell.text.split(";"):
+        stripped = part.strip()
+        if stripped:
+            offset = at + len(part) - len(part.lstrip())
+            yield Cell(stripped, cell.span.part(offset, len(stripped)))
+        at += len(part) + 1

@@ -1,0 +1,62 @@
+"""The nodes of a world -> YAML text, in one piece."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import Any
+
+import yaml
+
+from zubrel.authored.nodes import Mapping, Node, Scalar
+from zubrel.authored.shapes import HEAD
+
+INTEGER = re.compile(r"(0|-?[1-9][0-9]*)\Z")
+
+
+def world_as_yaml(roots: Iterable[Mapping]) -> str:
+    """All files of a world as one. Comments are not kept."""
+    return yaml_text(merged(roots))
+
+
+def merged(roots: Iterable[Mapping]) -> dict[str, Any]:
+    """All files of a world as plain data, without their includes; `title` and the like first."""
+    found: dict[str, Any] = {}
+    for root in roots:
+        for key, node in root.entries:
+            value = plain(node)
+            if key.text == "include":
+                continue
+            known = found.get(key.text)
+            if isinstance(known, dict) and isinstance(value, dict):
+                known.update(value)
+            elif isinstance(known, list) and isinstance(value, list):
+                known.extend(value)
+            elif known is None:
+                found[key.text] = value
+    head = {key: found.pop(key) for key in HEAD if key in found}
+    return head | found
+
+
+def plain(node: Node) -> Any:
+    """A node as the value that reads back as the same node."""
+    if isinstance(node, Mapping):
+        return {key.text: plain(value) for key, value in node.entries}
+    if not isinstance(node, Scalar):
+        return [plain(item) for item in node.items]
+    if node.empty:
+        return None
+    if node.plain and node.text in ("true", "false"):
+        return node.text == "true"
+    if node.plain and INTEGER.match(node.text):
+        return int(node.text)
+    return node.text
+
+
+def yaml_text(data: dict[str, Any]) -> str:
+    """Plain data as YAML, section by section."""
+    parts = [
+        yaml.safe_dump({key: value}, sort_keys=False, allow_unicode=True, width=100)
+        for key, value in data.items()
+    ]
+    return "".join(parts)
