@@ -47,7 +47,7 @@ class SeveralFiles(ProgramTest):
         self.assertEqual(json.loads(listed)["items"][0]["name"], ["Coin, old"])
 
     def test_a_fault_in_a_table_is_shown_at_its_cell(self):
-        self.write("parts/finds.csv", "area,item,count,needs\nquay,key,,\npier,coin,2,kee\n")
+        self.write("parts/finds.csv", "area,item,count,needs\nquay,key,,\npier,coin,2,kkey\n")
         error = self.zubrel("check", "w.yaml", code=2).stderr
         self.assertIn("finds.csv:3:13", error)
         self.assertIn('Did you mean "key"?', error)
