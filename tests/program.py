@@ -11,6 +11,7 @@ import unittest
 from pathlib import Path
 
 DEMO = Path(__file__).parent.parent / "src" / "zubrel" / "demo"
+CASES = Path(__file__).parent / "cases"
 
 
 class ProgramTest(unittest.TestCase):

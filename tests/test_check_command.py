@@ -3,7 +3,7 @@
 import json
 import unittest
 
-from tests.program import DEMO, ProgramTest
+from tests.program import CASES, ProgramTest
 
 TOSS = """\
 zubrel: 1
@@ -70,7 +70,7 @@ class Verdicts(ProgramTest):
         self.assertIn("stuck", finding["explanation"])
 
     def test_output_is_the_same_on_every_run_but_for_the_seconds(self):
-        runs = [self.check((DEMO / "draft.yaml").read_text(encoding="utf-8")) for _ in range(2)]
+        runs = [self.check((CASES / "island.yaml").read_text(encoding="utf-8")) for _ in range(2)]
         for run in runs:
             run.pop("seconds")
         self.assertEqual(runs[0], runs[1])
@@ -78,7 +78,7 @@ class Verdicts(ProgramTest):
 
 class Limits(ProgramTest):
     def test_a_search_that_is_cut_short_proves_nothing(self):
-        world = (DEMO / "tidewrack.yaml").read_text(encoding="utf-8")
+        world = (CASES / "lamps.yaml").read_text(encoding="utf-8")
         for options in (
             ["--max-situations", "3000"], ["--max-seconds", "0.01"], ["--max-memory", "1M"],
         ):  # fmt: skip

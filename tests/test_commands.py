@@ -5,7 +5,10 @@ import io
 import json
 import unittest
 
-from tests.program import DEMO, ProgramTest
+import yaml
+
+from tests.program import CASES, DEMO, ProgramTest
+from zubrel.authored.shapes import SECTIONS
 
 
 class Demo(ProgramTest):
@@ -27,14 +30,26 @@ class Demo(ProgramTest):
         found = self.check((DEMO / "draft.yaml").read_text(encoding="utf-8"), code=1)
         subjects = {(f["kind"], f["subject"]) for f in found["findings"]}
         for mistake in (
-            ("softlock", "cupboard"), ("softlock", "drain"), ("softlock", "causeway_to_quay"),
-            ("missable", "ship_log"), ("unreachable", "watch_house"),
+            ("softlock", "crate"), ("softlock", "boil_salt"), ("softlock", "wait_for_tide_2"),
+            ("softlock", "stall_buy_polish"), ("missable", "the_lamp"),
+            ("unreachable", "bell_room"),
         ):  # fmt: skip
             self.assertIn(mistake, subjects)
 
-    def test_the_finished_world_is_proved_without_a_finding(self):
-        found = self.check((DEMO / "tidewrack.yaml").read_text(encoding="utf-8"), code=0)
-        self.assertEqual((found["verdict"], found["findings"]), ("solvable", []))
+    def test_the_finished_world_is_proved_and_its_missables_are_accepted_with_reasons(self):
+        text = (DEMO / "tidewrack.yaml").read_text(encoding="utf-8")
+        found = self.check(text, "--fail-on", "note", code=0)
+        self.assertEqual(found["verdict"], "solvable")
+        self.assertEqual(
+            {(f["kind"], f["accepted"]) for f in found["findings"]}, {("missable", True)}
+        )
+        self.assertNotIn(None, [f["because"] for f in found["findings"]])
+
+    def test_the_finished_world_uses_every_section_of_the_language(self):
+        data = yaml.safe_load((DEMO / "tidewrack.yaml").read_text(encoding="utf-8"))
+        self.assertEqual(set(SECTIONS) - set(data), set())
+        self.assertGreaterEqual(len(data["areas"]), 38)
+        self.assertGreaterEqual(len(data["quests"]), 8)
 
 
 class New(ProgramTest):
@@ -52,10 +67,10 @@ class New(ProgramTest):
 class List(ProgramTest):
     def setUp(self):
         super().setUp()
-        self.write("draft.yaml", (DEMO / "draft.yaml").read_text(encoding="utf-8"))
+        self.write("island.yaml", (CASES / "island.yaml").read_text(encoding="utf-8"))
 
     def test_items_say_where_they_come_from_are_needed_and_are_spent(self):
-        done = self.zubrel("list", "draft.yaml", "items", "--format", "json", code=0)
+        done = self.zubrel("list", "island.yaml", "items", "--format", "json", code=0)
         rows = {row["id"][0]: row for row in json.loads(done.stdout)["items"]}
         self.assertEqual(rows["brass_token"]["from"], ["drying_shed_brass_token"])
         self.assertEqual(rows["brass_token"]["spent on"], ["cupboard", "cabinet"])
@@ -64,8 +79,8 @@ class List(ProgramTest):
         self.assertEqual(rows["watch_key"]["from"], [])
 
     def test_csv_reads_back_as_what_json_says(self):
-        as_csv = self.zubrel("list", "draft.yaml", "locks", "--format", "csv", code=0).stdout
-        as_json = self.zubrel("list", "draft.yaml", "locks", "--format", "json", code=0).stdout
+        as_csv = self.zubrel("list", "island.yaml", "locks", "--format", "csv", code=0).stdout
+        as_json = self.zubrel("list", "island.yaml", "locks", "--format", "json", code=0).stdout
         rows = list(csv.DictReader(io.StringIO(as_csv)))
         expected = [
             {column: "; ".join(cell) for column, cell in row.items()}
@@ -75,7 +90,7 @@ class List(ProgramTest):
         self.assertIn("takes Brass token", rows[0]["asks"])
 
     def test_without_a_section_every_table_that_has_rows_is_shown(self):
-        done = self.zubrel("list", "draft.yaml", code=0)
+        done = self.zubrel("list", "island.yaml", code=0)
         for title in ("items (15)", "areas (18)", "locks (8)", "deeds (3)", "endings (1)"):
             self.assertIn(title, done.stdout)
         self.assertNotIn("meters", done.stdout)
@@ -84,14 +99,14 @@ class List(ProgramTest):
 class Route(ProgramTest):
     def setUp(self):
         super().setUp()
-        self.write("w.yaml", (DEMO / "tidewrack.yaml").read_text(encoding="utf-8"))
+        self.write("w.yaml", (CASES / "lamps.yaml").read_text(encoding="utf-8"))
 
     def route(self, *options, code=0):
         done = self.zubrel("route", "w.yaml", "--format", "json", *options, code=code)
         return json.loads(done.stdout)
 
     def test_the_route_to_a_win_is_as_long_as_check_says(self):
-        checked = self.check((DEMO / "tidewrack.yaml").read_text(encoding="utf-8"))
+        checked = self.check((CASES / "lamps.yaml").read_text(encoding="utf-8"))
         self.assertEqual(self.route()["length"], checked["shortest_win"]["length"])
 
     def test_a_condition_is_reached_with_what_it_asks_for_in_hand(self):

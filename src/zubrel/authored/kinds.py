@@ -89,14 +89,15 @@ class Shape(Struct, frozen=True):
             elif name.text in self.fields:
                 self._read_field(entry, name.text, value, name.span, problems)
             else:
-                problems.add(
-                    "unknown-key",
-                    f'{self.title} has no field "{name.text}"',
-                    name.span,
-                    suggestion(name.text, self.fields)
-                    or f"It may have: {listing(self.fields, 40)}.",
-                )
+                self._unknown(name, value, problems)
         return entry
+
+    def _unknown(self, name: Scalar, value: Node, problems: Problems) -> None:
+        hint = suggestion(name.text, self.fields) or f"It may have: {listing(self.fields, 40)}."
+        if isinstance(value, Scalar) and value.empty and not ID.match(name.text):
+            hint = "Inside {braces}, a text with a comma in it must stand in quotes."
+        message = f'{self.title} has no field "{name.text}"'
+        problems.add("unknown-key", message, name.span, hint)
 
     def _read_field(
         self, entry: Entry, name: str, node: Node, span: Span, problems: Problems

@@ -1,10 +1,11 @@
 """How many of an item can ever be held together, where the author does not say.
 
 A bound is sound if it counts too much, never too little. The simple one adds up what the player
-begins with and all that sources give which work only so often. Where an item also has a source
-that works again and again, a linear program asks how much could come together if only the balance
-of every item had to come out, whatever the order (see Murata, "Petri nets: properties, analysis and
-applications", 1989, on the state equation: it is necessary for a marking to be reachable).
+begins with and all that sources give which work only so often, by themselves or because what they
+take comes only so often. Where counting does not tell, a linear program asks how much could come
+together if only the balance of every item had to come out, whatever the order. (The state equation
+of a net is necessary for reaching a marking: Murata, "Petri nets: properties, analysis and
+applications", 1989.)
 """
 
 from __future__ import annotations
@@ -47,18 +48,18 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
     start = _start(world)
     sources = list(_sources(world))
     bounded = {}
-    linear: _Linear | None = None
+    supply, linear = _Supply(start, sources), None
     for item in world.items.values():
         if item.bound_given:
             _check_start(item, start[item.id], problems)
             bounded[item.id] = item
             continue
-        most = _simple_bound(item.id, start[item.id], sources)
+        most = supply.of(item.id)
         if most is None:
             linear = linear or _Linear(list(world.items), start, sources)
             most = linear.most(item.id)
-        if most is None and linear is not None:
-            _report_endless(item, linear.endless(item.id), problems)
+            if most is None:
+                _report_endless(item, linear.endless(item.id), problems)
         bounded[item.id] = replace(item, most=most or 0)
     return bounded
 
@@ -120,16 +121,58 @@ def _source(
     return Source(rule, span, dict(gives), dict(takes), limit)
 
 
-def _simple_bound(item: str, start: int, sources: list[Source]) -> int | None:
-    """Start and all that limited sources give; None where one of them has no limit."""
-    most_of: dict[tuple[str, int], int] = defaultdict(int)
-    for source in sources:
-        count = source.gives.get(item, 0)
-        if count and source.limit is None:
-            return None
-        if count and source.limit is not None:
-            most_of[source.limit] = max(most_of[source.limit], count)
-    return start + sum(count * times for (_, times), count in most_of.items())
+class _Supply:
+    """All that can ever be gained of an item, where counting is enough to know.
+
+    A source without a limit of its own is limited by what it takes, if that is: a recipe cannot be
+    used more often than its rarest part comes.
+    """
+
+    def __init__(self, start: dict[str, int], sources: list[Source]) -> None:
+        self.start = start
+        self.giving: dict[str, list[Source]] = defaultdict(list)
+        for source in sources:
+            for item in source.gives:
+                self.giving[item].append(source)
+        self.known: dict[str, int | None] = {}
+
+    def of(self, item: str) -> int | None:
+        """The supply of an item; None where counting does not tell."""
+        open_items = [item]
+        while open_items:
+            current = open_items[-1]
+            missing = [i for i in self._asked(current) if i not in self.known]
+            if current in self.known or any(i in open_items for i in missing):
+                self.known.setdefault(current, None)
+                open_items.pop()
+            elif missing:
+                open_items.append(missing[0])
+            else:
+                self.known[current] = self._counted(current)
+                open_items.pop()
+        return self.known[item]
+
+    def _asked(self, item: str) -> list[str]:
+        """The items whose supply limits a source of this one."""
+        return [i for s in self.giving[item] if s.limit is None for i in s.takes]
+
+    def _counted(self, item: str) -> int | None:
+        limited: dict[tuple[str, int], int] = defaultdict(int)
+        total = self.start[item]
+        for source in self.giving[item]:
+            count = source.gives[item]
+            if source.limit is not None:
+                limited[source.limit] = max(limited[source.limit], count)
+                continue
+            times = [
+                supply // taken
+                for part, taken in source.takes.items()
+                if (supply := self.known[part]) is not None
+            ]
+            if not times:
+                return None
+            total += count * min(times)
+        return total + sum(count * times for (_, times), count in limited.items())
 
 
 class _Linear:

@@ -10,7 +10,7 @@ from zubrel.compiled.system import System
 from zubrel.explored.scalar import TooMany, explore_scalar
 from zubrel.explored.space import Space
 
-SMALL = 20_000
+SMALL = 10_000
 
 
 def explore(system: System, budget: Budget, progress: Progress) -> Space[Any]:

@@ -68,35 +68,42 @@ class Block(Struct, frozen=True):
 
 
 class VectorWalks:
-    """Breadth-first plays over the edges; parents are looked up only along a trace."""
+    """Breadth-first plays over the edges; the tree is made when the first trace is asked for."""
 
     def __init__(self, space: VectorSpace, avoiding: NumberSet | None) -> None:
         self.space = space
         self.levels = space.levels if avoiding is None else _levels(space, avoiding)
         self.reached = NumberSet(self.levels >= 0)
+        self._tree: tuple[Numbers, npt.NDArray[np.int32]] | None = None
 
     def shortest(self, target: NumberSet) -> Trace | None:
         inside = np.flatnonzero(target.truths & self.reached.truths)
         if not len(inside):
             return None
         here = int(inside[np.argmin(self.levels[inside])])
-        steps: list[Step] = []
+        parents, steps = self._parents()
+        trace: list[Step] = []
         while self.levels[here] > 0:
-            here, step = self._before(here)
-            steps.append(self.space.system.steps[step])
-        return Trace(tuple(reversed(steps)))
+            trace.append(self.space.system.steps[int(steps[here])])
+            here = int(parents[here])
+        return Trace(tuple(reversed(trace)))
 
-    def _before(self, here: int) -> tuple[int, int]:
-        """A situation one level nearer to the start, and the step from it."""
-        wanted = self.levels[here] - 1
-        best: tuple[int, int] | None = None
-        for block in self.space.blocks:
-            sources = block.sources[block.targets == here]
-            nearer = sources[self.levels[sources] == wanted]
-            if len(nearer) and (best is None or (int(nearer[0]), block.step) < best):
-                best = (int(nearer[0]), block.step)
-        assert best is not None, "every level but the first is reached from the one before"
-        return best
+    def _parents(self) -> tuple[Numbers, npt.NDArray[np.int32]]:
+        """For each situation one that is a level nearer to the start, and the step from it.
+
+        Of several the one in the first block, and there the first, is taken: later ones are
+        written first and then overwritten.
+        """
+        if self._tree is None:
+            parents = np.zeros(len(self.levels), np.uint32)
+            steps = np.zeros(len(self.levels), np.int32)
+            for block in reversed(self.space.blocks):
+                before, after = self.levels[block.sources], self.levels[block.targets]
+                nearer = np.flatnonzero((after == before + 1) & (before >= 0))[::-1]
+                parents[block.targets[nearer]] = block.sources[nearer]
+                steps[block.targets[nearer]] = block.step
+            self._tree = parents, steps
+        return self._tree
 
 
 def _levels(space: VectorSpace, avoiding: NumberSet) -> npt.NDArray[np.int32]:
@@ -105,19 +112,17 @@ def _levels(space: VectorSpace, avoiding: NumberSet) -> npt.NDArray[np.int32]:
     if avoiding.truths[0]:
         return levels
     levels[0] = 0
-    source_of, target_of = space.all_edges()
-    allowed = ~avoiding.truths[target_of]
-    source_of, target_of = source_of[allowed], target_of[allowed]
+    starts, targets = space.by_source()
+    frontier = np.zeros(1, np.int64)
     level = 0
-    frontier = np.zeros(len(levels), np.bool_)
-    frontier[0] = True
-    while frontier.any():
+    while len(frontier):
         level += 1
-        reached = target_of[frontier[source_of]]
-        new = np.unique(reached[levels[reached] < 0])
-        levels[new] = level
-        frontier[:] = False
-        frontier[new] = True
+        first, counts = starts[frontier], starts[frontier + 1] - starts[frontier]
+        skipped = np.repeat(first - np.concatenate(([0], np.cumsum(counts)[:-1])), counts)
+        reached = targets[np.arange(len(skipped)) + skipped]
+        new = reached[(levels[reached] < 0) & ~avoiding.truths[reached]]
+        frontier = np.unique(new).astype(np.int64)
+        levels[frontier] = level
     return levels
 
 
@@ -137,6 +142,8 @@ class VectorSpace:
         self.moves = 0
         self.stopped: str | None = None
         self._levels: npt.NDArray[np.int32] | None = None
+        self._by_source: tuple[npt.NDArray[np.int64], Numbers] | None = None
+        self._walks: VectorWalks | None = None
 
     @property
     def levels(self) -> npt.NDArray[np.int32]:
@@ -215,14 +222,23 @@ class VectorSpace:
     def _blocks_of(self, step: Step) -> Iterator[Block]:
         return (block for block in self.blocks if block.step == step.number)
 
-    def all_edges(self) -> tuple[Numbers, Numbers]:
-        """The sources and targets of all edges."""
-        none = np.empty(0, np.uint32)
-        sources = np.concatenate([none, *(b.sources for b in self.blocks)])
-        return sources, np.concatenate([none, *(b.targets for b in self.blocks)])
+    def by_source(self) -> tuple[npt.NDArray[np.int64], Numbers]:
+        """All edges in the order of their sources: where those of each source begin, targets."""
+        if self._by_source is None:
+            none = np.empty(0, np.uint32)
+            sources = np.concatenate([none, *(b.sources for b in self.blocks)])
+            targets = np.concatenate([none, *(b.targets for b in self.blocks)])
+            order = np.argsort(sources, kind="stable")
+            starts = np.searchsorted(sources[order], np.arange(len(self.rows) + 1))
+            self._by_source = starts, targets[order]
+        return self._by_source
 
     def walks(self, avoiding: NumberSet | None = None) -> VectorWalks:
-        return VectorWalks(self, avoiding)
+        if avoiding is not None:
+            return VectorWalks(self, avoiding)
+        if self._walks is None:
+            self._walks = VectorWalks(self, None)
+        return self._walks
 
     def at_end_of(self, trace: Trace) -> NumberSet:
         here = 0
@@ -265,6 +281,31 @@ def explore_vector(system: System, budget: Budget, progress: Progress) -> Vector
     space = VectorSpace(system)
     _Search(space, budget, progress).run()
     return space
+
+
+class _Moved:
+    """What one chunk of situations leads to: rule by rule, and outcome by outcome."""
+
+    def __init__(self, words: int) -> None:
+        self.words = words
+        self.pieces: list[tuple[list[int], Numbers]] = []
+        self._before: list[list[Any]] = []
+        self._after: list[Any] = []
+
+    def add(
+        self, numbers: list[int], sources: Numbers, before: list[Any], results: list[Any]
+    ) -> None:
+        self.pieces.append((numbers, sources))
+        self._before += [before] * len(results)
+        self._after += results
+
+    def before(self) -> list[Any]:
+        """The situations before each outcome, word by word."""
+        return [np.concatenate([b[n] for b in self._before]) for n in range(self.words)]
+
+    def after(self) -> list[Any]:
+        """The situations after each outcome, word by word."""
+        return [np.concatenate([r[n] for r in self._after]) for n in range(self.words)]
 
 
 class _Search:
@@ -319,53 +360,59 @@ class _Search:
         areas[~going_on] = len(self.at)
         order = np.argsort(areas, kind="stable")
         bounds = np.searchsorted(areas[order], np.arange(len(self.at) + 1))
+        moved = _Moved(self.space.packing.words)
         for area, moves in enumerate(self.at):
             here = order[bounds[area] : bounds[area + 1]]
             if len(here):
-                self._expand_area(moves, here, first, [w[here] for w in words])
+                self._move_from(moves, here, first, [w[here] for w in words], moved)
+        if moved.pieces:
+            self._enter(moved)
         if self.open_edges >= BLOCK:
             self._close_block()
 
-    def _expand_area(
+    def _move_from(
         self,
         moves: list[tuple[Test, list[tuple[int, Update]]]],
         here: npt.NDArray[np.intp],
         first: int,
         words: list[Any],
+        moved: _Moved,
     ) -> None:
-        taken: list[tuple[int, Numbers]] = []
-        results: list[list[Any]] = []
+        """Every possible rule of one area, with the words after each outcome, not yet settled."""
         for test, steps in moves:
             truths = test(*words)
             if truths is False or not np.any(truths):
                 continue
             sources = (here if truths is True else here[truths]) + first
             before = words if truths is True else [w[truths] for w in words]
-            taken_here, results_here = self._outcomes(steps, sources.astype(np.uint32), before)
-            taken += taken_here
-            results += results_here
-        if taken:
-            self._enter(taken, results)
+            results = [update(*before) for _, update in steps]
+            moved.add([number for number, _ in steps], sources.astype(np.uint32), before, results)
 
-    def _outcomes(
-        self, steps: list[tuple[int, Update]], sources: Numbers, before: list[Any]
-    ) -> tuple[list[tuple[int, Numbers]], list[list[Any]]]:
-        """The results of one rule, without the situations in which no outcome changes anything."""
-        after = [self._settled(list(update(*before))) for _, update in steps]
-        changed = np.zeros(len(sources), np.bool_)
-        for result in after:
-            for old, new in zip(before, result, strict=True):
-                changed |= old != new
-        if not changed.any():
-            return [], []
-        if not changed.all():
-            sources, after = sources[changed], [[w[changed] for w in r] for r in after]
-        return [(number, sources) for number, _ in steps], after
+    def _enter(self, moved: _Moved) -> None:
+        """Settle what was reached, leave out rules of which no outcome changes anything, number."""
+        after = self._settled(moved.after())
+        changed = np.zeros(len(after[0]), np.bool_)
+        for old, new in zip(moved.before(), after, strict=True):
+            changed |= old != new
+        kept = np.zeros(len(changed), np.bool_)
+        taken: list[tuple[int, Numbers]] = []
+        at = 0
+        for numbers, sources in moved.pieces:
+            size = len(sources)
+            ends = [slice(at + n * size, at + (n + 1) * size) for n in range(len(numbers))]
+            some = changed[ends[0]].copy()
+            for end in ends[1:]:
+                some |= changed[end]
+            for number, end in zip(numbers, ends, strict=True):
+                kept[end] = some
+                taken.append((number, sources[some]))
+            at += size * len(numbers)
+        targets = self.table.numbers_of([w[kept] for w in after])
+        self._keep_edges(taken, targets)
 
     def _settled(self, words: list[Any]) -> list[Any]:
         if not self.settling.needed:
             return words
-        words = [np.array(w) for w in words]
         self.settling.settle(words, self._refuse_if_endless)
         return words
 
@@ -382,13 +429,13 @@ class _Search:
             explore_scalar(system, self.budget, self.progress, None)
             raise EndlessSettling(Trace(()), cycle)
 
-    def _enter(self, taken: list[tuple[int, Numbers]], results: list[list[Any]]) -> None:
-        columns = [np.concatenate([r[n] for r in results]) for n in range(self.space.packing.words)]
-        targets = self.table.numbers_of(columns)
+    def _keep_edges(self, taken: list[tuple[int, Numbers]], targets: Numbers) -> None:
         at = 0
         for step, sources in taken:
-            self.open_block.setdefault(step, []).append((sources, targets[at : at + len(sources)]))
-            at += len(sources)
+            if len(sources):
+                edge = (sources, targets[at : at + len(sources)])
+                self.open_block.setdefault(step, []).append(edge)
+                at += len(sources)
         self.open_edges += at
         self.space.moves += at
 

@@ -24,6 +24,7 @@ class Finding(Struct, frozen=True):
     `trace` is the evidence, as short as can be. `situations` is how many situations it dooms.
     `wandering` tells, of doomed ones, whether there are still moves. `closings` are the points of
     no return of something missable. `cause` is the subject whose finding this one follows from.
+    `accepted` when the author knows it and wants it so, `because` of something.
     """
 
     kind: str
@@ -36,6 +37,8 @@ class Finding(Struct, frozen=True):
     wandering: bool | None = None
     closings: tuple[Closing, ...] = ()
     cause: str | None = None
+    accepted: bool = False
+    because: str | None = None
     doomed: Any = None
 
     def order(self) -> tuple[int, int, tuple[str, int, int], str]:

@@ -61,6 +61,7 @@ class _Narrator:
             explanation=(*self._aftermath(finding), *explanation),
             situations=finding.situations,
             points=tuple(self._point(c) for c in finding.closings), cause=finding.cause,
+            accepted=finding.accepted, because=finding.because,
         )  # fmt: skip
 
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:

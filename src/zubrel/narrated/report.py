@@ -45,6 +45,8 @@ class Told(Struct, frozen=True):
     situations: int | None
     points: tuple[Point, ...]
     cause: str | None
+    accepted: bool
+    because: str | None
 
 
 class Win(Struct, frozen=True):

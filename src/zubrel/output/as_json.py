@@ -58,8 +58,8 @@ def _finding(finding: Told) -> dict[str, Any]:
             {"rule": p.rule, "evidence": [_move(m) for m in p.moves]} for p in finding.points
         ],
         "cause": finding.cause,
-        "accepted": False,
-        "because": None,
+        "accepted": finding.accepted,
+        "because": finding.because,
     }
 
 

@@ -25,11 +25,14 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
     console.print(_verdict(report))
     for line in _numbers(report):
         console.print(indented(Text(line, QUIET), 2))
-    followers = _followers(report.findings)
-    leading = [f for f in report.findings if full or f.cause is None]
-    if report.findings:
+    accepted = [f for f in report.findings if f.accepted]
+    open_findings = [f for f in report.findings if not f.accepted]
+    followers = _followers(open_findings)
+    subjects = {f.subject for f in open_findings}
+    leading = [f for f in open_findings if full or f.cause not in subjects]
+    if open_findings:
         console.print()
-        console.print(Text(_tally(report.findings), "bold"))
+        console.print(Text(_tally(open_findings), "bold"))
     for finding in leading:
         if quiet:
             console.print(_headline(finding))
@@ -37,11 +40,24 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
         console.print()
         console.print(_headline(finding))
         _write_finding(finding, followers.get(finding.subject, []), console, full)
+    if not quiet:
+        _write_accepted(accepted, console)
 
 
 def indented(content: RenderableType, by: int) -> Padding:
     """`content` moved to the right; wrapped lines keep the indent."""
     return Padding(content, (0, 0, 0, by), expand=False)
+
+
+def _write_accepted(accepted: Sequence[Told], console: Console) -> None:
+    """Accepted findings, folded: the kind, the subject and the reason of each."""
+    if accepted:
+        console.print()
+        console.print(Text(f"{len(accepted)} accepted", "bold"))
+    for finding in accepted:
+        because = f": {finding.because}" if finding.because else ""
+        line = Text(f"{finding.kind} {finding.subject}{because}", QUIET)
+        console.print(indented(line, 2))
 
 
 def _title(report: Report) -> Text:

@@ -56,7 +56,9 @@ def _write(reports: list[Report], form: str, verbose: bool, common: Common) -> N
 
 def exit_code(reports: list[Report], fail_on: str) -> int:
     """What the program's exit code says about several worlds."""
-    gravest = max((GRAVITY[f.severity] for r in reports for f in r.findings), default=-1)
+    gravest = max(
+        (GRAVITY[f.severity] for r in reports for f in r.findings if not f.accepted), default=-1
+    )
     if gravest >= GRAVITY[fail_on]:
         return 1
     return 0 if all(r.complete for r in reports) else 3
