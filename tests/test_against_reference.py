@@ -22,7 +22,7 @@ from zubrel.explored.vector import explore_vector
 from zubrel.findings.find import find
 from zubrel.narrated.narrate import narrate
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "300"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "120"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 
 

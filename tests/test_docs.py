@@ -12,6 +12,7 @@ from zubrel.authored.fields import BODY, EFFECTS
 from zubrel.authored.shapes import SECTIONS
 from zubrel.checked.check import check
 from zubrel.findings.kinds import KINDS
+from zubrel.pipeline import report
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -49,6 +50,34 @@ class Language(unittest.TestCase):
                 self.assertIn(f"`{field}`", text)
 
 
+class Cookbook(unittest.TestCase):
+    def worlds(self, word):
+        text = (DOCS / "cookbook.md").read_text(encoding="utf-8")
+        return re.findall(rf"```yaml {word}(.*?)\n(.*?)```", text, re.DOTALL)
+
+    def report(self, text):
+        text = "zubrel: 1\n" + text
+        return report(check(document_of(Source.of("cookbook.md", text), text)))
+
+    def test_every_right_world_is_proved_without_an_error(self):
+        worlds = self.worlds("right")
+        self.assertEqual(len(worlds), 20)
+        for _, text in worlds:
+            found = self.report(text)
+            with self.subTest(world=text):
+                self.assertEqual(found.verdict, "solvable")
+                self.assertEqual([f.subject for f in found.findings if f.severity == "error"], [])
+
+    def test_every_wrong_world_shows_what_the_book_says(self):
+        worlds = self.worlds("wrong")
+        self.assertEqual(len(worlds), 20)
+        for claim, text in worlds:
+            kind, subject = claim.split()
+            found = {(f.kind, f.subject) for f in self.report(text).findings}
+            with self.subTest(world=text):
+                self.assertIn((kind, subject), found)
+
+
 class Findings(unittest.TestCase):
     def test_every_kind_of_finding_is_explained(self):
         text = (DOCS / "findings.md").read_text(encoding="utf-8")
@@ -62,7 +91,6 @@ class Readme(unittest.TestCase):
         from rich.console import Console
 
         from zubrel.output.text import write_report
-        from zubrel.pipeline import report
 
         text = (DOCS.parent / "README.md").read_text(encoding="utf-8")
         (world,) = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)

@@ -17,8 +17,8 @@ HERE = Path(__file__).parent
 DISPLAY = ":93"
 SHOTS = {
     "check": "script -qec 'zubrel check draft.yaml' /dev/null | head -n 40",
-    "proved": "zubrel check tidewrack.yaml; echo; zubrel route tidewrack.yaml --to 'at wreck'",
-    "list": "zubrel list draft.yaml items; zubrel list draft.yaml locks",
+    "proved": "zubrel check tidewrack.yaml; echo; zubrel route tidewrack.yaml --to 'crowbar'",
+    "list": "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
     "errors": "zubrel check broken.yaml",
 }
 BROKEN = """\
@@ -69,7 +69,7 @@ def take(name: str, command: str, folder: str) -> None:
         "TERM": "xterm-256color",
     }
     shown = command.replace("script -qec '", "").replace("' /dev/null | head -n 40", "")
-    script = f"clear; echo '$ {shown.split(chr(59))[0]}'; {command}; touch done; sleep 20"
+    script = f"clear; echo '$ {shown if shown.startswith('for') else shown.split(chr(59))[0]}'; {command}; touch done; sleep 20"
     done = Path(folder, "done")
     done.unlink(missing_ok=True)
     terminal = subprocess.Popen(

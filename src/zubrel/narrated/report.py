@@ -22,6 +22,7 @@ class MoveLine(Struct, frozen=True):
     says: str | None
     changes: tuple[str, ...]
     held: tuple[tuple[str, int], ...]
+    held_words: tuple[str, ...]
 
 
 class Point(Struct, frozen=True):

@@ -307,7 +307,7 @@ def _shops(world: World) -> Iterator[Row]:
 
 def _ware(world: World, shop: Shop, ware: Ware) -> str:
     """A ware with its price, its stock, and where else the item comes from."""
-    stock = f", {ware.stock} of it" if ware.stock is not None else ""
+    stock = f", {ware.stock} in stock" if ware.stock is not None else ""
     own = f"{shop.id}_buy_{ware.item}"
     others = [s for s in _sources(world, world.items[ware.item]) if not s.startswith(own)]
     return f"{ware.item} at {ware.price}{stock}{f'; also {chr(44).join(others)}' if others else ''}"
@@ -320,6 +320,23 @@ def _stores(world: World) -> Iterator[Row]:
         lock = next((r.lock for r in world.rules if r.owner == store.id and r.lock), None)
         yield ((store.id,), (store.name,), places or ("anywhere",), (lock,) if lock else (),
                store.keeps, limit)  # fmt: skip
+
+
+def _carries(world: World) -> Iterator[Row]:
+    for number, carry in enumerate(world.carries, 1):
+        yield ((f"carry_{number}",), (str(carry.limit),), carry.items)
+
+
+def _happenings(world: World) -> Iterator[Row]:
+    for happening in world.happenings:
+        does = tuple(w for e in happening.outcome.effects if (w := effect_words(world, e)))
+        once = ("yes",) if happening.once else ()
+        yield ((happening.id,), (phrase(world, happening.when),), does, once)
+
+
+def _accepted(world: World) -> Iterator[Row]:
+    for entry in world.accepted:
+        yield ((entry.subject,), (entry.finding,), (entry.because,) if entry.because else ())
 
 
 def _promises(world: World) -> Iterator[Row]:
@@ -344,6 +361,9 @@ SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World], Iterator[Row]]]] = 
     "stores": (("id", "name", "at", "lock", "keeps", "limit"), _stores),
     "facts": (("id", "name", "values", "start", "set by", "read by"), _facts),
     "meters": (("id", "name", "range", "start", "set by", "read by"), _meters),
+    "carry": (("id", "limit", "of"), _carries),
+    "whenever": (("id", "when", "does", "once"), _happenings),
     "endings": (("id", "name", "kind", "how"), _endings),
     "promises": (("id", "kind", "what", "because"), _promises),
+    "accept": (("id", "finding", "because"), _accepted),
 }

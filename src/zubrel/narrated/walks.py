@@ -7,9 +7,10 @@ from collections.abc import Iterable, Iterator
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE, FAILED, QUEST_STATES
 from zubrel.checked.keys import ENDING, PLACE
-from zubrel.checked.world import World
+from zubrel.checked.world import Item, World
 from zubrel.narrated.replay import Walked
 from zubrel.narrated.report import MoveLine
+from zubrel.narrated.words import counted
 from zubrel.walked.walker import Situation
 
 
@@ -27,6 +28,7 @@ def _line(world: World, walked: Walked) -> MoveLine:
         to=world.name_of(str(walked.after[PLACE])), says=walked.outcome.says,
         changes=tuple(changes(world, walked.before, walked.after)),
         held=held(world, walked.after),
+        held_words=held_words(world, walked.after),
     )  # fmt: skip
 
 
@@ -36,14 +38,30 @@ def held(world: World, situation: Situation) -> tuple[tuple[str, int], ...]:
     return tuple((name, int(amount)) for name, amount in amounts if amount)
 
 
+def held_words(world: World, situation: Situation) -> tuple[str, ...]:
+    """What is held, each item in words."""
+    amounts = ((i, int(situation[keys.held(i.id)])) for i in world.items.values())
+    return tuple(amount_words(item, amount) for item, amount in amounts if amount)
+
+
+def amount_words(item: Item, amount: int) -> str:
+    """`Lens`, `3 Lens`, or for a tool `Crowbar (2 uses)`."""
+    if item.uses is not None:
+        return f"{item.name} ({counted(amount, 'use')})"
+    return item.name if amount == 1 else f"{amount} {item.name}"
+
+
 def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
     """What differs between two situations, in words: items first, then the world."""
     for item in world.items.values():
         key = keys.held(item.id)
         difference = int(after[key]) - int(before[key])
-        if difference:
-            amount = "" if abs(difference) == 1 else f"{abs(difference)} "
-            yield f"{'+' if difference > 0 else '−'}{amount}{item.name}"
+        if difference and item.uses is not None and before[key] and after[key]:
+            yield f"{item.name}: {counted(int(after[key]), 'use')} left"
+        elif difference and item.uses is not None:
+            yield f"+{amount_words(item, difference)}" if difference > 0 else f"−{item.name}"
+        elif difference:
+            yield f"{'+' if difference > 0 else '−'}{amount_words(item, abs(difference))}"
     for lock in world.locks.values():
         key = keys.lock_open(lock.id)
         if before[key] != after[key]:

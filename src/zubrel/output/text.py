@@ -156,7 +156,7 @@ def _walk_table(moves: Sequence[MoveLine], with_held: bool = False, full: bool =
         numbers = str(first) if first == last else f"{first}–{last}"
         row = [numbers, _stretch_words(stretch), ", ".join(move.changes)]
         if with_held:
-            row.append(", ".join(_amount(name, count) for name, count in move.held) or "nothing")
+            row.append(", ".join(move.held_words) or "nothing")
         table.add_row(*(Text(cell) for cell in row))
     return table
 
@@ -186,10 +186,6 @@ def _stretch_words(stretch: Sequence[MoveLine]) -> str:
         return f"walk from {stretch[0].area} to {move.to}"
     luck = f" (outcome {move.outcome})" if move.outcome is not None else ""
     return f"{move.area}: {move.label}{luck}"
-
-
-def _amount(name: str, count: int) -> str:
-    return name if count == 1 else f"{count} {name}"
 
 
 def write_route(goal: str, moves: Sequence[MoveLine], console: Console) -> None:
