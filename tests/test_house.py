@@ -9,9 +9,12 @@ from pathlib import Path
 PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
     "atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated",
-    "output", "played", "pipeline", "demo", "shell",
+    "played", "output", "pipeline", "demo", "shell",
 ]  # fmt: skip
-CORE = ["atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated"]
+CORE = [
+    "atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated",
+    "played",
+]  # fmt: skip
 
 
 def modules():

@@ -15,12 +15,28 @@ from pathlib import Path
 
 HERE = Path(__file__).parent
 DISPLAY = ":93"
+# name: (what is shown as typed, what is run)
 SHOTS = {
-    "check": "script -qec 'zubrel check draft.yaml' /dev/null | head -n 40",
-    "proved": "zubrel check tidewrack.yaml; echo; zubrel route tidewrack.yaml --to 'crowbar'",
-    "list": "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
-    "errors": "zubrel check broken.yaml",
+    "check": (
+        "zubrel check draft.yaml",
+        "script -qec 'zubrel check draft.yaml' /dev/null | head -n 40",
+    ),
+    "proved": (
+        "zubrel check tidewrack.yaml; zubrel route tidewrack.yaml --to crowbar",
+        "zubrel check tidewrack.yaml; echo; zubrel route tidewrack.yaml --to crowbar",
+    ),
+    "list": (
+        "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
+        "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
+    ),
+    "errors": ("zubrel check broken.yaml", "zubrel check broken.yaml"),
+    "play": ("zubrel play key.yaml", "zubrel play key.yaml < typed.txt | tail -n 38"),
+    "probe": (
+        "zubrel probe tidewrack.yaml light_lamp; zubrel probe tidewrack.yaml trapdoor",
+        "zubrel probe tidewrack.yaml light_lamp; zubrel probe tidewrack.yaml trapdoor",
+    ),
 }
+TYPED = "quay_to_tower\nquay_key\nquay_to_pier\ntoss\nhint\nundo\n"
 BROKEN = """\
 zubrel: 1
 title: A file with mistakes in it
@@ -52,29 +68,28 @@ def main() -> None:
             for world in ("draft.yaml", "tidewrack.yaml"):
                 shutil.copy(HERE.parent.parent / "src" / "zubrel" / "demo" / world, folder)
             Path(folder, "broken.yaml").write_text(BROKEN, encoding="utf-8")
-            for name, command in SHOTS.items():
-                take(name, command, folder)
+            readme = (HERE.parent.parent / "README.md").read_text(encoding="utf-8")
+            world = readme.split("```yaml\n")[1].split("```")[0]
+            Path(folder, "key.yaml").write_text(world, encoding="utf-8")
+            Path(folder, "typed.txt").write_text(TYPED, encoding="utf-8")
+            for name, (title, command) in SHOTS.items():
+                take(name, title, command, folder)
     finally:
         screen.terminate()
 
 
-def take(name: str, command: str, folder: str) -> None:
+def take(name: str, title: str, command: str, folder: str) -> None:
     """Run `command` in a terminal of 1280x800 pixels and save what it shows."""
     path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
-    environment = {
-        **os.environ,
-        "DISPLAY": DISPLAY,
-        "PATH": path,
-        "PS1": "",
-        "TERM": "xterm-256color",
-    }
-    shown = command.replace("script -qec '", "").replace("' /dev/null | head -n 40", "")
-    script = f"clear; echo '$ {shown if shown.startswith('for') else shown.split(chr(59))[0]}'; {command}; touch done; sleep 20"
+    environment = {**os.environ, "DISPLAY": DISPLAY, "PATH": path, "TERM": "xterm-256color"}
+    script = Path(folder, "run.sh")
+    shown = f"cat <<'END'\n$ {title}\nEND\n"
+    script.write_text(f"clear\n{shown}{command}\ntouch done\nsleep 20\n", encoding="utf-8")
     done = Path(folder, "done")
     done.unlink(missing_ok=True)
     terminal = subprocess.Popen(
         ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "142x42+0+0", "-bg",
-         "#fbfaf7", "-fg", "#1d1f21", "-xrm", "XTerm*scrollBar: false", "-e", "sh", "-c", script],
+         "#fbfaf7", "-fg", "#1d1f21", "-xrm", "XTerm*scrollBar: false", "-e", "sh", str(script)],
         cwd=folder, env=environment,
     )  # fmt: skip
     for _ in range(300):

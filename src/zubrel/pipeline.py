@@ -15,19 +15,23 @@ from zubrel.atoms.progress import Progress, Silence
 from zubrel.atoms.source import Source, Span
 from zubrel.authored.conditions import Condition, parse_condition
 from zubrel.authored.document import read_document
+from zubrel.authored.files import read_source
 from zubrel.checked.check import check
+from zubrel.checked.keys import ENDING, UNENDED
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.find import find
-from zubrel.findings.verdict import AnySpace, ending_formula, won_formula
+from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.walks import lines_of
-from zubrel.walked.walker import Walker
+from zubrel.played.rehearse import Fate, Rehearsal, rehearse
+from zubrel.played.script import check_names, conditions_of, read_script
+from zubrel.walked.walker import Situation, Walker
 
 
 def load(path: str, asked: Iterable[Condition] = ()) -> World:
@@ -126,3 +130,46 @@ def asked_condition(option: str, text: str) -> Condition:
     if condition is None:
         raise InvalidInput(problems.found)
     return condition
+
+
+def fate_of(world: World, limits: Limits, progress: Progress | None = None) -> Fate:
+    """Whether a situation is `live`, `doomed` or `ended`; the search is made when first asked.
+
+    The answer is `unknown` where a limit cut the search short.
+    """
+    judged: list[Judged] = []
+
+    def fate(situation: Situation) -> str:
+        if situation[ENDING] != UNENDED:
+            return "ended"
+        if not judged:
+            judged.append(judge(survey(world, Budget(limits), progress)))
+        here = judged[0].space.of(situation)
+        if here & judged[0].live:
+            return "live"
+        return "doomed" if here & judged[0].doomed else "unknown"
+
+    return fate
+
+
+def rehearse_scripts(
+    path: str, scripts: Iterable[str], limits: Limits, progress: Progress | None = None
+) -> list[Rehearsal]:
+    """Walk every script on the world at `path`.
+
+    Raises `InvalidInput` for problems of the world or of any script.
+    """
+    read = []
+    for script in scripts:
+        source, text = read_source(script)
+        read.append((script, read_script(source, text)))
+    world = load(path, [c for _, lines in read for c in conditions_of(lines)])
+    for _, lines in read:
+        check_names(lines, world)
+    asked, fate = list(world.asked), fate_of(world, limits, progress)
+    results = []
+    for script, lines in read:
+        count = len(conditions_of(lines))
+        own, asked = asked[:count], asked[count:]
+        results.append(rehearse(world, script, lines, own, fate))
+    return results

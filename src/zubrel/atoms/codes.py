@@ -74,6 +74,7 @@ CODES = {
             HEAD + "people: {pilot: {at: quay, when: cook is here}, cook: {at: quay, when: pilot "
             "is here}}\n" + TAIL,
         ),
+        Code("bad-script", "A line of a script that cannot be read", None),
         Code("never-rests", "What happens by itself never comes to rest", None),
     )
 }  # fmt: skip

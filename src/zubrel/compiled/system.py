@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from enum import Enum
 
 from msgspec import Struct
@@ -28,6 +28,10 @@ class Variable(Struct, frozen=True):
     def size(self) -> int:
         """How many values it has."""
         return self.high - self.low + 1
+
+    def number(self, value: Value) -> int:
+        """The number that stands for a value: the opposite of `value`."""
+        return self.names.index(str(value)) + self.low if self.names else int(value)
 
     def value(self, number: int) -> Value:
         """What a value means: its name, or the number itself."""
@@ -94,6 +98,10 @@ class System(Struct, frozen=True):
         """Values of the variables in their order, as a situation with names."""
         pairs = zip(self.variables, values, strict=True)
         return {variable.key: variable.value(value) for variable, value in pairs}
+
+    def values(self, situation: Mapping[Key, Value]) -> list[int]:
+        """A situation with names as the values of the variables in their order."""
+        return [variable.number(situation[variable.key]) for variable in self.variables]
 
 
 PLACE, ENDING = 0, 1

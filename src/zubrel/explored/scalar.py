@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections import deque
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from msgspec import Struct, field
 
@@ -174,6 +174,25 @@ class ScalarSpace:
         for step in trace.steps:
             here = next(t for s, t in self.successors[here] if s == step.number)
         return frozenset([here])
+
+    def distances_to(self, target: Numbers) -> Callable[[Numbers], int | None]:
+        before: list[list[int]] = [[] for _ in self.words]
+        for source, steps in enumerate(self.successors):
+            for _, place in steps:
+                before[place].append(source)
+        distances = dict.fromkeys(target, 0)
+        queue = deque(sorted(target))
+        while queue:
+            here = queue.popleft()
+            for source in before[here]:
+                if source not in distances:
+                    distances[source] = distances[here] + 1
+                    queue.append(source)
+        return lambda some: min((distances[n] for n in some if n in distances), default=None)
+
+    def of(self, situation: Mapping[Key, Value]) -> Numbers:
+        (word,) = self.packing.pack(self.system.values(situation))
+        return frozenset(n for n, known in enumerate(self.words) if known == word)
 
     def examples(self, situations: Numbers, most: int) -> list[dict[Key, Value]]:
         chosen = sorted(situations)[:most]

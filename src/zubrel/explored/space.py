@@ -5,7 +5,7 @@ Findings ask only what stands here, so they do not know which engine has searche
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Protocol, TypeVar
 
 from msgspec import Struct
@@ -105,6 +105,14 @@ class Space(Protocol[S]):
 
     def at_end_of(self, trace: Trace) -> S:
         """The one situation to which a trace leads."""
+        ...
+
+    def distances_to(self, target: S) -> Callable[[S], int | None]:
+        """The fewest steps, luck willing, from the nearest of some situations into `target`."""
+        ...
+
+    def of(self, situation: Mapping[Key, Value]) -> S:
+        """The one situation with these values; empty when it is not reached."""
         ...
 
     def examples(self, situations: S, most: int) -> list[dict[Key, Value]]:

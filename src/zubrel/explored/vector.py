@@ -9,7 +9,7 @@ sets can be pushed along it by plain indexing.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -254,6 +254,28 @@ class VectorSpace:
             if place < len(block.sources) and block.sources[place] == source:
                 return int(block.targets[place])
         raise KeyError(step.rule.id)
+
+    def distances_to(self, target: NumberSet) -> Callable[[NumberSet], int | None]:
+        distances = np.full(len(self.rows), -1, np.int32)
+        frontier, distance = target.truths, 0
+        while frontier.any():
+            distances[frontier] = distance
+            distance += 1
+            following = np.zeros(len(self.rows), np.bool_)
+            for block in self.blocks:
+                following[block.sources[frontier[block.targets]]] = True
+            frontier = following & (distances < 0)
+
+        def nearest(some: NumberSet) -> int | None:
+            known = distances[some.truths & (distances >= 0)]
+            return int(known.min()) if len(known) else None
+
+        return nearest
+
+    def of(self, situation: Mapping[Key, Value]) -> NumberSet:
+        words = self.packing.pack(self.system.values(situation))
+        numbers = np.arange(len(self.rows))
+        return NumberSet(self.rows.same(numbers, [np.uint64(w) for w in words]))
 
     def examples(self, situations: NumberSet, most: int) -> list[dict[Key, Value]]:
         chosen = np.flatnonzero(situations.truths)[:most]

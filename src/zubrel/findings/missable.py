@@ -22,7 +22,7 @@ from zubrel.findings.verdict import Judged
 MOST_CLOSINGS = 5
 
 
-class _Subject(Struct, frozen=True):
+class Subject(Struct, frozen=True):
     """Something to have: `had` holds where a play has it (`lasting`: or has had it)."""
 
     id: str
@@ -36,12 +36,12 @@ def missable(judged: Judged) -> Iterator[Finding]:
     """`missable`: once-only finds, items, once rules, good endings."""
     if not judged.complete or not judged.live:
         return
-    subjects = list(_subjects(judged))
-    had = [judged.space.where(s.had) for s in subjects]
+    every = list(subjects(judged))
+    had = [judged.space.where(s.had) for s in every]
     able = judged.space.reaching(had)
     findings = [
         finding
-        for subject, has, can in zip(subjects, had, able, strict=True)
+        for subject, has, can in zip(every, had, able, strict=True)
         if has and (finding := _finding(judged, subject, has, can))
     ]
     missed = {f.subject for f in findings}
@@ -59,28 +59,29 @@ def _only_find_of(world: World, find: str) -> str | None:
     return None
 
 
-def _subjects(judged: Judged) -> Iterator[_Subject]:
+def subjects(judged: Judged) -> Iterator[Subject]:
+    """Everything that a play can have or miss."""
     world, numbers = judged.system.world, judged.system.numbers
     losable = _losable(world)
     for item in world.items.values():
         if item.most > 0:
             had = Within(numbers[keys.held(item.id)], 1, item.most)
-            yield _Subject(item.id, f"{item.name} can be missed for good", item.span, had,
+            yield Subject(item.id, f"{item.name} can be missed for good", item.span, had,
                            item.id not in losable)  # fmt: skip
     yield from _marks(world, numbers)
     for quest in world.quests.values():
         had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
-        yield _Subject(quest.id, f"the quest {quest.name} can be missed for good", quest.span, had)
+        yield Subject(quest.id, f"the quest {quest.name} can be missed for good", quest.span, had)
     for foe in world.foes.values():
         had = Within(numbers[keys.beaten(foe.id)], foe.count, foe.count)
-        yield _Subject(foe.id, f"beating {foe.name} can be missed for good", foe.span, had)
+        yield Subject(foe.id, f"beating {foe.name} can be missed for good", foe.span, had)
     good = [(n, e) for n, e in enumerate(world.endings.values(), 1) if e.good]
     for number, ending in good:
         words = f"the ending {ending.name} can be missed for good"
-        yield _Subject(ending.id, words, ending.span, Within(ENDING, number, number))
+        yield Subject(ending.id, words, ending.span, Within(ENDING, number, number))
 
 
-def _marks(world: World, numbers: dict[Key, int]) -> Iterator[_Subject]:
+def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Subject]:
     seen: set[str] = set()
     for rule in world.rules:
         marks = [("taken", rule.owner)] if rule.kind == "find" else []
@@ -90,7 +91,7 @@ def _marks(world: World, numbers: dict[Key, int]) -> Iterator[_Subject]:
             if key in numbers and subject not in seen:
                 seen.add(subject)
                 words = f"“{rule.label}” can be missed for good"
-                yield _Subject(subject, words, rule.span, Within(numbers[key], 1, 1))
+                yield Subject(subject, words, rule.span, Within(numbers[key], 1, 1))
 
 
 def _losable(world: World) -> frozenset[str]:
@@ -103,7 +104,7 @@ def _losable(world: World) -> frozenset[str]:
     return frozenset(lost | {i.id for i in world.items.values() if i.stays_in})
 
 
-def _finding(judged: Judged, subject: _Subject, has: Any, can: Any) -> Finding | None:
+def _finding(judged: Judged, subject: Subject, has: Any, can: Any) -> Finding | None:
     space = judged.space
     missed = judged.live - can
     if not missed:

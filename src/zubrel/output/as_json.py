@@ -35,7 +35,7 @@ def _report(report: Report) -> dict[str, Any]:
         and {
             "ending": win.ending,
             "length": len(win.moves),
-            "moves": [_move(m) for m in win.moves],
+            "moves": [move_as_json(m) for m in win.moves],
         },
         "findings": [_finding(f) for f in report.findings],
     }
@@ -51,11 +51,11 @@ def _finding(finding: Told) -> dict[str, Any]:
         "file": span.source.path if span else None,
         "line": span.line if span else None,
         "column": span.column if span else None,
-        "evidence": [_move(m) for m in finding.evidence],
+        "evidence": [move_as_json(m) for m in finding.evidence],
         "explanation": "\n".join(finding.explanation) or None,
         "situations": finding.situations,
         "closed_by": [
-            {"rule": p.rule, "evidence": [_move(m) for m in p.moves]} for p in finding.points
+            {"rule": p.rule, "evidence": [move_as_json(m) for m in p.moves]} for p in finding.points
         ],
         "cause": finding.cause,
         "accepted": finding.accepted,
@@ -63,7 +63,8 @@ def _finding(finding: Told) -> dict[str, Any]:
     }
 
 
-def _move(move: MoveLine) -> dict[str, Any]:
+def move_as_json(move: MoveLine) -> dict[str, Any]:
+    """A move: its rule, its label, and its outcome where luck chose."""
     outcome = {} if move.outcome is None else {"outcome": move.outcome}
     return {"rule": move.rule, "label": move.label, **outcome}
 
@@ -71,7 +72,7 @@ def _move(move: MoveLine) -> dict[str, Any]:
 def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None) -> str:
     """A route: its moves with what is held after each, or null where there is none."""
     route = [
-        {**_move(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
+        {**move_as_json(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
         for m in moves or ()
     ]
     found = {"zubrel": __version__, "world": path, "goal": goal,

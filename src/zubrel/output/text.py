@@ -141,10 +141,11 @@ def _write_finding(finding: Told, followers: Sequence[str], console: Console, fu
 
 def _write_walk(title: str, moves: Sequence[MoveLine], console: Console, full: bool) -> None:
     console.print(indented(Text(f"{title}:", QUIET), 2))
-    console.print(indented(_walk_table(moves, full=full), 4))
+    console.print(indented(walk_table(moves, full=full), 4))
 
 
-def _walk_table(moves: Sequence[MoveLine], with_held: bool = False, full: bool = True) -> Table:
+def walk_table(moves: Sequence[MoveLine], with_held: bool = False, full: bool = True) -> Table:
+    """A walk as a table: numbers, moves, changes, and what is held then if asked for."""
     table = Table(box=None, show_header=False, padding=(0, 2, 0, 0), pad_edge=False)
     table.add_column(justify="right", style=QUIET, no_wrap=True)
     table.add_column()
@@ -192,7 +193,7 @@ def write_route(goal: str, moves: Sequence[MoveLine], console: Console) -> None:
     """A route: numbered moves, what each changes, what is held afterwards."""
     console.print(Text.assemble((f"{counted(len(moves), 'move')}", "bold"), f" to {goal}"))
     if moves:
-        table = _walk_table(moves, with_held=True)
+        table = walk_table(moves, with_held=True)
         table.show_header = True
         for column, title in zip(table.columns, ("", "move", "changes", "held then"), strict=True):
             column.header = Text(title, "dim italic")

@@ -135,9 +135,9 @@ class Walker:
             case CountOf(count, parts):
                 return sum(self.holds(p, at) for p in parts) >= count
             case Holds(item, operator, number):
-                return _compare(_number(at, keys.held(item)), operator, number)
+                return compares(_number(at, keys.held(item)), operator, number)
             case Level(meter, operator, number):
-                return _compare(_number(at, keys.meter(meter)), operator, number)
+                return compares(_number(at, keys.meter(meter)), operator, number)
             case FactIs(fact, value):
                 return at[keys.fact(fact)] == value
             case At(area):
@@ -151,7 +151,7 @@ class Walker:
             case GoalMet(quest, number):
                 return self._is_met(self.world.quests[quest].goals[number - 1], quest, at)
             case Stored(store, item, operator, number):
-                return _compare(_number(at, keys.stored(store, item)), operator, number)
+                return compares(_number(at, keys.stored(store, item)), operator, number)
             case StoreRoom(store, item):
                 return self._has_room(self.world.stores[store], item, at)
             case InStock(shop, item):
@@ -335,6 +335,10 @@ class Walker:
 
     # quests
 
+    def goal_met(self, quest: Quest, goal: Goal, at: Situation) -> bool:
+        """Whether a goal of an unended quest is met."""
+        return self._is_met(goal, quest.id, at)
+
     def _is_met(self, goal: Goal, quest: str, at: Situation) -> bool:
         if goal.remembered:
             return _number(at, keys.goal(quest, goal.number)) >= _whole(goal)
@@ -467,7 +471,8 @@ def _number(values: Situation, key: Key) -> int:
     return value
 
 
-def _compare(value: int, operator: str, number: int) -> bool:
+def compares(value: int, operator: str, number: int) -> bool:
+    """Whether a value compares so with a number."""
     match operator:
         case "<":
             return value < number

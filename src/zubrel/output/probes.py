@@ -1,0 +1,104 @@
+"""Probes -> tables for a terminal, JSON."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from zubrel.narrated.words import counted, listed
+from zubrel.output.as_json import move_as_json
+from zubrel.output.text import indented, walk_table
+from zubrel.played.probe import Probe, ProbeRow
+
+WIDEST_TABLE = 24
+
+
+def write_probes(probes: Sequence[Probe], console: Console, full: bool = False) -> None:
+    """A table for each rule; `full`: the shortest walk to each row below it."""
+    for number, probe in enumerate(probes):
+        if number:
+            console.print()
+        console.print(Text.assemble((probe.rule.label, "bold"), f"  ({probe.rule.id})"))
+        if not probe.rows:
+            console.print(indented(Text("No play ever stands before it."), 2))
+            continue
+        if len(probe.rows) <= WIDEST_TABLE or full:
+            console.print(indented(_table(probe), 2))
+        else:
+            console.print(indented(Text(f"{len(probe.rows)} combinations occur; -v shows all."), 2))
+        _write_below(probe, console)
+        if full:
+            _write_walks(probe, console)
+
+
+def _table(probe: Probe) -> Table:
+    table = Table(box=None, header_style="italic", padding=(0, 2, 0, 0), pad_edge=False)
+    table.add_column("", justify="right", style="dim")
+    for column in probe.columns:
+        table.add_column(column.title)
+    for title in ("possible", "situations", "first after", "text"):
+        table.add_column(title, justify="right" if title == "situations" else "left")
+    for number, row in enumerate(probe.rows, 1):
+        cells = [c.cases[case] for c, case in zip(probe.columns, row.cases, strict=True)]
+        style = {"yes": "green", "no": "red"}.get(row.possible, "yellow")
+        table.add_row(
+            str(number), *(Text(cell) for cell in cells), Text(row.possible, style),
+            f"{row.situations:,}", counted(len(row.moves), "move"), Text(row.text or "–"),
+        )  # fmt: skip
+    return table
+
+
+def _write_below(probe: Probe, console: Console) -> None:
+    lines = []
+    if probe.never > 0:
+        lines.append(
+            f"{probe.never:,} other combinations never occur."
+            if probe.never > 1
+            else "One other combination never occurs."
+        )
+    if probe.cut:
+        lines.append("There are more rows than are shown.")
+    if len(probe.rows) > WIDEST_TABLE:
+        lines += [f"Enough: {_set(s)}." for s in probe.opening]
+        lines += [f"Not enough: {_set(s)}." for s in probe.refusing]
+    lines += probe.remarks
+    for line in lines:
+        console.print(indented(Text(line), 2))
+
+
+def _set(titles: Sequence[str]) -> str:
+    return listed(list(titles)) if titles else "nothing"
+
+
+def _write_walks(probe: Probe, console: Console) -> None:
+    for number, row in enumerate(probe.rows, 1):
+        console.print(indented(Text(f"The way to row {number}:", "dim"), 2))
+        console.print(indented(walk_table(row.moves, full=False), 4))
+
+
+def probes_as_json(probes: Sequence[Probe]) -> str:
+    return json.dumps([_probe(p) for p in probes], indent=2, ensure_ascii=False) + "\n"
+
+
+def _probe(probe: Probe) -> dict[str, Any]:
+    return {
+        "rule": probe.rule.id, "label": probe.rule.label,
+        "asks": [{"title": c.title, "cases": list(c.cases)} for c in probe.columns],
+        "rows": [_row(probe, row) for row in probe.rows],
+        "never": probe.never, "remarks": list(probe.remarks),
+        "enough": [list(s) for s in probe.opening],
+        "not_enough": [list(s) for s in probe.refusing],
+    }  # fmt: skip
+
+
+def _row(probe: Probe, row: ProbeRow) -> dict[str, Any]:
+    cases = {c.title: c.cases[n] for c, n in zip(probe.columns, row.cases, strict=True)}
+    return {
+        "cases": cases, "possible": row.possible, "situations": row.situations, "text": row.text,
+        "evidence": [move_as_json(m) for m in row.moves],
+    }  # fmt: skip

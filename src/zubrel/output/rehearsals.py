@@ -1,0 +1,74 @@
+"""Rehearsals -> text, JSON, JUnit XML."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from zubrel.narrated.words import counted
+from zubrel.played.rehearse import Failure, Rehearsal
+
+
+def rehearsals_as_text(rehearsals: Sequence[Rehearsal], quiet: bool = False) -> str:
+    """A line for each script, what went wrong below it, and a closing line."""
+    lines = []
+    for rehearsal in rehearsals:
+        size = (
+            f"{counted(rehearsal.moves, 'move')}, {counted(rehearsal.expectations, 'expectation')}"
+        )
+        if rehearsal.failure is None:
+            lines += [] if quiet else [f"as expected  {rehearsal.path}  ({size})"]
+            continue
+        lines.append(f"FAILED       {rehearsal.path}  (after {size})")
+        lines += [f"  {line}" for line in failure_lines(rehearsal.failure)]
+    failed = sum(r.failure is not None for r in rehearsals)
+    lines.append(f"{counted(len(rehearsals), 'script')}: {len(rehearsals) - failed} as expected, "
+                 f"{failed} failed")  # fmt: skip
+    return "\n".join(lines) + "\n"
+
+
+def failure_lines(failure: Failure) -> list[str]:
+    """Where it went wrong, what was expected and what was so."""
+    span = failure.span
+    return [
+        f"{span.place}  {span.source.line(span.line).strip()}",
+        f"expected: {failure.expected}",
+        f"found:    {failure.found}",
+        f"held:     {', '.join(failure.held) or 'nothing'}",
+        f"possible: {', '.join(failure.possible) or 'nothing at all'}",
+    ]
+
+
+def rehearsals_as_json(rehearsals: Sequence[Rehearsal]) -> str:
+    found = [
+        {
+            "script": r.path, "moves": r.moves, "expectations": r.expectations,
+            "failure": r.failure and {
+                "line": r.failure.span.line, "column": r.failure.span.column,
+                "expected": r.failure.expected, "found": r.failure.found,
+                "held": list(r.failure.held), "possible": list(r.failure.possible),
+            },
+        }
+        for r in rehearsals
+    ]  # fmt: skip
+    return json.dumps(found, indent=2, ensure_ascii=False) + "\n"
+
+
+def rehearsals_as_junit(world: str, rehearsals: Sequence[Rehearsal]) -> str:
+    """JUnit XML: one suite for the world, one case for each script."""
+    from junitparser import Failure as JUnitFailure
+    from junitparser import JUnitXml, TestCase, TestSuite
+
+    suite = TestSuite(world)
+    for rehearsal in rehearsals:
+        case = TestCase(rehearsal.path, world)
+        if rehearsal.failure is not None:
+            failure = JUnitFailure(rehearsal.failure.expected, "expectation")
+            failure.text = "\n".join(failure_lines(rehearsal.failure))
+            case.result = [failure]
+        suite.add_testcase(case)
+    report = JUnitXml()
+    report.add_testsuite(suite)
+    text: Any = report.tostring()  # type: ignore[no-untyped-call]
+    return (text.decode("utf-8") if isinstance(text, bytes) else str(text)) + "\n"

@@ -1,0 +1,59 @@
+"""What the proof knows about the situation in which a player is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zubrel.checked.world import Rule
+from zubrel.findings.missable import Subject, subjects
+from zubrel.findings.verdict import Judged
+from zubrel.walked.walker import Situation, Walker
+
+
+class Advice:
+    """Answers from a finished search, for one situation after the other."""
+
+    def __init__(self, judged: Judged, walker: Walker) -> None:
+        self.judged = judged
+        self.walker = walker
+        self.distance = judged.space.distances_to(judged.won)
+        self.subjects = list(subjects(judged))
+        self.had = [judged.space.where(s.had) for s in self.subjects]
+        self.able = judged.space.reaching(self.had)
+
+    def _of(self, situation: Situation) -> Any:
+        return self.judged.space.of(situation)
+
+    def live(self, situation: Situation) -> bool:
+        """Whether the game can still be won from here."""
+        return bool(self._of(situation) & self.judged.live)
+
+    def doomed(self, situation: Situation) -> bool:
+        """Whether the game goes on, but can no longer be won."""
+        return bool(self._of(situation) & self.judged.doomed)
+
+    def dooms(self, rule: Rule, situation: Situation) -> bool:
+        """Whether some outcome of a rule takes every win away that there still is."""
+        if not self.live(situation):
+            return False
+        return any(self.doomed(r.situation) for r in self.walker.results(rule, situation))
+
+    def next_move(self, situation: Situation) -> tuple[Rule, int] | None:
+        """The first move of a shortest win from here, luck willing, and how many moves it takes."""
+        best: tuple[int, Rule] | None = None
+        for rule in self.walker.moves(situation):
+            for result in self.walker.results(rule, situation):
+                distance = self.distance(self._of(result.situation))
+                if distance is not None and (best is None or distance < best[0]):
+                    best = distance, rule
+        return None if best is None else (best[1], best[0] + 1)
+
+    def lost(self, before: Situation, after: Situation) -> list[Subject]:
+        """What could still be had before a move, and can never be had after it."""
+        old, new = self._of(before), self._of(after)
+        triples = zip(self.subjects, self.had, self.able, strict=True)
+        return [
+            subject
+            for subject, had, able in triples
+            if old & able and not new & able and not old & had
+        ]

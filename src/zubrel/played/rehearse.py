@@ -1,0 +1,172 @@
+"""Walking scripts and looking whether what they expect is so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from msgspec import Struct
+
+from zubrel.atoms.source import Span
+from zubrel.checked import keys
+from zubrel.checked.conditions import QUEST_STATES, Cond
+from zubrel.checked.keys import ENDING, PLACE
+from zubrel.checked.world import World
+from zubrel.narrated.walks import held_words
+from zubrel.narrated.words import listed
+from zubrel.played.script import Expect, Line, MoveLine
+from zubrel.played.session import Impossible, NeedsOutcome, Session
+from zubrel.played.why import lacking, refusal
+from zubrel.walked.walker import Situation
+
+# whether a situation is live, doomed or ended; asked only where a script asks
+Fate = Callable[[Situation], str]
+
+
+class Failure(Struct, frozen=True):
+    """Where a script went wrong: what was expected, what was so, what was held, what else was
+    possible."""
+
+    span: Span
+    expected: str
+    found: str
+    held: tuple[str, ...]
+    possible: tuple[str, ...]
+
+
+class Rehearsal(Struct, frozen=True):
+    """How one script went; it ends at the first failure."""
+
+    path: str
+    moves: int
+    expectations: int
+    failure: Failure | None
+
+
+def rehearse(
+    world: World, path: str, lines: Sequence[Line], conditions: Sequence[Cond], fate: Fate
+) -> Rehearsal:
+    """Walk one script; `conditions` are those it asks, resolved, in their order."""
+    run = _Run(world, list(conditions), fate)
+    moves = expectations = 0
+    for line in lines:
+        failure = run.move(line) if isinstance(line, MoveLine) else run.expect(line)
+        moves += isinstance(line, MoveLine)
+        expectations += isinstance(line, Expect)
+        if failure:
+            return Rehearsal(path, moves, expectations, failure)
+    return Rehearsal(path, moves, expectations, None)
+
+
+class _Run:
+    def __init__(self, world: World, conditions: list[Cond], fate: Fate) -> None:
+        self.session = Session(world)
+        self.conditions = conditions
+        self.fate = fate
+        self.told: tuple[str, ...] = ()
+
+    def move(self, line: MoveLine) -> Failure | None:
+        rule = self.session.find(line.rule)
+        assert rule is not None, "names are checked before"
+        try:
+            self.told = self.session.move(rule, line.outcome).told
+        except Impossible:
+            why = listed(lacking(self.session.walker, rule, self.session.here))
+            return self._failure(line.span, f"“{rule.label}” to be possible", why)
+        except NeedsOutcome as luck:
+            numbers = listed([str(n) for n in luck.numbers], "or")
+            wanted = f"an outcome of “{rule.label}”: {rule.id}: {luck.numbers[0]}"
+            return self._failure(line.span, wanted, f"luck decides between {numbers}")
+        return None
+
+    def expect(self, line: Expect) -> Failure | None:
+        here, walker = self.session.here, self.session.walker
+        match line.kind:
+            case "holds":
+                condition = self.conditions.pop(0)
+                return None if walker.holds(condition, here) else self._failure(
+                    line.span, line.text, f"not so at {self._place()}"
+                )  # fmt: skip
+            case "possible" | "impossible":
+                return self._expect_possible(line)
+            case "says":
+                if any(line.text in text for text in self.told):
+                    return None
+                heard = " / ".join(self.told) or "nothing was said"
+                return self._failure(line.span, f"the text “{line.text}”", heard)
+            case "ended":
+                now = str(here[ENDING]) or "the game goes on"
+                return None if now == line.text else self._failure(
+                    line.span, f"the ending {line.text}", now
+                )  # fmt: skip
+        fate = self.fate(here)
+        return None if fate == line.kind else self._failure(line.span, line.kind, fate)
+
+    def _expect_possible(self, line: Expect) -> Failure | None:
+        here, walker = self.session.here, self.session.walker
+        rule = self.session.find(line.text)
+        assert rule is not None, "names are checked before"
+        possible = walker.possible(rule, here)
+        if line.kind == "impossible":
+            text = refusal(walker, rule, here)
+            self.told = (text,) if text else ()
+            found = f"“{rule.label}” is possible"
+            return (
+                self._failure(line.span, f"{line.text} to be impossible", found)
+                if (possible)
+                else None
+            )
+        why = listed(lacking(walker, rule, here))
+        return None if possible else self._failure(line.span, f"{line.text} to be possible", why)
+
+    def _place(self) -> str:
+        return self.session.world.name_of(str(self.session.here[PLACE]))
+
+    def _failure(self, span: Span, expected: str, found: str) -> Failure:
+        held = held_words(self.session.world, self.session.here)
+        possible = tuple(rule.id for rule in self.session.possible())
+        return Failure(span, expected, found, held, possible)
+
+
+def recorded(world: World, lines: Sequence[Line]) -> str:
+    """The moves of a script, each with the expectations that are true after it.
+
+    Raises `Impossible` or `NeedsOutcome` at a move that cannot be made.
+    """
+    session = Session(world)
+    written = []
+    for line in lines:
+        if not isinstance(line, MoveLine):
+            continue
+        rule = session.find(line.rule)
+        assert rule is not None, "names are checked before"
+        before = session.here
+        step = session.move(rule, line.outcome)
+        written.append(f"{rule.id}: {step.outcome}" if rule.chancy else rule.id)
+        written += [f'expect says "{text}"' for text in step.told if '"' not in text]
+        written += [f"expect {text}" for text in _differences(world, before, step.after)]
+    return "".join(f"{text}\n" for text in written)
+
+
+def _differences(world: World, before: Situation, after: Situation) -> list[str]:
+    """What a move has changed, as conditions."""
+    found = []
+    if before[PLACE] != after[PLACE]:
+        found.append(f"at {after[PLACE]}")
+    for item in world.items:
+        if before[keys.held(item)] != after[keys.held(item)]:
+            found.append(f"{item} = {after[keys.held(item)]}")
+    for lock in world.locks:
+        if before[keys.lock_open(lock)] != after[keys.lock_open(lock)]:
+            found.append(f"{lock} is {'open' if after[keys.lock_open(lock)] else 'shut'}")
+    for fact in world.facts.values():
+        if before[keys.fact(fact.id)] != after[keys.fact(fact.id)]:
+            found.append(f"{fact.id} = {fact.values[int(after[keys.fact(fact.id)])]}")
+    for meter in world.meters:
+        if before[keys.meter(meter)] != after[keys.meter(meter)]:
+            found.append(f"{meter} = {after[keys.meter(meter)]}")
+    for quest in world.quests:
+        if before[keys.quest(quest)] != after[keys.quest(quest)]:
+            found.append(f"{quest} is {QUEST_STATES[int(after[keys.quest(quest)])]}")
+    if before[ENDING] != after[ENDING]:
+        found.append(f"ended {after[ENDING]}")
+    return found

@@ -1,0 +1,116 @@
+"""Scripts: moves, one a line, and expectations between them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from zubrel.atoms.diagnostics import InvalidInput, Problems
+from zubrel.atoms.source import Source, Span
+from zubrel.atoms.spelling import suggestion
+from zubrel.authored.conditions import Condition, parse_condition
+from zubrel.checked.world import World
+
+WORDS = ("possible", "impossible", "says", "live", "doomed", "ended")
+
+
+class MoveLine(Struct, frozen=True):
+    """A rule to be done; `outcome` where luck decides."""
+
+    rule: str
+    outcome: int | None
+    span: Span
+
+
+class Expect(Struct, frozen=True):
+    """Something that should be so. `kind` is one of `WORDS`, or `holds` for a condition."""
+
+    kind: str
+    text: str
+    condition: Condition | None
+    span: Span
+
+
+Line = MoveLine | Expect
+_MOVE = re.compile(r"([a-z][a-z0-9_]*)(?:\s*:\s*([0-9]{1,6}))?\Z")
+
+
+def read_script(source: Source, text: str) -> list[Line]:
+    """The lines of a script. Raises `InvalidInput` with every line that cannot be read."""
+    problems = Problems()
+    lines = [line for line in _lines(source, text, problems) if line is not None]
+    problems.stop_if_any()
+    return lines
+
+
+def _lines(source: Source, text: str, problems: Problems) -> Iterator[Line | None]:
+    for number, raw in enumerate(text.splitlines(), 1):
+        content = _without_comment(raw).strip()
+        if not content:
+            continue
+        span = Span(source, number, raw.index(content[0]) + 1, len(content))
+        first, _, rest = content.partition(" ")
+        if first == "expect":
+            yield _expectation(rest.strip(), span, problems)
+        elif match := _MOVE.match(content):
+            yield MoveLine(match[1], int(match[2]) if match[2] else None, span)
+        else:
+            hint = 'A move is a rule id, "rule: 2" for the second outcome; or "expect …".'
+            problems.add("bad-script", "this line is neither a move nor an expectation", span, hint)
+            yield None
+
+
+def _without_comment(raw: str) -> str:
+    """A line up to its comment; a # in quotes is none."""
+    quoted = False
+    for place, char in enumerate(raw):
+        quoted ^= char == '"'
+        if char == "#" and not quoted:
+            return raw[:place]
+    return raw
+
+
+def _expectation(text: str, span: Span, problems: Problems) -> Expect | None:
+    word, _, rest = text.partition(" ")
+    rest = rest.strip()
+    offset = span.width - len(text)
+    inner = span.part(offset, len(text))
+    if word in ("live", "doomed") and not rest:
+        return Expect(word, "", None, span)
+    if word == "says":
+        if len(rest) >= 2 and rest[0] == rest[-1] == '"':
+            return Expect(word, rest[1:-1], None, span)
+        problems.add("bad-script", "the text must stand in quotes", inner, 'expect says "…"')
+        return None
+    if word in ("possible", "impossible", "ended") and re.fullmatch(r"[a-z][a-z0-9_]*", rest):
+        return Expect(word, rest, None, span)
+    condition = parse_condition(text, inner, problems)
+    return Expect("holds", text, condition, span) if condition else None
+
+
+def conditions_of(lines: list[Line]) -> list[Condition]:
+    """The conditions that a script asks, in their order: they go into the check of the world."""
+    return [line.condition for line in lines if isinstance(line, Expect) and line.condition]
+
+
+def check_names(lines: list[Line], world: World) -> None:
+    """Raise `InvalidInput` for every rule and ending of a script that the world does not have."""
+    problems = Problems()
+    rules = {name for r in world.rules for name in (r.id, r.common)}
+    rules |= {f"{r.owner}_talk" for r in world.rules if r.kind == "talk"}
+    for line in lines:
+        if isinstance(line, MoveLine):
+            wanted, known, what = line.rule, rules, "rule"
+        elif line.kind in ("possible", "impossible"):
+            wanted, known, what = line.text, rules, "rule"
+        elif line.kind == "ended":
+            wanted, known, what = line.text, set(world.endings), "ending"
+        else:
+            continue
+        if wanted not in known:
+            hint = suggestion(wanted, known) or '"zubrel list" shows the ids.'
+            problems.add("unknown-id", f'there is no {what} "{wanted}"', line.span, hint)
+    if problems.found:
+        raise InvalidInput(problems.found)

@@ -1,0 +1,134 @@
+"""One walk through a world, with every step back and forth."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from zubrel.checked.keys import ENDING, PLACE, UNENDED
+from zubrel.checked.world import Rule, World
+from zubrel.narrated.walks import changes
+from zubrel.played.why import area_text, refusal
+from zubrel.walked.walker import Situation, Walker
+
+
+class Step(Struct, frozen=True):
+    """A move that was made: its rule and outcome, the situation then, what the player was told.
+
+    `says` is the move's own text, `told` all of it, the text of an area that was entered included.
+    """
+
+    rule: Rule
+    outcome: int
+    says: str | None
+    after: Situation
+    told: tuple[str, ...]
+    changes: tuple[str, ...]
+
+
+class Impossible(Exception):
+    """A move that cannot be made now."""
+
+    def __init__(self, rule: Rule) -> None:
+        self.rule = rule
+        super().__init__(rule.id)
+
+
+class NeedsOutcome(Exception):
+    """Luck decides, and nobody said how: the numbers of the outcomes."""
+
+    def __init__(self, rule: Rule, numbers: list[int]) -> None:
+        self.rule = rule
+        self.numbers = numbers
+        super().__init__(rule.id)
+
+
+class Session:
+    """A walk: where it is, how it came there, and what was undone."""
+
+    def __init__(self, world: World) -> None:
+        self.world = world
+        self.walker = Walker(world)
+        self.start = self.walker.start()
+        self.done: list[Step] = []
+        self.undone: list[Step] = []
+
+    @property
+    def here(self) -> Situation:
+        return self.done[-1].after if self.done else self.start
+
+    @property
+    def over(self) -> bool:
+        """Whether the game has ended."""
+        return self.here[ENDING] != UNENDED
+
+    def find(self, name: str) -> Rule | None:
+        """The rule that `name` means here: by id, or the possible one of those it is shared by."""
+        rules = [r for r in self.world.rules if name in (r.id, r.common)]
+        rules += [r for r in self.world.rules if r.kind == "talk" and name == f"{r.owner}_talk"]
+        possible = [r for r in rules if self.walker.possible(r, self.here)]
+        return next(iter(possible or rules), None)
+
+    def move(self, rule: Rule, outcome: int | None = None) -> Step:
+        """Make a move, also one that changes nothing. Raises `Impossible` and `NeedsOutcome`."""
+        here = self.here
+        if not self.walker.possible(rule, here):
+            raise Impossible(rule)
+        numbers = [o.number for o in rule.outcomes]
+        if outcome is None and len(numbers) > 1:
+            raise NeedsOutcome(rule, numbers)
+        chosen = next((o for o in rule.outcomes if outcome in (None, o.number)), None)
+        if chosen is None:
+            raise NeedsOutcome(rule, numbers)
+        results = self.walker.results(rule, here)
+        after = next((r.situation for r in results if r.outcome is chosen), here)
+        told = [chosen.says] if chosen.says else []
+        arrival = area_text(self.walker, after)
+        if after[PLACE] != here[PLACE] and arrival:
+            told.append(arrival)
+        step = Step(
+            rule,
+            chosen.number,
+            chosen.says,
+            after,
+            tuple(told),
+            tuple(changes(self.world, here, after)),
+        )
+        self.done.append(step)
+        self.undone.clear()
+        return step
+
+    def undo(self) -> bool:
+        """Take the last move back; False when there is none."""
+        if self.done:
+            self.undone.append(self.done.pop())
+        return bool(self.undone)
+
+    def redo(self) -> bool:
+        """Make the move again that was taken back last; False when there is none."""
+        if not self.undone:
+            return False
+        self.done.append(self.undone.pop())
+        return True
+
+    def possible(self) -> list[Rule]:
+        """Everything that can be done here, in the order of the files."""
+        return [r for r in self.world.rules if self.walker.possible(r, self.here)]
+
+    def refused(self) -> list[tuple[Rule, str]]:
+        """What is refused with a text: locks that do not open, and what they lock."""
+        found = []
+        for rule in self.world.rules:
+            at_hand = rule.areas is None or self.here[PLACE] in rule.areas
+            if at_hand and not self.over and not self.walker.possible(rule, self.here):
+                text = refusal(self.walker, rule, self.here)
+                if text:
+                    found.append((rule, text))
+        return found
+
+    def script(self) -> str:
+        """The walk as a script for `rehearse`."""
+        lines = [
+            f"{step.rule.id}: {step.outcome}" if step.rule.chancy else step.rule.id
+            for step in self.done
+        ]
+        return "".join(f"{line}\n" for line in lines)

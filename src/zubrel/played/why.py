@@ -1,0 +1,83 @@
+"""Why is this not possible now, and what is the player told?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zubrel.checked.conditions import All, At, Cond, LockOpen
+from zubrel.checked.effects import Give, Take, Wear
+from zubrel.checked.keys import ENDING, PLACE, UNENDED
+from zubrel.checked.world import Rule, Said
+from zubrel.narrated.words import listed, phrase
+from zubrel.walked.walker import Situation, Walker
+
+
+def lacking(walker: Walker, rule: Rule, at: Situation) -> list[str]:
+    """What stands between the player and a rule, part by part; nothing when it is possible."""
+    if walker.possible(rule, at):
+        return []
+    return list(dict.fromkeys(_parts(walker, rule, at))) or ["what it gives does not fit"]
+
+
+def _parts(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:
+    world = walker.world
+    if at[ENDING] != UNENDED:
+        yield "the game is over"
+    if rule.areas is not None and at[PLACE] not in rule.areas:
+        places = listed([world.name_of(a) for a in rule.areas], "or")
+        yield f"the player must be at {places or 'a place that is nowhere'}"
+    if rule.lock and not walker.holds(LockOpen(rule.lock), at):
+        yield f"{world.name_of(rule.lock)} is shut"
+    for condition in (rule.offered, rule.needs):
+        yield from (f"needs {phrase(world, part)}" for part in _false_parts(walker, condition, at))
+    for effect in rule.outcomes[0].effects:
+        if isinstance(effect, Take | Wear):
+            count = effect.count if isinstance(effect, Take) else 1
+            held = int(at["held", effect.item])
+            if held < count:
+                name = world.items[effect.item].name
+                yield f"takes {count} {name}, {held} held" if count > 1 else f"takes {name}"
+    for outcome in rule.outcomes:
+        there = outcome.destination
+        if there and there != at[PLACE]:
+            needs = _false_parts(walker, world.areas[there].needs, at)
+            yield from (f"{world.name_of(there)} needs {phrase(world, part)}" for part in needs)
+        for effect in outcome.effects:
+            if isinstance(effect, Give) and not world.items[effect.item].wasted_when_full:
+                item = world.items[effect.item]
+                if item.uses is None and int(at["held", item.id]) + effect.count > item.most:
+                    yield f"no more than {item.most} {item.name} can be held"
+
+
+def _false_parts(walker: Walker, condition: Cond, at: Situation) -> Iterator[Cond]:
+    """The parts of a conjunction that do not hold."""
+    for part in condition.parts if isinstance(condition, All) else (condition,):
+        if not walker.holds(part, at):
+            yield part
+
+
+def text_that_applies(walker: Walker, texts: tuple[Said, ...], at: Situation) -> str | None:
+    """The first of some texts whose condition holds."""
+    return next((said.text for said in texts if walker.holds(said.when, at)), None)
+
+
+def refusal(walker: Walker, rule: Rule, at: Situation) -> str | None:
+    """What the player is told when a rule is refused because of a lock, or None."""
+    world = walker.world
+    lock = rule.owner if rule.kind == "lock" else rule.lock
+    if lock is None or walker.holds(LockOpen(lock), at):
+        return None
+    return text_that_applies(walker, world.locks[lock].refuses, at)
+
+
+def area_text(walker: Walker, at: Situation) -> str | None:
+    """What the player reads where they stand."""
+    return text_that_applies(walker, walker.world.areas[str(at[PLACE])].says, at)
+
+
+def stands_before(walker: Walker, rule: Rule, at: Situation) -> bool:
+    """Whether a rule is there to be tried: at this place, and offered, whatever it asks for."""
+    if at[ENDING] != UNENDED:
+        return False
+    here = rule.areas is None or any(walker.holds(At(a), at) for a in rule.areas)
+    return here and walker.holds(rule.offered, at)

@@ -1,0 +1,301 @@
+"""`zubrel play`: walk a world by hand in a terminal, or by piped input."""
+
+from __future__ import annotations
+
+import random
+import sys
+
+import click
+
+from zubrel.atoms.budget import Budget, Limits
+from zubrel.checked.conditions import ACTIVE
+from zubrel.checked.keys import ENDING, PLACE
+from zubrel.checked.world import Rule, World
+from zubrel.findings.verdict import judge
+from zubrel.narrated.walks import held_words
+from zubrel.narrated.words import counted, listed
+from zubrel.pipeline import load, survey
+from zubrel.played.advice import Advice
+from zubrel.played.session import Impossible, NeedsOutcome, Session, Step
+from zubrel.played.why import area_text, lacking, refusal
+from zubrel.shell.meter import Meter
+from zubrel.shell.streams import write_text
+from zubrel.walked.walker import Situation
+
+QUICK = Limits(situations=1_000_000, seconds=15.0)
+GROUPS = {
+    "way": "go", "find": "take", "pick_up": "take", "fetch": "take", "lock": "use", "deed": "use",
+    "put": "use", "drop": "use", "talk": "talk", "recipe": "craft", "buy": "trade",
+    "sell": "trade", "accept": "quest", "deliver": "quest", "hand_in": "quest", "foe": "fight",
+}  # fmt: skip
+ORDER = ("go", "take", "use", "talk", "craft", "trade", "quest", "fight")
+HELP = """\
+  NUMBER or RULE   do it (RULE: 2 for the second outcome)
+  why MOVE         what is missing for it
+  undo, redo       one move back, one forward again
+  look, held, quests
+  hint             the next move of a shortest win from here
+  goto LINE        go to a line of the walk so far (0: the start)
+  save FILE        the walk as a script for "zubrel rehearse"
+  quit"""
+
+
+@click.command("play")
+@click.argument("world")
+@click.option(
+    "--hints/--no-hints",
+    default=None,
+    help="Tell whether the game can still be won, and mark moves that doom it "
+    "(default: when the search is quick).",
+)
+@click.option("--seed", type=int, help="Draw outcomes of luck, the same ones for the same SEED.")
+def play_command(world: str, hints: bool | None, seed: int | None) -> int:
+    """Walk WORLD by hand: where you are, what you hold, what you can do, as numbered moves.
+    "help" lists what else can be typed. Works with piped input too.
+    """
+    loaded = load(world)
+    advice = None if hints is False else _advice(loaded, hints)
+    _Play(Session(loaded), advice, random.Random(seed) if seed is not None else None).run()
+    return 0
+
+
+def _advice(world: World, asked: bool | None) -> Advice | None:
+    """The proof's knowledge, when it is quick to have or was asked for."""
+    meter = Meter()
+    try:
+        space = survey(world, Budget(Limits() if asked else QUICK), meter)
+    finally:
+        meter.clear()
+    if space.stopped is not None:
+        click.echo("(No hints: this world is large. --hints searches it all the same.)")
+        return None
+    session = Session(world)
+    return Advice(judge(space), session.walker)
+
+
+class _Play:
+    def __init__(self, session: Session, advice: Advice | None, luck: random.Random | None) -> None:
+        self.session = session
+        self.world = session.world
+        self.advice = advice
+        self.luck = luck
+        self.numbered: list[Rule] = []
+
+    def run(self) -> None:
+        click.secho(self.world.title, bold=True)
+        self._look()
+        while (line := self._read()) is not None:
+            word, _, rest = line.strip().partition(" ")
+            if word == "quit":
+                break
+            if word:
+                self._obey(word, rest.strip())
+
+    def _read(self) -> str | None:
+        if sys.stdin.isatty():
+            click.echo("> ", nl=False)
+        line = sys.stdin.readline()
+        if line and not sys.stdin.isatty():
+            click.echo(f"> {line.rstrip()}")
+        return line or None
+
+    def _obey(self, word: str, rest: str) -> None:
+        match word:
+            case "help":
+                click.echo(HELP)
+            case "look":
+                self._look()
+            case "held":
+                click.echo(f"held: {self._held()}")
+            case "quests":
+                click.echo("\n".join(self._quests()) or "no quests")
+            case "undo" | "redo":
+                self._back_or_forth(word)
+            case "why":
+                self._why(rest)
+            case "hint":
+                self._hint()
+            case "goto":
+                self._goto(rest)
+            case "save":
+                self._save(rest)
+            case _:
+                self._do(word if not rest else f"{word} {rest}")
+
+    # telling
+
+    def _look(self) -> None:
+        here = self.session.here
+        click.echo()
+        click.secho(self.world.name_of(str(here[PLACE])), bold=True)
+        text = area_text(self.session.walker, here)
+        for line in [text] if text else []:
+            click.echo(f"  {line}")
+        people = [p.name for p in self.world.people.values() if any(
+            area == here[PLACE] and self.session.walker.holds(when, here)
+            for area, when in p.places)]  # fmt: skip
+        if people:
+            click.echo(f"  here: {listed(people)}")
+        click.echo(f"  held: {self._held()}")
+        for line in self._quests():
+            click.echo(f"  {line}")
+        if self.session.over:
+            ending = self.world.endings[str(here[ENDING])]
+            good = "a good ending" if ending.good else "a bad ending"
+            click.secho(f"The end: {ending.name} ({good}). undo goes back.", bold=True)
+            self.numbered = []
+            return
+        self._list_moves()
+        self._outlook()
+
+    def _list_moves(self) -> None:
+        possible = self.session.possible()
+        groups = {g: [r for r in possible if GROUPS[r.kind] == g] for g in ORDER}
+        self.numbered = [rule for group in groups.values() for rule in group]
+        number = 0
+        for group, rules in groups.items():
+            for rule in rules:
+                number += 1
+                dooms = self.advice is not None and self.advice.dooms(rule, self.session.here)
+                mark = click.style("   (no win after this)", fg="red") if dooms else ""
+                click.echo(f"  {group if rule is rules[0] else '':6}{number:3}  {rule.label}{mark}")
+        for rule, text in self.session.refused():
+            click.echo(f"  {'':6}  –  {rule.label}: “{text}”")
+
+    def _outlook(self) -> None:
+        if self.advice is None:
+            return
+        if self.advice.live(self.session.here):
+            click.secho("  The game can still be won.", fg="green")
+            return
+        here = len(self.session.done)
+        states = [self.session.start, *(step.after for step in self.session.done)]
+        while here and not self.advice.live(states[here - 1]):
+            here -= 1
+        culprit = f" since move {here}, “{self.session.done[here - 1].rule.label}”" if here else ""
+        click.secho(f"  The game can no longer be won{culprit}.", fg="red", bold=True)
+
+    def _held(self) -> str:
+        return ", ".join(held_words(self.world, self.session.here)) or "nothing"
+
+    def _quests(self) -> list[str]:
+        found = []
+        for quest in self.world.quests.values():
+            if self.session.here["quest", quest.id] != ACTIVE:
+                continue
+            goals = []
+            for goal in quest.goals:
+                met = self.session.walker.goal_met(quest, goal, self.session.here)
+                goals.append(f"{goal.name}{' (met)' if met else ''}")
+            found.append(f"quest: {quest.name} – {'; '.join(goals) or 'to be handed in'}")
+        return found
+
+    # moving
+
+    def _rule(self, name: str) -> Rule | None:
+        if name.isdigit():
+            number = int(name)
+            if 1 <= number <= len(self.numbered):
+                return self.numbered[number - 1]
+            click.echo(f"There is no move {name} here.")
+            return None
+        rule = self.session.find(name)
+        if rule is None:
+            click.echo(f"There is no “{name}” – a number, a rule id, or help.")
+        return rule
+
+    def _do(self, text: str) -> None:
+        name, _, outcome = (part.strip() for part in text.partition(":"))
+        rule = self._rule(name)
+        if rule is None:
+            return
+        before = self.session.here
+        try:
+            step = self.session.move(rule, int(outcome) if outcome.isdigit() else None)
+        except Impossible:
+            told = refusal(self.session.walker, rule, before)
+            click.echo(f"“{told}”" if told else "That is not possible.")
+            click.echo(f"  {listed(lacking(self.session.walker, rule, before))}")
+            return
+        except NeedsOutcome as luck:
+            chosen = self._draw(luck)
+            if chosen is None:
+                return
+            step = self.session.move(rule, chosen)
+        self._after(step, before)
+
+    def _draw(self, needed: NeedsOutcome) -> int | None:
+        """The outcome that luck brings: drawn, or asked for."""
+        outcomes = needed.rule.outcomes
+        if self.luck is not None:
+            return self.luck.choices([o.number for o in outcomes], [o.odds for o in outcomes])[0]
+        for outcome in outcomes:
+            click.echo(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
+        click.echo("Which outcome?")
+        answer = (self._read() or "").strip()
+        if answer.isdigit() and int(answer) in needed.numbers:
+            return int(answer)
+        click.echo("Nothing was done.")
+        return None
+
+    def _after(self, step: Step, before: Situation) -> None:
+        click.echo(f"{step.rule.label}.")
+        if step.says:
+            click.echo(f"  “{step.says}”")
+        if step.changes:
+            click.echo(f"  {', '.join(step.changes)}")
+        if self.advice is not None:
+            for subject in self.advice.lost(before, step.after):
+                click.secho(f"  {subject.id} can never be had any more.", fg="yellow")
+        self._look()
+
+    def _back_or_forth(self, word: str) -> None:
+        moved = bool(self.session.done) if word == "undo" else bool(self.session.undone)
+        if not moved:
+            click.echo(f"Nothing to {word}.")
+            return
+        if word == "undo":
+            self.session.undo()
+        else:
+            self.session.redo()
+        self._look()
+
+    def _why(self, name: str) -> None:
+        rule = self._rule(name) if name else None
+        if rule is None:
+            return
+        missing = lacking(self.session.walker, rule, self.session.here)
+        click.echo(listed(missing) if missing else f"“{rule.label}” is possible.")
+
+    def _hint(self) -> None:
+        if self.advice is None:
+            click.echo("There are no hints for this world; start with --hints.")
+            return
+        found = self.advice.next_move(self.session.here)
+        if found is None:
+            click.echo("There is no win from here; undo goes back.")
+            return
+        rule, length = found
+        click.echo(f"“{rule.label}” ({rule.id}): then a win is {counted(length - 1, 'move')} away.")
+
+    def _goto(self, text: str) -> None:
+        last = len(self.session.done) + len(self.session.undone)
+        if not text.isdigit() or int(text) > last:
+            click.echo(f"goto needs a line of the walk, 0 to {last}.")
+            return
+        while len(self.session.done) > int(text):
+            self.session.undo()
+        while len(self.session.done) < int(text):
+            self.session.redo()
+        self._look()
+
+    def _save(self, path: str) -> None:
+        if not path:
+            click.echo("save needs the name of a file.")
+            return
+        try:
+            write_text(self.session.script(), path)
+        except click.UsageError as wrong:
+            click.echo(wrong.message)
+            return
+        click.echo(f"{path}: {counted(len(self.session.done), 'move')}")

@@ -1,0 +1,76 @@
+"""`zubrel rehearse`: regression tests for a world."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from zubrel.authored.files import read_source
+from zubrel.output.rehearsals import (
+    rehearsals_as_json,
+    rehearsals_as_junit,
+    rehearsals_as_text,
+)
+from zubrel.pipeline import load, rehearse_scripts
+from zubrel.played.rehearse import recorded
+from zubrel.played.script import check_names, read_script
+from zubrel.played.session import Impossible, NeedsOutcome
+from zubrel.shell.meter import Meter
+from zubrel.shell.options import common_options, take_common
+from zubrel.shell.streams import write_text
+
+
+@click.command("rehearse")
+@click.argument("world")
+@click.argument("scripts", nargs=-1, required=True, metavar="SCRIPT...")
+@click.option("--format", "form", type=click.Choice(["text", "json", "junit"]), default="text",
+              show_default=True, help="How the result is written.")  # fmt: skip
+@click.option(
+    "--record",
+    is_flag=True,
+    help="Instead write the one SCRIPT anew, with what is true after each move.",
+)
+@common_options
+def rehearse_command(
+    world: str, scripts: tuple[str, ...], form: str, record: bool, **options: Any
+) -> int:
+    """Replay each SCRIPT on WORLD: one move a line (a rule id, "rule: 2" for the second outcome),
+    comments after #, and expectations: expect CONDITION, expect possible RULE, expect impossible
+    RULE, expect says "TEXT", expect live, expect doomed, expect ended ENDING.
+
+    Exit code 0: everything as expected; 1: something is not; 2: a world or script is invalid.
+    """
+    common = take_common(options)
+    if record:
+        return _record(world, scripts, common.output)
+    meter = Meter()
+    try:
+        rehearsals = rehearse_scripts(world, scripts, common.limits, meter)
+    finally:
+        meter.clear()
+    if form == "junit":
+        text = rehearsals_as_junit(world, rehearsals)
+    elif form == "json":
+        text = rehearsals_as_json(rehearsals)
+    else:
+        text = rehearsals_as_text(rehearsals, common.quiet)
+    write_text(text, common.output)
+    return int(any(r.failure is not None for r in rehearsals))
+
+
+def _record(world_path: str, scripts: tuple[str, ...], output: str | None) -> int:
+    if len(scripts) != 1:
+        raise click.UsageError("--record takes one script at a time")
+    source, text = read_source(scripts[0])
+    lines, world = read_script(source, text), load(world_path)
+    check_names(lines, world)
+    try:
+        write_text(recorded(world, lines), output)
+    except Impossible as impossible:
+        click.echo(f"“{impossible.rule.label}” is not possible there; rehearse says why", err=True)
+        return 1
+    except NeedsOutcome as luck:
+        click.echo(f"luck decides at “{luck.rule.label}”: write {luck.rule.id}: 1", err=True)
+        return 1
+    return 0
