@@ -214,6 +214,17 @@ endings: {away: {when: at boat}}
         self.assertEqual(silent["enough"], [["Brass key", "Shell"]])
         self.assertEqual(silent["not_enough"], [["Brass key"], ["Shell"]])
 
+    def test_both_orders_of_getting_two_things_are_told_when_their_texts_differ(self):
+        refuses = "[{when: shell, text: A shell is no key.}, The door is locked.]"
+        better = (
+            "[{when: shell, text: It wants a key too.}, {when: key, text: And a shell.}, Shut.]"
+        )
+        world = WORLD.replace(f"key, refuses: {refuses}", f"[key, shell], refuses: {better}")
+        (probed,) = self.probe(world, "door")
+        (orders,) = probed["remarks"]
+        self.assertIn("Brass key before Shell: “Shut.”, then “And a shell.”", orders)
+        self.assertIn("Shell before Brass key: “Shut.”, then “It wants a key too.”", orders)
+
     def test_the_table_is_readable_and_unknown_ids_are_refused(self):
         self.write("w.yaml", WORLD)
         shown = self.zubrel("probe", "w.yaml", "door", "-v", code=0).stdout

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import combinations
 from typing import Any as Anything
 
 from msgspec import Struct
@@ -210,6 +211,19 @@ class _Prober:
         for text, different in lacks.items():
             if len(different) > 1:
                 yield f"The same text for different lacks: “{text}”"
+        yield from self._orders(columns, rows)
+
+    def _orders(self, columns: Sequence[Column], rows: Sequence[ProbeRow]) -> Iterator[str]:
+        """Two things that are got one after the other, where the text depends on which is first."""
+        texts = {self._lacks(columns, row): row.text for row in rows if row.possible == "no"}
+        for first, second in combinations([c.title for c in columns], 2):
+            both_lack = texts.get(frozenset({first, second}))
+            lacks_second, lacks_first = (texts.get(frozenset({t})) for t in (second, first))
+            if both_lack and lacks_second and lacks_first and lacks_second != lacks_first:
+                yield (
+                    f"{first} before {second}: “{both_lack}”, then “{lacks_second}”. "
+                    f"{second} before {first}: “{both_lack}”, then “{lacks_first}”."
+                )
 
     def _least(
         self, columns: Sequence[Column], rows: Sequence[ProbeRow]

@@ -246,7 +246,9 @@ class _Play:
             click.echo(f"  {', '.join(step.changes)}")
         if self.advice is not None:
             for subject in self.advice.lost(before, step.after):
-                click.secho(f"  {subject.id} can never be had any more.", fg="yellow")
+                if subject.id not in self.world.endings:
+                    name = self.world.name_of(subject.id)
+                    click.secho(f"  Missed for good: {name} ({subject.id}).", fg="yellow")
         self._look()
 
     def _back_or_forth(self, word: str) -> None:
