@@ -18,7 +18,7 @@ from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.scalar import explore_scalar
 from zubrel.explored.space import EndlessSettling
-from zubrel.explored.vector import explore_vector
+from zubrel.explored.vector_search import explore_vector
 from zubrel.findings.find import find
 from zubrel.narrated.narrate import narrate
 

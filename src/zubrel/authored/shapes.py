@@ -28,11 +28,9 @@ from zubrel.authored.kinds import (
     entry_of,
     keyed_by_id,
     number,
-    read_drop,
-    read_word,
-    setting_value,
 )
 from zubrel.authored.nodes import Node, Scalar, Sequence
+from zubrel.authored.readers import read_drop, read_word, setting_value
 
 FIND = Shape(
     "a find",

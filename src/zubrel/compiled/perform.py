@@ -1,17 +1,12 @@
 """Effects in order -> a guard and changes of variables.
 
-Everything is said about the situation before the move. What an earlier effect of the same move has
-done to an amount is kept as *cases*: under a formula, the amount is the old one plus a number, or
-a number. Cases split only where a loss or a waste that may or may not find enough is followed by
-something that asks.
+Everything is said about the situation before the move. Amounts are followed by `stock.py`; here are
+the rest: quests and their rewards, places, what a move counts for, and what is gone at its end.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-
-from msgspec import Struct
-from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE, DONE, FAILED, WAITING
@@ -42,43 +37,21 @@ from zubrel.checked.effects import (
     Wear,
 )
 from zubrel.checked.keys import Key
-from zubrel.checked.world import Carry, Goal, Item, Rule
+from zubrel.checked.world import Goal, Item, Rule
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
     Formula,
-    Within,
     both,
     either,
     opposite,
 )
+from zubrel.compiled.stock import Stock
 from zubrel.compiled.system import ENDING, PLACE, Change, Operation
 from zubrel.compiled.translate import Translator, whole
 
 # what only moves from one place to another is not gained
 UNCOUNTED = ("fetch", "pick_up")
-
-
-class Amount(Struct, frozen=True):
-    """The old amount plus `number`, or `number` alone."""
-
-    old: bool
-    number: int
-
-
-class Case(Struct, frozen=True):
-    """Under `when`, the amounts that are no longer what they were before the move."""
-
-    when: Formula
-    amounts: dict[str, Amount]
-
-
-class Gain(Struct, frozen=True):
-    """Under `when`, so many of an item are really gained."""
-
-    when: Formula
-    item: str
-    count: int
 
 
 class Performer:
@@ -97,10 +70,8 @@ class Performer:
         self.areas = areas
         self.rule = rule
         self.active = active
-        self.guards: list[Formula] = []
         self.changes: list[Change] = []
-        self.cases = [Case(TRUE, {})]
-        self.gains: list[Gain] = []
+        self.stock = Stock(translator, rule is None, self.changes)
         self.beaten: list[tuple[Formula, str]] = []
         self.ended: dict[str, Formula] = {}
         self.finishing: list[str] = []
@@ -115,22 +86,22 @@ class Performer:
 
     def guard(self) -> Formula:
         """What must hold for everything to be there that is taken, and to fit that is given."""
-        return both(self.guards)
+        return both(self.stock.guards)
 
     def _all(self, effects: tuple[Effect, ...], when: Formula) -> None:
-        for place, effect in enumerate(effects):
-            self._one(effect, when, effects[place + 1 :])
+        for effect in effects:
+            self._one(effect, when)
 
-    def _one(self, effect: Effect, when: Formula, later: tuple[Effect, ...]) -> None:
+    def _one(self, effect: Effect, when: Formula) -> None:
         match effect:
             case Take(item, count):
-                self._take(item, count, when)
+                self.stock.take(item, count, when)
             case Wear(item):
-                self._take(item, 1, when, wear=True)
+                self.stock.take(item, 1, when, wear=True)
             case Lose(item, count):
-                self._lose(item, count, when, later)
+                self.stock.lose(item, count, when)
             case Give(item, count):
-                self._give(self.world.items[item], count, when)
+                self.stock.give(self.world.items[item], count, when)
             case StartQuest(quest):
                 self._quest(quest, ACTIVE, when, self._waiting(quest))
             case FinishQuest(quest):
@@ -191,139 +162,6 @@ class Performer:
         if when != FALSE:
             self.changes.append(Change(self.translator.numbers[key], operation, number, when))
 
-    # amounts
-
-    def _split(self, when: Formula) -> list[Case]:
-        """The cases in which an effect with this condition happens; the others stay as they are."""
-        if when == TRUE:
-            inside, self.cases = self.cases, []
-            return inside
-        outside, inside = [], []
-        for case in self.cases:
-            inside.append(replace(case, when=both((case.when, when))))
-            outside.append(replace(case, when=both((case.when, opposite(when)))))
-        self.cases = [c for c in outside if c.when != FALSE]
-        return [c for c in inside if c.when != FALSE]
-
-    def _at_least(self, item: str, case: Case, number: int) -> Formula:
-        """In a case, at least `number` of an item are held at this point."""
-        amount = case.amounts.get(item, Amount(True, 0))
-        if not amount.old:
-            return TRUE if amount.number >= number else FALSE
-        return self.translator.comparison(keys.held(item), ">=", number - amount.number)
-
-    def _shifted(self, case: Case, item: str, by: int, when: Formula = TRUE) -> Case:
-        amount = case.amounts.get(item, Amount(True, 0))
-        moved = Amount(amount.old, amount.number + by)
-        return Case(both((case.when, when)), case.amounts | {item: moved})
-
-    def _fixed(self, case: Case, item: str, number: int, when: Formula = TRUE) -> Case:
-        return Case(both((case.when, when)), case.amounts | {item: Amount(False, number)})
-
-    def _require(self, case: Case, formula: Formula) -> None:
-        self.guards.append(either((opposite(case.when), formula)))
-
-    def _take(self, item: str, count: int, when: Formula, wear: bool = False) -> None:
-        whole_tool = self.world.items[item].uses is not None and not wear
-        for case in self._split(when):
-            self._require(case, self._at_least(item, case, count))
-            taken = self._fixed(case, item, 0) if whole_tool else self._shifted(case, item, -count)
-            self.cases.append(taken)
-        if whole_tool:
-            self._set(keys.held(item), 0, when)
-        else:
-            self._change(keys.held(item), Operation.ADD, -count, when)
-
-    def _lose(self, item: str, count: int | None, when: Formula, later: tuple[Effect, ...]) -> None:
-        if count is None or self.world.items[item].uses is not None:
-            gone = [self._fixed(case, item, 0) for case in self._split(when)]
-            self.cases += gone
-            self._set(keys.held(item), 0, when)
-            return
-        self._change(keys.held(item), Operation.ADD_UP_TO_END, -count, when)
-        for case in self._split(when):
-            enough = self._at_least(item, case, count)
-            self.cases.append(self._shifted(case, item, -count, enough))
-            self.cases.append(self._fixed(case, item, 0, opposite(enough)))
-        self.cases = [c for c in self.cases if c.when != FALSE]
-
-    def _give(self, item: Item, count: int, when: Formula) -> None:
-        loose = self.rule is None or item.wasted_when_full
-        for case in self._split(when):
-            if loose:
-                self._give_what_fits(item, count, case)
-            else:
-                self._give_all(item, count, case)
-        if not loose:
-            if item.uses is not None:
-                self._set(keys.held(item.id), item.uses, when)
-            else:
-                self._change(keys.held(item.id), Operation.ADD, count, when)
-            self.gains.append(Gain(when, item.id, count))
-        self.cases = [c for c in self.cases if c.when != FALSE]
-
-    def _give_all(self, item: Item, count: int, case: Case) -> None:
-        self._require(case, self._room(item, count, case))
-        if item.uses is not None:
-            self.cases.append(self._fixed(case, item.id, item.uses))
-        else:
-            self.cases.append(self._shifted(case, item.id, count))
-
-    def _give_what_fits(self, item: Item, count: int, case: Case) -> None:
-        """One case for each number that really fits."""
-        more: Formula = TRUE
-        for fitting in range(count, -1, -1):
-            room = self._room(item, fitting, case) if fitting else TRUE
-            when = both((more, room))
-            more = both((more, opposite(room)))
-            if when == FALSE or both((case.when, when)) == FALSE:
-                continue
-            if not fitting:
-                self.cases.append(replace(case, when=both((case.when, when))))
-                continue
-            here = both((case.when, when))
-            self.gains.append(Gain(here, item.id, fitting))
-            if item.uses is not None:
-                self._set(keys.held(item.id), item.uses, here)
-                self.cases.append(self._fixed(case, item.id, item.uses, when))
-            else:
-                self._change(keys.held(item.id), Operation.ADD, fitting, here)
-                self.cases.append(self._shifted(case, item.id, fitting, when))
-
-    def _room(self, item: Item, count: int, case: Case) -> Formula:
-        """In a case, so many more of an item fit."""
-        if item.uses is not None:
-            parts = [opposite(self._at_least(item.id, case, 1))]
-        else:
-            parts = [opposite(self._at_least(item.id, case, item.most - count + 1))]
-        parts += [
-            self._carried(carry, count, case)
-            for carry in self.world.carries
-            if item.id in carry.items
-        ]
-        return both(parts)
-
-    def _carried(self, carry: Carry, count: int, case: Case) -> Formula:
-        """In a case, so many more units can be carried."""
-        variables: list[int] = []
-        marks: list[Within] = []
-        room = carry.limit - count
-        for item in carry.items:
-            amount = case.amounts.get(item, Amount(True, 0))
-            tool = self.world.items[item].uses is not None
-            if not amount.old:
-                room -= min(1, amount.number) if tool else amount.number
-            elif tool:
-                held = self._at_least(item, case, 1)
-                if isinstance(held, Within):
-                    marks.append(held)
-                elif held == TRUE:
-                    room -= 1
-            else:
-                variables.append(self.translator.numbers[keys.held(item)])
-                room -= amount.number
-        return self.translator.load(tuple(variables), tuple(marks), room)
-
     # quests
 
     def _waiting(self, quest: str) -> Formula:
@@ -369,7 +207,7 @@ class Performer:
         rule = self.rule
         match goal.kind:
             case "gain" if rule is None or rule.kind not in UNCOUNTED:
-                return [(g.when, g.count) for g in self.gains if g.item == goal.subject]
+                return [(g.when, g.count) for g in self.stock.gains if g.item == goal.subject]
             case "defeat":
                 return [(when, 1) for when, foe in self.beaten if foe == goal.subject]
             case "talk" if rule is not None and rule.kind == "talk":
@@ -416,7 +254,7 @@ class Performer:
     def _let_go(self) -> None:
         """What stays in some areas is gone when the player ends anywhere else."""
         moves = any(place is not None for _, place in self.places)
-        gained = {gain.item for gain in self.gains}
+        gained = {gain.item for gain in self.stock.gains}
         for item in self.world.items.values():
             if item.stays_in and (moves or item.id in gained):
                 outside = either(

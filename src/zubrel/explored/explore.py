@@ -23,6 +23,6 @@ def explore(system: System, budget: Budget, progress: Progress) -> Space[Any]:
     try:
         return explore_scalar(system, budget, progress, SMALL)
     except TooMany:
-        from zubrel.explored.vector import explore_vector
+        from zubrel.explored.vector_search import explore_vector
 
         return explore_vector(system, budget, progress)

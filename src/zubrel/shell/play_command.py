@@ -185,7 +185,7 @@ class _Play:
                 continue
             goals = []
             for goal in quest.goals:
-                met = self.session.walker.goal_met(quest, goal, self.session.here)
+                met = self.session.walker.goals.met(goal, quest.id, self.session.here)
                 goals.append(f"{goal.name}{' (met)' if met else ''}")
             found.append(f"quest: {quest.name} – {'; '.join(goals) or 'to be handed in'}")
         return found

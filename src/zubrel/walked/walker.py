@@ -62,7 +62,8 @@ from zubrel.checked.effects import (
     Wear,
 )
 from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNENDED, Key, Value
-from zubrel.checked.world import Goal, Outcome, Quest, Rule, Store, World
+from zubrel.checked.world import Outcome, Rule, Store, World
+from zubrel.walked.goals import Goals
 
 Situation = Mapping[Key, Value]
 LONGEST_REST = 10_000
@@ -86,6 +87,7 @@ class Walker:
 
     def __init__(self, world: World) -> None:
         self.world = world
+        self.goals = Goals(world, self.holds)
 
     def start(self) -> Situation:
         """The situation in which the game starts, settled."""
@@ -149,7 +151,7 @@ class Walker:
             case QuestIs(quest, state):
                 return at[keys.quest(quest)] == state
             case GoalMet(quest, number):
-                return self._is_met(self.world.quests[quest].goals[number - 1], quest, at)
+                return self.goals.met(self.world.quests[quest].goals[number - 1], quest, at)
             case Stored(store, item, operator, number):
                 return compares(_number(at, keys.stored(store, item)), operator, number)
             case StoreRoom(store, item):
@@ -206,7 +208,7 @@ class Walker:
         values, gained, beaten = done
         if rule.kind in UNCOUNTED:
             gained = {}
-        self._count(at, values, gained, beaten, rule)
+        self.goals.count(at, values, gained, beaten, rule)
         return values
 
     def _walk_through(
@@ -333,74 +335,13 @@ class Walker:
             case _:
                 raise AssertionError(effect)
 
-    # quests
-
-    def goal_met(self, quest: Quest, goal: Goal, at: Situation) -> bool:
-        """Whether a goal of an unended quest is met."""
-        return self._is_met(goal, quest.id, at)
-
-    def _is_met(self, goal: Goal, quest: str, at: Situation) -> bool:
-        if goal.remembered:
-            return _number(at, keys.goal(quest, goal.number)) >= _whole(goal)
-        return self.holds(goal.condition, at)
-
-    def _counts(self, quest: Quest, goal: Goal, at: Situation) -> bool:
-        """Whether a goal that remembers its progress would make some now."""
-        state = at[keys.quest(quest.id)]
-        if self._is_met(goal, quest.id, at) or not self.holds(goal.needs, at):
-            return False
-        if goal.early:
-            return state in (WAITING, ACTIVE)
-        earlier = quest.goals[: goal.number - 1] if quest.in_turn else ()
-        return state == ACTIVE and all(self._is_met(g, quest.id, at) for g in earlier)
-
-    def _count(
-        self, before: Situation, values: dict[Key, Value], gained: Mapping[str, int],
-        beaten: Mapping[str, int], rule: Rule | None,
-    ) -> None:  # fmt: skip
-        """What a move or a happening counts for, among the goals that counted before it."""
-        for quest in self.world.quests.values():
-            for goal in quest.goals:
-                amount = _amount_for(goal, gained, beaten, rule)
-                if amount and goal.remembered and self._counts(quest, goal, before):
-                    key = keys.goal(quest.id, goal.number)
-                    values[key] = min(_whole(goal), _number(values, key) + amount)
-        self._drop_progress(values)
-
-    def _drop_progress(self, values: dict[Key, Value]) -> None:
-        for quest in self.world.quests.values():
-            if values[keys.quest(quest.id)] in (DONE, FAILED):
-                for goal in quest.goals:
-                    if goal.remembered:
-                        values[keys.goal(quest.id, goal.number)] = 0
-
-    def _look(self, values: dict[Key, Value]) -> None:
-        """Goals that are looked at after a move: visits, and what is met in turn."""
-        looking = True
-        while looking:
-            looking = False
-            for quest in self.world.quests.values():
-                for goal in quest.goals:
-                    if self._is_seen(goal, values) and self._counts(quest, goal, values):
-                        values[keys.goal(quest.id, goal.number)] = 1
-                        looking = True
-
-    def _is_seen(self, goal: Goal, values: Situation) -> bool:
-        if goal.kind == "visit":
-            return values[PLACE] == goal.subject
-        return (
-            goal.remembered
-            and goal.kind in ("collect", "meet")
-            and self.holds(goal.condition, values)
-        )
-
     # settling
 
     def _settled(self, values: dict[Key, Value]) -> Situation:
         for _ in range(LONGEST_REST):
             if values[ENDING] != UNENDED:
                 return values
-            self._look(values)
+            self.goals.look(values)
             changed = self._happened(values) or self._quest_ended(values)
             if changed is None:
                 return self._ended(values)
@@ -425,7 +366,7 @@ class Walker:
                 continue
             if quest.fails_when is not None and self.holds(quest.fails_when, values):
                 return self._by_itself((FailQuest(quest.id),), values)
-            met = all(self._is_met(g, quest.id, values) for g in quest.goals)
+            met = all(self.goals.met(g, quest.id, values) for g in quest.goals)
             if quest.completes_itself and met:
                 return self._by_itself((FinishQuest(quest.id),), values)
         return None
@@ -434,7 +375,7 @@ class Walker:
         done = self._walk_through(effects, values, True)
         assert done is not None, "nothing is refused while settling"
         after, gained, beaten = done
-        self._count(values, after, gained, beaten, None)
+        self.goals.count(values, after, gained, beaten, None)
         return after
 
     def _ended(self, values: dict[Key, Value]) -> Situation:
@@ -442,27 +383,6 @@ class Walker:
             if ending.when is not None and self.holds(ending.when, values):
                 return values | {ENDING: ending.id}
         return values
-
-
-def _whole(goal: Goal) -> int:
-    """The progress at which a goal that remembers it is met."""
-    return goal.count if goal.kind in ("gain", "defeat") else 1
-
-
-def _amount_for(
-    goal: Goal, gained: Mapping[str, int], beaten: Mapping[str, int], rule: Rule | None
-) -> int:
-    """How much a move counts for a goal, if the goal counts."""
-    match goal.kind:
-        case "gain":
-            return gained.get(goal.subject, 0)
-        case "defeat":
-            return beaten.get(goal.subject, 0)
-        case "talk":
-            return int(rule is not None and rule.kind == "talk" and rule.owner == goal.subject)
-        case "do":
-            return int(rule is not None and goal.subject in (rule.id, rule.common))
-    return 0
 
 
 def _number(values: Situation, key: Key) -> int:
