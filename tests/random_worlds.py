@@ -181,7 +181,20 @@ class Maker:
         if self.chance(0.3):
             data["whenever"] = [self.happening() for _ in range(r.randint(1, 2))]
         data["endings"] = self.endings()
+        if self.chance(0.4):
+            data["promises"] = [self.promise() for _ in range(2)]
         return data
+
+    def promise(self):
+        kind = self.r.choice(
+            ["never", "always", "possible", "stays_possible", "before", "within", "within"]
+        )  # fmt: skip
+        if kind == "before":
+            return {kind: [self.condition(), self.condition()]}
+        if kind == "within":
+            reach = self.r.choice(["dawn", self.condition()])
+            return {kind: {"steps": self.r.randint(0, 6), "reach": reach}}
+        return {kind: self.condition()}
 
     def people_and_quests(self, data):
         if self.people:

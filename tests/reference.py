@@ -576,6 +576,7 @@ class Reference(Rules):
             "moves": len(self.edges), "won": len(self.won), "doomed": len(self.doomed),
             "shortest_win": min(wins, default=None), "culprits": self.culprits(),
             "missable": self.missable(), "unreachable": self.unreachable(),
+            "no_gate": self.no_gate(), "skippable": self.skippable(), "promises": self.promises(),
         }  # fmt: skip
 
     def culprits(self):
@@ -627,6 +628,104 @@ class Reference(Rules):
             if lengths:
                 found[subject] = min(lengths)
         return found
+
+    def no_gate(self):
+        """Locks, ways and areas whose written needs hold wherever they could be tried."""
+        found, tried = set(), {}
+        unended = [dict(s) for s in self.situations if not dict(s)["ending"]]
+        for rule in self.rules:
+            if rule["kind"] not in ("lock", "way"):
+                continue
+            needs = [n for b in rule["bodies"] for n in as_list(b.get("needs"))]
+            here = [s for s in unended if rule["at"] is None or s["place"] in rule["at"]]
+            if rule["kind"] == "lock":
+                here = [s for s in here if not s["open", rule["owner"]]]
+            stops = not needs or not here or not all(self.holds_all(needs, s) for s in here)
+            tried.setdefault(rule["owner"], []).append(stops)
+        found |= {owner for owner, stops in tried.items() if not any(stops)}
+        for area, body in self.areas.items():
+            needs = as_list(body.get("needs"))
+            places = [
+                s for s in unended if s["place"] != area and any(
+                    self.leads_to(r, area) and (r["at"] is None or s["place"] in r["at"])
+                    for r in self.rules
+                )
+            ]  # fmt: skip
+            if needs and places and all(self.holds_all(needs, s) for s in places):
+                found.add(area)
+        return found
+
+    def leads_to(self, rule, area):
+        """Whether some outcome of a rule moves the player to an area."""
+        for _, chance in rule["outcomes"]:
+            there = rule["to"]
+            for body in [*rule["bodies"], chance]:
+                there = body.get("moves_to", there)
+            if there == area:
+                return True
+        return False
+
+    def skippable(self):
+        """{id: moves of the shortest win without it}, of what is asked for somewhere."""
+        mentions = set()
+        for rule in self.rules:
+            if rule["kind"] in ("put", "drop", "sell", "buy"):
+                continue
+            for body in rule["bodies"]:
+                texts = [str(n) for n in as_list(body.get("needs"))]
+                texts += [i for _, i in amounts(body.get("takes"))] + as_list(body.get("wears"))
+                mentions.update(w for t in texts for w in re.findall(r"[a-z_0-9]+", t))
+            mentions.add(rule["lock"])
+        for body in self.areas.values():
+            for text in as_list(body.get("needs")):
+                mentions.update(re.findall(r"[a-z_0-9]+", text))
+        having = {i: (lambda s, i=i: s["held", i] > 0) for i in self.items}
+        having |= {k: (lambda s, k=k: s["open", k]) for k, b in self.locks.items()
+                   if b.get("begins") != "open"}  # fmt: skip
+        having |= {q: (lambda s, q=q: s["quest", q] == "done") for q in self.quests}
+        found = {}
+        for subject, has in having.items():
+            had = {s for s in self.situations if has(dict(s))}
+            if subject in mentions and had:
+                wins = [n for s, n in self.distances(had).items() if s in self.won]
+                if wins:
+                    found[subject] = min(wins)
+        return found
+
+    def promises(self):
+        """{id: moves of the shortest play that breaks it, or None where no play shows it}."""
+        broken = {}
+        for number, promise in enumerate(self.data.get("promises", []), 1):
+            (kind,) = [k for k in promise if k not in ("because", "id")]
+            lengths = self.breaking(kind, promise[kind])
+            if lengths is not None:
+                broken[promise.get("id", f"promise_{number}")] = min(lengths, default=None)
+        return broken
+
+    def breaking(self, kind, value):
+        """The lengths of plays that break a promise; None: it is kept."""
+
+        def where(text):
+            return {s for s in self.situations if self.holds(text, dict(s))}
+
+        if kind == "within":
+            reach = value["reach"]
+            goal = {s for s in self.situations if dict(s)["ending"] == reach} if (
+                reach in self.endings) else where(reach)  # fmt: skip
+            lengths = [self.order[s] for s in goal]
+            return lengths if not lengths or min(lengths) > value["steps"] else None
+        if kind == "before":
+            first, second = where(value[0]), where(value[1])
+            lengths = [n for s, n in self.distances(first).items() if s in second]
+            return lengths or None
+        if kind == "possible":
+            return None if where(value) else []
+        bad = where(value)
+        if kind == "always":
+            bad = self.situations - bad
+        elif kind == "stays_possible":
+            bad = self.situations - self.ended - self.closure(bad, self.before)
+        return [self.order[s] for s in bad] or None
 
     def distances(self, avoiding):
         start = frozen(self.start())

@@ -44,6 +44,22 @@ def summary_of(space):
         "culprits": {(f.kind, f.subject): (f.situations, len(f.evidence)) for f in culprits},
         "missable": {f.subject: len(f.evidence) for f in missable},
         "unreachable": {f.subject for f in report.findings if f.kind == "unreachable"},
+        "no_gate": {f.subject for f in report.findings if f.kind == "no_gate"},
+        "skippable": lengths(report, "skippable"),
+        "promises": promises_of(report),
+    }  # fmt: skip
+
+
+def lengths(report, kind):
+    return {f.subject: len(f.evidence) for f in report.findings if f.kind == kind}
+
+
+def promises_of(report):
+    """Broken promises with the length of their evidence; None where nothing can be shown."""
+    unshown = "no play ever reaches it"
+    return {
+        f.subject: None if unshown in f.message else len(f.evidence)
+        for f in report.findings if f.kind == "broken_promise"
     }  # fmt: skip
 
 

@@ -9,14 +9,20 @@ from msgspec.structs import replace
 
 from zubrel.checked.world import World
 from zubrel.findings.finding import Finding
+from zubrel.findings.gates import exact_count, no_gate
 from zubrel.findings.missable import missable
+from zubrel.findings.promises import broken_promises
+from zubrel.findings.skippable import skippable, unused
 from zubrel.findings.softlocks import softlocks
 from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
 from zubrel.findings.verdict import AnySpace, Judged, judge
 
 Detector = Callable[[Judged], Iterator[Finding]]
-DETECTORS: tuple[Detector, ...] = (unwinnable, softlocks, unreachable, missable)
+DETECTORS: tuple[Detector, ...] = (
+    unwinnable, softlocks, broken_promises, unreachable, missable, no_gate, exact_count,
+    skippable, unused,
+)  # fmt: skip
 
 
 class Found(Struct, frozen=True):
@@ -31,6 +37,8 @@ def find(space: AnySpace) -> Found:
     judged = judge(space)
     findings = [f for detector in DETECTORS for f in detector(judged)]
     findings = [_with_acceptance(f, judged.system.world) for f in findings]
+    if judged.complete:
+        findings += _stale(judged.system.world, findings)
     return Found(judged, tuple(sorted(findings, key=Finding.order)))
 
 
@@ -40,3 +48,14 @@ def _with_acceptance(finding: Finding, world: World) -> Finding:
         if (entry.finding, entry.subject) == (finding.kind, finding.subject):
             return replace(finding, accepted=True, because=entry.because)
     return finding
+
+
+def _stale(world: World, findings: list[Finding]) -> Iterator[Finding]:
+    """`stale_accept`: accepted findings that are not found."""
+    known = {(f.kind, f.subject) for f in findings}
+    told: set[str] = set()
+    for entry in world.accepted:
+        if (entry.finding, entry.subject) not in known and entry.subject not in told:
+            told.add(entry.subject)
+            message = f"“{entry.finding} of {entry.subject}” is accepted, but not found"
+            yield Finding("stale_accept", "warning", entry.subject, message, entry.span)

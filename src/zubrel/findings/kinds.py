@@ -39,5 +39,29 @@ KINDS = {
             "missable", "warning", "Missable",
             "A play can lose this for good before having had it, and still be won.",
         ),
+        KindOfFinding(
+            "no_gate", "warning", "No gate",
+            "What a lock, way or area asks for holds wherever it could be tried.",
+        ),
+        KindOfFinding(
+            "exact_count", "warning", "Too much",
+            "A need is false in some situation only because too much is held.",
+        ),
+        KindOfFinding(
+            "skippable", "note", "Skippable",
+            "Something asks for this, and yet the game can be won without.",
+        ),
+        KindOfFinding(
+            "unused", "note", "Unused",
+            "It is defined, and nothing asks for it.",
+        ),
+        KindOfFinding(
+            "broken_promise", "error", "Broken promise",
+            "What the author promises is not true of every play.",
+        ),
+        KindOfFinding(
+            "stale_accept", "warning", "Stale acceptance",
+            "An accepted finding that is not found any more.",
+        ),
     )
 }  # fmt: skip

@@ -12,11 +12,12 @@ from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import report_on
 
 GRAVITY = {"error": 2, "warning": 1, "note": 0}
+FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 
 
 @click.command("check")
 @click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
-@click.option("--format", "form", type=click.Choice(["text", "json"]), default="text",
+@click.option("--format", "form", type=click.Choice(FORMATS), default="text",
               show_default=True, help="How the result is written.")  # fmt: skip
 @click.option("--fail-on", type=click.Choice(list(GRAVITY)), default="error", show_default=True,
               help="The least severity of a finding that makes the exit code 1.")  # fmt: skip
@@ -32,15 +33,13 @@ def check_command(
     """
     common = take_common(options)
     reports = [report_on(world, common.limits) for world in worlds]
-    _write(reports, form, verbose, common)
+    _write(reports, form, fail_on, verbose, common)
     return exit_code(reports, fail_on)
 
 
-def _write(reports: list[Report], form: str, verbose: bool, common: Common) -> None:
-    if form == "json":
-        from zubrel.output.as_json import reports_as_json
-
-        write_text(reports_as_json(reports), common.output)
+def _write(reports: list[Report], form: str, fail_on: str, verbose: bool, common: Common) -> None:
+    if form != "text":
+        write_text(_machine_text(reports, form, fail_on), common.output)
         return
 
     def draw(console: Any) -> None:
@@ -52,6 +51,24 @@ def _write(reports: list[Report], form: str, verbose: bool, common: Common) -> N
             write_report(report, console, common.quiet, verbose)
 
     write_pretty(draw, common.output, common.color)
+
+
+def _machine_text(reports: list[Report], form: str, fail_on: str) -> str:
+    if form == "sarif":
+        from zubrel.output.as_sarif import reports_as_sarif
+
+        return reports_as_sarif(reports)
+    if form == "junit":
+        from zubrel.output.as_junit import reports_as_junit
+
+        return reports_as_junit(reports, fail_on)
+    if form == "markdown":
+        from zubrel.output.as_markdown import reports_as_markdown
+
+        return reports_as_markdown(reports)
+    from zubrel.output.as_json import reports_as_json
+
+    return reports_as_json(reports)
 
 
 def exit_code(reports: list[Report], fail_on: str) -> int:

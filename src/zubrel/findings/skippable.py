@@ -1,0 +1,104 @@
+"""What can a winner do without, and what does nobody ask for?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zubrel.atoms.source import Span
+from zubrel.checked import keys
+from zubrel.checked.conditions import DONE, GoalMet, Holds, Stored, atoms_of
+from zubrel.checked.effects import Wear
+from zubrel.checked.world import Thing, World
+from zubrel.compiled.formulas import Formula, Within
+from zubrel.findings.finding import Finding
+from zubrel.findings.mentions import needed_ids, subject_of
+from zubrel.findings.verdict import Judged
+
+
+def skippable(judged: Judged) -> Iterator[Finding]:
+    """`skippable`: items, locks and quests that something asks for, and a win exists without."""
+    if not judged.won:
+        return
+    for subject, words, formula in _subjects(judged):
+        having = judged.space.where(formula)
+        if not having:
+            continue
+        trace = judged.space.walks(having).shortest(judged.won)
+        if trace is not None:
+            span = _span(judged.system.world, subject)
+            message = f"the game can be won without {words}"
+            yield Finding("skippable", "note", subject, message, span, trace)
+
+
+def _subjects(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
+    world, numbers = judged.system.world, judged.system.numbers
+    asked = asked_ids(world)
+    for item in world.items.values():
+        if item.id in asked and item.most > 0:
+            yield item.id, item.name, Within(numbers[keys.held(item.id)], 1, item.most)
+    for lock in world.locks.values():
+        if lock.id in asked and not lock.begins_open:
+            yield lock.id, f"opening {lock.name}", Within(numbers[keys.lock_open(lock.id)], 1, 1)
+    for quest in world.quests.values():
+        if quest.id in asked:
+            number = numbers[keys.quest(quest.id)]
+            yield quest.id, f"the quest {quest.name}", Within(number, DONE, DONE)
+
+
+def asked_ids(world: World) -> frozenset[str]:
+    """What some written `needs`, `takes` or `wears`, or a `lock`, mentions."""
+    found: set[str] = set()
+    for rule in world.rules:
+        if rule.kind in ("put", "drop", "sell", "buy"):
+            continue
+        found.update(subject_of(atom) for atom in atoms_of(rule.needs))
+        found.update(take.item for take in rule.takes)
+        found.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
+        if rule.lock:
+            found.add(rule.lock)
+    for area in world.areas.values():
+        found.update(subject_of(atom) for atom in atoms_of(area.needs))
+    return frozenset(found)
+
+
+def unused(judged: Judged) -> Iterator[Finding]:
+    """`unused`: items, locks, facts and meters that nothing needs, takes, wears or counts."""
+    world = judged.system.world
+    used = needed_ids(world) | asked_ids(world) | _counted(world)
+    for section, what in (
+        (world.items, "item"), (world.locks, "lock"), (world.facts, "fact"),
+        (world.meters, "meter"),
+    ):  # fmt: skip
+        for thing in section.values():
+            if thing.id not in used:
+                message = f"nothing asks for the {what} {thing.name}"
+                yield Finding("unused", "note", thing.id, message, thing.span)
+
+
+def _counted(world: World) -> frozenset[str]:
+    """What goals, texts, presence, promises and trades ask for."""
+    found: set[str] = set()
+    for quest in world.quests.values():
+        for goal in quest.goals:
+            found.add(goal.subject)
+            found.update(subject_of(a) for a in (*atoms_of(goal.condition), *atoms_of(goal.needs)))
+        if quest.fails_when is not None:
+            found.update(subject_of(a) for a in atoms_of(quest.fails_when))
+    for rule in world.rules:
+        found.update(
+            subject_of(a) for a in atoms_of(rule.offered)
+            if not isinstance(a, GoalMet | Holds | Stored)
+        )  # fmt: skip
+        if rule.kind == "sell":
+            found.update(take.item for take in rule.takes)
+    texts = [s for a in world.areas.values() for s in a.says]
+    texts += [s for k in world.locks.values() for s in k.refuses]
+    conditions = [s.when for s in texts] + [c for p in world.promises for c in p.conditions]
+    conditions += [when for p in world.people.values() for _, when in p.places]
+    found.update(subject_of(atom) for c in conditions for atom in atoms_of(c))
+    return frozenset(found)
+
+
+def _span(world: World, subject: str) -> Span:
+    things: dict[str, Thing] = {**world.items, **world.locks, **world.quests}
+    return things[subject].span

@@ -1,0 +1,41 @@
+"""Report -> JUnit XML: a suite for each world, a case for each finding, or one that passes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from junitparser import Error, Failure, JUnitXml, Skipped, TestCase, TestSuite
+
+from zubrel.narrated.report import Report, Told
+
+GRAVITY = {"error": 2, "warning": 1, "note": 0}
+
+
+def reports_as_junit(reports: Sequence[Report], fail_on: str) -> str:
+    """Findings below `fail_on`, and accepted ones, are skipped cases with their message."""
+    document = JUnitXml()
+    for report in reports:
+        suite = TestSuite(report.path)
+        verdict = TestCase("verdict", report.path)
+        if not report.complete:
+            verdict.result = [Error(f"the search stopped at {report.stopped}", "incomplete")]
+        suite.add_testcase(verdict)
+        for finding in report.findings:
+            suite.add_testcase(_case(report, finding, fail_on))
+        document.add_testsuite(suite)
+    text: Any = document.tostring()  # type: ignore[no-untyped-call]
+    return (text.decode("utf-8") if isinstance(text, bytes) else str(text)) + "\n"
+
+
+def _case(report: Report, finding: Told, fail_on: str) -> TestCase:
+    case = TestCase(f"{finding.kind} {finding.subject}", report.path)
+    if finding.accepted or GRAVITY[finding.severity] < GRAVITY[fail_on]:
+        case.result = [Skipped(finding.because or finding.message)]
+        return case
+    failure = Failure(finding.message, finding.kind)
+    place = [finding.span.place] if finding.span else []
+    walk = [f"{n}. {m.area}: {m.label}" for n, m in enumerate(finding.evidence, 1)]
+    failure.text = "\n".join([*place, *finding.explanation, *walk])
+    case.result = [failure]
+    return case

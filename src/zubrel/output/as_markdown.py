@@ -1,0 +1,74 @@
+"""Report -> Markdown, for a comment under a change."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zubrel.narrated.report import MoveLine, Report, Told
+from zubrel.narrated.words import counted
+
+VERDICTS = {
+    "solvable": "From every situation of every play a win can still be reached.",
+    "softlocks": "It can be won, but some moves can make that impossible.",
+    "unwinnable": "No play whatever comes to a good ending.",
+    "incomplete": "The search was cut short, so nothing is proved.",
+}
+
+
+def reports_as_markdown(reports: Sequence[Report]) -> str:
+    """Each report under a heading; evidence and accepted findings fold away."""
+    return "\n".join(line for report in reports for line in _report(report)) + "\n"
+
+
+def _report(report: Report) -> list[str]:
+    lines = [
+        f"## {_plain(report.title)}: {report.verdict}", "",
+        f"{VERDICTS[report.verdict]} `{_code(report.path)}`, "
+        f"{counted(report.situations, 'situation')}, {report.won:,} won, {report.doomed:,} doomed."
+    ]  # fmt: skip
+    if report.shortest_win:
+        length = counted(len(report.shortest_win.moves), "move")
+        lines.append(f"Shortest win: {length} to {_plain(report.shortest_win.name)}.")
+    lines.append("")
+    for finding in report.findings:
+        if not finding.accepted:
+            lines += _finding(finding)
+    accepted = [f for f in report.findings if f.accepted]
+    if accepted:
+        lines += ["<details><summary>" + f"{len(accepted)} accepted</summary>", ""]
+        lines += [f"- {f.kind} `{f.subject}`: {_plain(f.because or '')}" for f in accepted]
+        lines += ["", "</details>", ""]
+    return lines
+
+
+def _finding(finding: Told) -> list[str]:
+    place = f" `{_code(finding.span.place)}`" if finding.span else ""
+    lines = [f"- **{finding.severity}** {finding.kind} `{finding.subject}`{place}: "
+             f"{_plain(finding.message)}."]  # fmt: skip
+    if finding.explanation or finding.evidence:
+        lines += ["", "  <details><summary>why, and how to see it</summary>", ""]
+        for line in finding.explanation:
+            indent = (len(line) - len(line.lstrip())) // 2
+            lines.append(f"  {'  ' * indent}- {_plain(line.strip())}")
+        lines += ["", *_walk(finding.evidence), "", "  </details>", ""]
+    return lines
+
+
+def _walk(moves: Sequence[MoveLine]) -> list[str]:
+    return [
+        f"  {number}. {_plain(move.area)}: {_plain(move.label)}"
+        + (f" (outcome {move.outcome})" if move.outcome is not None else "")
+        for number, move in enumerate(moves, 1)
+    ]
+
+
+def _plain(text: str) -> str:
+    """Text of a world that must not turn into markup."""
+    text = " ".join(text.split()).replace("&", "&amp;").replace("<", "&lt;")
+    for char in "\\`*_[]|#":
+        text = text.replace(char, f"\\{char}")
+    return text
+
+
+def _code(text: str) -> str:
+    return text.replace("`", "'")

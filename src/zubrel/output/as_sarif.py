@@ -1,0 +1,83 @@
+"""Report -> SARIF 2.1.0, the format in which code hosts take the results of analyses."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from pathlib import PurePath
+from typing import Any
+
+from zubrel import __version__
+from zubrel.atoms.source import Span
+from zubrel.findings.kinds import KINDS
+from zubrel.narrated.report import MoveLine, Report, Told
+
+SCHEMA = "https://json.schemastore.org/sarif-2.1.0.json"
+LEVELS = {"error": "error", "warning": "warning", "note": "note"}
+
+
+def reports_as_sarif(reports: Sequence[Report]) -> str:
+    """One run with the findings of all worlds; accepted ones are suppressed, with their reason."""
+    run = {
+        "tool": {"driver": {"name": "zubrel", "version": __version__, "rules": _rules()}},
+        "columnKind": "unicodeCodePoints",
+        "results": [_result(r, f) for r in reports for f in r.findings],
+    }
+    found = {"$schema": SCHEMA, "version": "2.1.0", "runs": [run]}
+    return json.dumps(found, indent=2, ensure_ascii=False) + "\n"
+
+
+def _rules() -> list[dict[str, Any]]:
+    return [
+        {
+            "id": kind.slug, "name": kind.title.replace(" ", ""),
+            "shortDescription": {"text": kind.title}, "fullDescription": {"text": kind.about},
+            "help": {"text": kind.about},
+            "defaultConfiguration": {"level": LEVELS[kind.severity]},
+        }
+        for kind in KINDS.values()
+    ]  # fmt: skip
+
+
+def _result(report: Report, finding: Told) -> dict[str, Any]:
+    text = finding.message[:1].upper() + finding.message[1:] + "."
+    if finding.explanation:
+        text += "\n" + "\n".join(finding.explanation)
+    result: dict[str, Any] = {
+        "ruleId": finding.kind, "ruleIndex": list(KINDS).index(finding.kind),
+        "level": LEVELS[finding.severity], "message": {"text": text},
+        "locations": [_location(report, finding.span)],
+        "partialFingerprints": {"zubrelFinding/v1": _fingerprint(report, finding)},
+    }  # fmt: skip
+    if finding.evidence:
+        result["codeFlows"] = [{"threadFlows": [{"locations": [
+            {"location": {**_location(report, finding.span), "message": {"text": _words(n, m)}}}
+            for n, m in enumerate(finding.evidence, 1)
+        ]}]}]  # fmt: skip
+    if finding.accepted:
+        reason = finding.because or "accepted in the world file"
+        result["suppressions"] = [{"kind": "inSource", "justification": reason}]
+    return result
+
+
+def _fingerprint(report: Report, finding: Told) -> str:
+    """The same for the same finding wherever it stands: the world's file, kind and subject."""
+    identity = "\n".join((PurePath(report.path).name, finding.kind, finding.subject))
+    return hashlib.sha256(identity.encode()).hexdigest()[:32]
+
+
+def _location(report: Report, span: Span | None) -> dict[str, Any]:
+    path = span.source.path if span else report.path
+    place: dict[str, Any] = {"artifactLocation": {"uri": PurePath(path).as_posix()}}
+    if span:
+        place["region"] = {
+            "startLine": span.line, "startColumn": span.column,
+            "endColumn": span.column + span.width,
+        }  # fmt: skip
+    return {"physicalLocation": place}
+
+
+def _words(number: int, move: MoveLine) -> str:
+    luck = f" (outcome {move.outcome})" if move.outcome is not None else ""
+    return f"{number}. {move.area}: {move.label}{luck}"
