@@ -329,7 +329,15 @@ class Maker:
                     self.done.append(deed)
             if self.chance(0.1):
                 body["needs"] = self.condition()
+            if self.chance(0.3):
+                body["says"] = self.texts()
         return bodies
+
+    def texts(self):
+        texts = [{"when": self.condition(), "text": "Some."}]
+        if self.chance(0.4):
+            texts.append({"when": self.condition(), "text": "More."})
+        return [*texts, "The rest."] if self.chance(0.5) else texts
 
     def long_find(self, name):
         find = {"item": self.r.choice(self.items), "id": name}
@@ -368,6 +376,8 @@ class Maker:
         lock.pop("ends", None)
         if self.chance(0.5):
             lock["takes"] = self.amount()
+        if self.chance(0.4):
+            lock["refuses"] = self.texts()
         if self.chance(0.2):
             lock["begins"] = "open"
         if self.chance(0.2):

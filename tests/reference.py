@@ -576,7 +576,9 @@ class Reference(Rules):
             "moves": len(self.edges), "won": len(self.won), "doomed": len(self.doomed),
             "shortest_win": min(wins, default=None), "culprits": self.culprits(),
             "missable": self.missable(), "unreachable": self.unreachable(),
-            "no_gate": self.no_gate(), "skippable": self.skippable(), "promises": self.promises(),
+            "no_gate": self.no_gate(), "skippable": self.skippable(),
+            "promises": self.promises(), "silent": self.silent_and_unheard()[0],
+            "unheard": self.silent_and_unheard()[1], "empty_hands": self.empty_hands(),
         }  # fmt: skip
 
     def culprits(self):
@@ -655,6 +657,59 @@ class Reference(Rules):
                 found.add(area)
         return found
 
+    def silent_and_unheard(self):
+        """({id: moves to where nothing is said}, ids with a text that is never shown)."""
+        silent, unheard = {}, set()
+        lists = {a: (b["says"], self.at(a)) for a, b in self.areas.items() if "says" in b}
+        for lock, body in self.locks.items():
+            rules = [r for r in self.rules if r["kind"] == "lock" and r["owner"] == lock]
+            places = rules[0]["at"]
+            before = [
+                key for key in self.situations if not (s := dict(key))["ending"]
+                and (places is None or s["place"] in places) and not s["open", lock]
+                and not any(self.possible(r, s) for r in rules)
+            ]  # fmt: skip
+            if "refuses" in body:
+                lists[lock] = (body["refuses"], before)
+        for subject, (texts, keys) in lists.items():
+            texts = [t if isinstance(t, dict) else {"text": t} for t in as_list(texts)]
+            first = {
+                key: next(
+                    (n for n, t in enumerate(texts) if self.holds_all(t.get("when"), dict(key))),
+                    None,
+                )
+                for key in keys
+            }
+            lengths = [self.order[key] for key, n in first.items() if n is None]
+            if lengths and any("when" in t for t in texts):
+                silent[subject] = min(lengths)
+            if keys and set(range(len(texts))) - set(first.values()):
+                unheard.add(subject)
+        return silent, unheard
+
+    def at(self, area):
+        return [key for key in self.situations if dict(key)["place"] == area]
+
+    def empty_hands(self):
+        """{id: moves of the shortest play in which a `loses` has nothing to remove}."""
+        found = {}
+        for key, rule, number, _ in self.edges:
+            s = dict(key)
+            chance = dict(rule["outcomes"])[number]
+            given = {i for _, i in rule["gives"]}
+            for level, bodies in enumerate((rule["bodies"], [chance])):
+                for _, item in (a for b in bodies for a in amounts(b.get("loses"))):
+                    taken = sum(
+                        n for b in rule["bodies"] for n, i in amounts(b.get("takes")) if i == item
+                    )  # fmt: skip
+                    if (level == 0 or item not in given) and s["held", item] == taken:
+                        subject = rule["owner"] if rule["kind"] == "way" else rule["id"]
+                        length = self.order[key] + 1
+                        found[subject] = min(length, found.get(subject, length))
+                given |= {i for b in bodies for _, i in amounts(b.get("gives"))}
+                given |= {i for b in bodies for _, i in amounts(b.get("loses"))}
+        return found
+
     def leads_to(self, rule, area):
         """Whether some outcome of a rule moves the player to an area."""
         for _, chance in rule["outcomes"]:
@@ -674,11 +729,13 @@ class Reference(Rules):
             for body in rule["bodies"]:
                 texts = [str(n) for n in as_list(body.get("needs"))]
                 texts += [i for _, i in amounts(body.get("takes"))] + as_list(body.get("wears"))
+                texts += [t for text in texts for t in self.presence_texts(text)]
                 mentions.update(w for t in texts for w in re.findall(r"[a-z_0-9]+", t))
             mentions.add(rule["lock"])
         for body in self.areas.values():
-            for text in as_list(body.get("needs")):
-                mentions.update(re.findall(r"[a-z_0-9]+", text))
+            for need in as_list(body.get("needs")):
+                for text in [need, *self.presence_texts(need)]:
+                    mentions.update(re.findall(r"[a-z_0-9]+", text))
         having = {i: (lambda s, i=i: s["held", i] > 0) for i in self.items}
         having |= {k: (lambda s, k=k: s["open", k]) for k, b in self.locks.items()
                    if b.get("begins") != "open"}  # fmt: skip
@@ -690,6 +747,16 @@ class Reference(Rules):
                 wins = [n for s, n in self.distances(had).items() if s in self.won]
                 if wins:
                     found[subject] = min(wins)
+        return found
+
+    def presence_texts(self, text):
+        """What the presence of a person asks for, where a condition asks for the person."""
+        found = []
+        for person in re.findall(r"([a-z_0-9]+) is (?:not )?here", text):
+            body = self.people[person]
+            found += as_list(body.get("when"))
+            found += [w for p in as_list(body["at"]) if isinstance(p, dict)
+                      for w in as_list(p.get("when"))]  # fmt: skip
         return found
 
     def promises(self):

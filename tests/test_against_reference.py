@@ -47,6 +47,9 @@ def summary_of(space):
         "no_gate": {f.subject for f in report.findings if f.kind == "no_gate"},
         "skippable": lengths(report, "skippable"),
         "promises": promises_of(report),
+        "silent": lengths(report, "silent"),
+        "unheard": {f.subject for f in report.findings if f.kind == "unheard"},
+        "empty_hands": lengths(report, "empty_hands"),
     }  # fmt: skip
 
 

@@ -42,7 +42,7 @@ class Demo(ProgramTest):
         self.assertEqual(found["verdict"], "solvable")
         self.assertEqual({f["accepted"] for f in found["findings"]}, {True})
         kinds = {f["kind"] for f in found["findings"]}
-        self.assertEqual(kinds, {"missable", "skippable", "unused"})
+        self.assertEqual(kinds, {"missable", "skippable", "unused", "empty_hands"})
         self.assertNotIn(None, [f["because"] for f in found["findings"]])
 
     def test_the_finished_world_uses_every_section_of_the_language(self):

@@ -140,40 +140,55 @@ class Markdown(ProgramTest):
         self.assertIn("\\*bold\\*", text)
 
 
+WORLDS = {
+    ("no_gate", "door"): (
+        "areas: {quay: {finds: [key], ways: [{to: hall, needs: key}]}, hall: {ways: "
+        "[{to: tower, lock: door}]}, tower: {}}\nlocks: {door: {needs: key, from: [hall]}}",
+        ("{to: hall, needs: key}", "hall"),
+    ),
+    ("exact_count", "boat_toll"): (
+        "areas: {quay: {finds: [key, key], ways: [{to: tower, id: boat_toll, "
+        "needs: key = 1}]}, tower: {}}",
+        ("key = 1", "key >= 1"),
+    ),
+    ("skippable", "key"): (
+        "areas: {quay: {finds: [key], ways: [tower, {to: tower, id: short, needs: key}]}, "
+        "tower: {}}",
+        ("[tower, {", "[{"),
+    ),
+    ("unused", "key"): (
+        "areas: {quay: {finds: [key], ways: [tower]}, tower: {}}",
+        ("ways: [tower]", "ways: [{to: tower, needs: key}]"),
+    ),
+    ("broken_promise", "light"): (
+        "areas: {quay: {finds: [key], ways: [tower]}, tower: {}}\n"
+        "promises: [{id: light, before: [key, at tower]}]",
+        ("ways: [tower]", "ways: [{to: tower, needs: key}]"),
+    ),
+    ("empty_hands", "swim"): (
+        "areas: {quay: {finds: [key], ways: [{to: tower, id: swim, loses: key}]}, tower: {}}",
+        ("loses: key", "takes: key"),
+    ),
+    ("silent", "tower"): (
+        "areas: {quay: {finds: [key], ways: [{to: tower, id: swim}]}, "
+        "tower: {says: [{when: key, text: Up.}]}}",
+        ("text: Up.}]", "text: Up.}, Down.]"),
+    ),
+    ("unheard", "tower"): (
+        "areas: {quay: {finds: [key], ways: [tower]}, "
+        "tower: {says: [Always., {when: key, text: Never.}]}}",
+        ("[Always., {when: key, text: Never.}]", "[{when: key, text: Never.}, Always.]"),
+    ),
+    ("stale_accept", "key"): (
+        "areas: {quay: {finds: [key], ways: [{to: tower, needs: key}]}, tower: {}}\n"
+        "accept: [{finding: unused, of: key}]",
+        ("accept: [{finding: unused, of: key}]", "accept: []"),
+    ),
+}  # fmt: skip
+
+
 class Kinds(ProgramTest):
     """For the kinds that have no test of their own: a world that has it, and one that has not."""
-
-    WORLDS = {
-        ("no_gate", "door"): (
-            "areas: {quay: {finds: [key], ways: [{to: hall, needs: key}]}, hall: {ways: "
-            "[{to: tower, lock: door}]}, tower: {}}\nlocks: {door: {needs: key, from: [hall]}}",
-            ("{to: hall, needs: key}", "hall"),
-        ),
-        ("exact_count", "boat_toll"): (
-            "areas: {quay: {finds: [key, key], ways: [{to: tower, id: boat_toll, "
-            "needs: key = 1}]}, tower: {}}",
-            ("key = 1", "key >= 1"),
-        ),
-        ("skippable", "key"): (
-            "areas: {quay: {finds: [key], ways: [tower, {to: tower, id: short, needs: key}]}, "
-            "tower: {}}",
-            ("[tower, {", "[{"),
-        ),
-        ("unused", "key"): (
-            "areas: {quay: {finds: [key], ways: [tower]}, tower: {}}",
-            ("ways: [tower]", "ways: [{to: tower, needs: key}]"),
-        ),
-        ("broken_promise", "light"): (
-            "areas: {quay: {finds: [key], ways: [tower]}, tower: {}}\n"
-            "promises: [{id: light, before: [key, at tower]}]",
-            ("ways: [tower]", "ways: [{to: tower, needs: key}]"),
-        ),
-        ("stale_accept", "key"): (
-            "areas: {quay: {finds: [key], ways: [{to: tower, needs: key}]}, tower: {}}\n"
-            "accept: [{finding: unused, of: key}]",
-            ("accept: [{finding: unused, of: key}]", "accept: []"),
-        ),
-    }  # fmt: skip
 
     def kinds(self, body):
         text = (
@@ -184,14 +199,14 @@ class Kinds(ProgramTest):
         return {(f["kind"], f["subject"]) for f in self.check(text)["findings"]}
 
     def test_each_kind_is_found_where_it_is_and_not_where_it_is_not(self):
-        for identity, (body, (wrong, right)) in self.WORLDS.items():
+        for identity, (body, (wrong, right)) in WORLDS.items():
             with self.subTest(identity=identity):
                 self.assertIn(identity, self.kinds(body))
                 self.assertIn(wrong, body)
                 self.assertNotIn(identity, self.kinds(body.replace(wrong, right, 1)))
 
     def test_a_kept_acceptance_is_not_stale(self):
-        body = self.WORLDS["unused", "key"][0] + "\naccept: [{finding: unused, of: key}]"
+        body = WORLDS["unused", "key"][0] + "\naccept: [{finding: unused, of: key}]"
         self.assertNotIn(("stale_accept", "key"), self.kinds(body))
 
 

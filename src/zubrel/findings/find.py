@@ -8,12 +8,14 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.checked.world import World
+from zubrel.findings.empty_hands import empty_hands
 from zubrel.findings.finding import Finding
 from zubrel.findings.gates import exact_count, no_gate
 from zubrel.findings.missable import missable
 from zubrel.findings.promises import broken_promises
 from zubrel.findings.skippable import skippable, unused
 from zubrel.findings.softlocks import softlocks
+from zubrel.findings.texts import silent, unheard
 from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
 from zubrel.findings.verdict import AnySpace, Judged, judge
@@ -21,7 +23,7 @@ from zubrel.findings.verdict import AnySpace, Judged, judge
 Detector = Callable[[Judged], Iterator[Finding]]
 DETECTORS: tuple[Detector, ...] = (
     unwinnable, softlocks, broken_promises, unreachable, missable, no_gate, exact_count,
-    skippable, unused,
+    empty_hands, silent, unheard, skippable, unused,
 )  # fmt: skip
 
 

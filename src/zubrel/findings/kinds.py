@@ -48,6 +48,18 @@ KINDS = {
             "A need is false in some situation only because too much is held.",
         ),
         KindOfFinding(
+            "empty_hands", "warning", "Empty hands",
+            "A move removes something that in some play is not there.",
+        ),
+        KindOfFinding(
+            "silent", "warning", "Silent",
+            "Of several texts with conditions none applies where one would be shown.",
+        ),
+        KindOfFinding(
+            "unheard", "warning", "Unheard",
+            "A text is shown in no situation.",
+        ),
+        KindOfFinding(
             "skippable", "note", "Skippable",
             "Something asks for this, and yet the game can be won without.",
         ),
