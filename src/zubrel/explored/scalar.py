@@ -135,6 +135,9 @@ class ScalarSpace:
                             changed = True
         return _sorted_out(bits, len(sources))
 
+    def reached_without(self, avoided: Sequence[Numbers]) -> list[Numbers]:
+        return [self.walks(some).reached for some in avoided]
+
     def _seeded(self, seeds: Sequence[Numbers]) -> list[int]:
         """For each situation the seeds that it belongs to, as bits."""
         bits = [0] * len(self.words)

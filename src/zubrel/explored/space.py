@@ -87,6 +87,10 @@ class Space(Protocol[S]):
         """For each source: the situations to which some sequence of steps leads from it."""
         ...
 
+    def reached_without(self, avoided: Sequence[S]) -> list[S]:
+        """For each set: the situations that some play reaches which never comes into the set."""
+        ...
+
     def possible(self, step: Step) -> S:
         """The situations in which a step can be taken."""
         ...

@@ -189,12 +189,29 @@ class VectorSpace:
         results: list[NumberSet] = []
         for first in range(0, len(seeds), FAMILY):
             family = seeds[first : first + FAMILY]
-            kind: Any = np.uint8 if len(family) <= 8 else np.uint64
-            bits: npt.NDArray[Any] = np.zeros(len(self.rows), kind)
-            for number, seed in enumerate(family):
-                bits |= seed.truths.astype(kind) << kind(number)
+            bits = self._family(family)
             _close(bits, links, crowded)
-            results += [NumberSet((bits >> kind(n)) & kind(1) != 0) for n in range(len(family))]
+            results += _members(bits, len(family))
+        return results
+
+    def _family(self, sets: Sequence[NumberSet]) -> npt.NDArray[Any]:
+        """Up to 64 sets as one bit each of a word for every situation."""
+        kind: Any = np.uint8 if len(sets) <= 8 else np.uint64
+        bits: npt.NDArray[Any] = np.zeros(len(self.rows), kind)
+        for number, some in enumerate(sets):
+            bits |= some.truths.astype(kind) << kind(number)
+        return bits
+
+    def reached_without(self, avoided: Sequence[NumberSet]) -> list[NumberSet]:
+        results: list[NumberSet] = []
+        for first in range(0, len(avoided), FAMILY):
+            family = avoided[first : first + FAMILY]
+            closed = self._family(family)
+            bits = np.zeros_like(closed)
+            every = (1 << len(family)) - 1
+            bits[0] = closed.dtype.type(every) & ~closed[0]
+            _close(bits, [(b.sources, b.targets) for b in self.blocks], True, ~closed)
+            results += _members(bits, len(family))
         return results
 
     def possible(self, step: Step) -> NumberSet:
@@ -278,12 +295,20 @@ class VectorSpace:
         return [self.system.situation(self.packing.unpack(self.rows.row(int(n)))) for n in chosen]
 
 
-def _close(bits: npt.NDArray[Any], links: list[tuple[Numbers, Numbers]], crowded: bool) -> None:
+def _close(
+    bits: npt.NDArray[Any],
+    links: list[tuple[Numbers, Numbers]],
+    crowded: bool,
+    allowed: npt.NDArray[Any] | None = None,
+) -> None:
+    """Push bits along the links until nothing changes; into an end only those allowed there."""
     changed = True
     while changed:
         changed = False
         for origins, ends in links:
             new = bits[origins] & ~bits[ends]
+            if allowed is not None:
+                new &= allowed[ends]
             where = np.flatnonzero(new)
             if not len(where):
                 continue
@@ -292,3 +317,9 @@ def _close(bits: npt.NDArray[Any], links: list[tuple[Numbers, Numbers]], crowded
                 np.bitwise_or.at(bits, ends[where], new[where])
             else:
                 bits[ends[where]] |= new[where]
+
+
+def _members(bits: npt.NDArray[Any], count: int) -> list[NumberSet]:
+    """The sets that a family of bits stands for."""
+    kind = bits.dtype.type
+    return [NumberSet((bits >> kind(n)) & kind(1) != 0) for n in range(count)]

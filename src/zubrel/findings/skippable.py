@@ -19,15 +19,16 @@ def skippable(judged: Judged) -> Iterator[Finding]:
     """`skippable`: items, locks and quests that something asks for, and a win exists without."""
     if not judged.won:
         return
-    for subject, words, formula in _subjects(judged):
-        having = judged.space.where(formula)
-        if not having:
+    subjects = [(s, words, judged.space.where(f)) for s, words, f in _subjects(judged)]
+    subjects = [(s, words, having) for s, words, having in subjects if having]
+    without = judged.space.reached_without([having for _, _, having in subjects])
+    for (subject, words, having), reached in zip(subjects, without, strict=True):
+        if not reached & judged.won:
             continue
         trace = judged.space.walks(having).shortest(judged.won)
-        if trace is not None:
-            span = _span(judged.system.world, subject)
-            message = f"the game can be won without {words}"
-            yield Finding("skippable", "note", subject, message, span, trace)
+        span = _span(judged.system.world, subject)
+        message = f"the game can be won without {words}"
+        yield Finding("skippable", "note", subject, message, span, trace)
 
 
 def _subjects(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
