@@ -18,7 +18,7 @@ from zubrel.pipeline import load
 from zubrel.played.advice import Advice
 from zubrel.played.probe import probe
 from zubrel.played.session import Session
-from zubrel.played.why import lacking, stands_before
+from zubrel.played.why import lacking
 
 WORLD = """\
 zubrel: 1
@@ -171,6 +171,12 @@ class Play(ProgramTest):
         shown = self.play("xyzzy\n99\nwhy\ngoto far\nsave\nundo\nredo\nhelp\nquests\nheld\n")
         self.assertIn("There is no “xyzzy”", shown)
         self.assertIn("Nothing to undo.", shown)
+
+
+def stands_before(walker, rule, situation):
+    """Whether a rule is there to be tried, whatever it asks for."""
+    here = rule.areas is None or situation["place", ""] in rule.areas
+    return not situation["ending", ""] and here and walker.holds(rule.offered, situation)
 
 
 class Probe(ProgramTest):

@@ -124,6 +124,19 @@ class Route(ProgramTest):
     def test_what_is_visited_can_be_asked_for_though_the_file_does_not(self):
         self.assertGreater(self.route("--to", "causeway is visited")["length"], 2)
 
+    def test_an_alternative_that_only_the_command_line_calls_done_keeps_its_mark(self):
+        self.write(
+            "w.yaml",
+            """\
+zubrel: 1
+start: {at: quay}
+areas:
+  quay: {deeds: {wave: {once: true, either: [{id: left}, {id: right}]}}}
+endings: {seen: {when: at quay and wave is done}}
+""",
+        )
+        self.assertEqual(self.route("--to", "right is done")["moves"][0]["rule"], "right")
+
     def test_a_goal_that_is_met_at_the_start_takes_no_moves(self):
         self.assertEqual(self.route("--to", "at slipway")["moves"], [])
 

@@ -49,21 +49,24 @@ def check(document: Document, asked: Iterable[Condition] = ()) -> World:
     """
     problems = Problems()
     problems.found += document.problems
-    world = _Checker(document, problems).world(tuple(asked))
+    world = _Checker(document, problems, tuple(asked)).world()
     problems.stop_if_any()
     return world
 
 
 class _Checker:
-    def __init__(self, document: Document, problems: Problems) -> None:
+    def __init__(
+        self, document: Document, problems: Problems, asked: tuple[Condition, ...]
+    ) -> None:
         self.document = document
+        self.asked = asked
         self.problems = problems
         self.names = name_everything(document, problems)
         self.facts = {e.key.text: self._fact(e) for e in document.entries("facts") if e.key}
-        self.resolver = Resolver(document, self.names, self.facts, problems)
+        self.resolver = Resolver(document, self.names, self.facts, problems, asked)
         self.sections = Sections(document, self.resolver)
 
-    def world(self, asked: tuple[Condition, ...]) -> World:
+    def world(self) -> World:
         document, sections = self.document, self.sections
         items = sections.items()
         quests = sections.quests(started_quests(document))
@@ -79,7 +82,7 @@ class _Checker:
         areas = {a.id: a for a in map(self._area, document.entries("areas"))}
         endings = {e.id: e for e in map(self._ending, document.entries("endings"))}
         promises, accepted = sections.promises(), sections.accepted(rules, KINDS_OF_FINDING)
-        resolved = tuple(self.resolver.condition(c) for c in asked)
+        resolved = tuple(self.resolver.condition(c) for c in self.asked)
         locks = {
             key_of(e): self._lock(e, self._openable_at(rules, key_of(e)))
             for e in document.entries("locks")

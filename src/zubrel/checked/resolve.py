@@ -51,8 +51,9 @@ class Resolver:
     """
 
     def __init__(
-        self, document: Document, names: Names, facts: dict[str, Fact], problems: Problems
-    ) -> None:
+        self, document: Document, names: Names, facts: dict[str, Fact], problems: Problems,
+        asked: Iterable[Condition] = (),
+    ) -> None:  # fmt: skip
         self.names = names
         self.facts = facts
         self.problems = problems
@@ -61,7 +62,7 @@ class Resolver:
             for section in ("items", "people", "foes")
         }
         self.presence = Presence(self)
-        self.asked_done = asked_done(document)
+        self.asked_done = asked_done(document, asked)
         self.met: dict[str, None] = {}
         self.visits: dict[str, None] = {}
         self.dones: dict[str, syntax.Name] = {}
@@ -289,10 +290,11 @@ class Resolver:
         return None
 
 
-def asked_done(document: Document) -> frozenset[str]:
-    """The words that some condition of the files calls done, before anything is resolved."""
+def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset[str]:
+    """The words that some condition, of the files or `asked`, calls done: nothing is resolved."""
     found: set[str] = set()
     pending: list[object] = [e for entries in document.sections.values() for e in entries]
+    pending += asked
     while pending:
         match pending.pop():
             case Entry() as entry:

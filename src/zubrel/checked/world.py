@@ -9,7 +9,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from zubrel.atoms.source import Span
-from zubrel.checked.conditions import ALWAYS, Cond
+from zubrel.checked.conditions import Cond
 from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
 
 
@@ -293,8 +293,3 @@ class World(Struct, frozen=True):
             if thing_id in (rule.id, rule.common, rule.owner):
                 return rule.label
         return thing_id
-
-
-def always(condition: Cond) -> bool:
-    """Whether a condition is written as nothing at all."""
-    return condition == ALWAYS

@@ -6,7 +6,7 @@ Formulas are kept simple while they are built: a test that its variable's domain
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
 
@@ -100,19 +100,3 @@ def at_least(count: int, parts: Sequence[Formula]) -> Formula:
     if missing == len(open_parts):
         return both(open_parts)
     return either(open_parts) if missing == 1 else AtLeast(missing, open_parts)
-
-
-def variables_of(formula: Formula) -> Iterator[int]:
-    """The numbers of the variables that a formula asks for, with repetitions."""
-    pending = [formula]
-    while pending:
-        match pending.pop():
-            case Within(variable):
-                yield variable
-            case Load(variables, marks):
-                yield from variables
-                pending.extend(marks)
-            case Opposite(part):
-                pending.append(part)
-            case Both(parts) | Either(parts) | AtLeast(_, parts):
-                pending.extend(parts)

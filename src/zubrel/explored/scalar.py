@@ -123,20 +123,26 @@ class ScalarSpace:
         return _sorted_out(bits, len(targets))
 
     def reached_from(self, sources: Sequence[Numbers]) -> list[Numbers]:
-        bits = self._seeded(sources)
+        return self._pushed(self._seeded(sources), len(sources), [0] * len(self.words))
+
+    def _pushed(self, bits: list[int], count: int, closed: list[int]) -> list[Numbers]:
+        """Push bits along the steps until nothing changes, but not where they are closed."""
         changed = True
         while changed:
             changed = False
             for here, after in enumerate(self._targets()):
                 if known := bits[here]:
                     for target in after:
-                        if known & ~bits[target]:
-                            bits[target] |= known
+                        if new := known & ~bits[target] & ~closed[target]:
+                            bits[target] |= new
                             changed = True
-        return _sorted_out(bits, len(sources))
+        return _sorted_out(bits, count)
 
     def reached_without(self, avoided: Sequence[Numbers]) -> list[Numbers]:
-        return [self.walks(some).reached for some in avoided]
+        closed = self._seeded(avoided)
+        bits = [0] * len(self.words)
+        bits[0] = (1 << len(avoided)) - 1 & ~closed[0]
+        return self._pushed(bits, len(avoided), closed)
 
     def _seeded(self, seeds: Sequence[Numbers]) -> list[int]:
         """For each situation the seeds that it belongs to, as bits."""

@@ -5,6 +5,8 @@ from __future__ import annotations
 from msgspec import Struct
 
 SEVERITIES = ("error", "warning", "note")
+GRAVITY = {severity: -place for place, severity in enumerate(SEVERITIES)}
+"""The larger, the graver."""
 
 
 class KindOfFinding(Struct, frozen=True):

@@ -7,9 +7,8 @@ from typing import Any
 
 from junitparser import Error, Failure, JUnitXml, Skipped, TestCase, TestSuite
 
+from zubrel.findings.kinds import GRAVITY
 from zubrel.narrated.report import Report, Told
-
-GRAVITY = {"error": 2, "warning": 1, "note": 0}
 
 
 def reports_as_junit(reports: Sequence[Report], fail_on: str) -> str:

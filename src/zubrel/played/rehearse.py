@@ -13,7 +13,7 @@ from zubrel.checked.keys import ENDING, PLACE
 from zubrel.checked.world import World
 from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import listed
-from zubrel.played.script import Expect, Line, MoveLine
+from zubrel.played.script import Expect, Line, ScriptMove
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.played.why import lacking, refusal
 from zubrel.walked.walker import Situation
@@ -49,8 +49,8 @@ def rehearse(
     run = _Run(world, list(conditions), fate)
     moves = expectations = 0
     for line in lines:
-        failure = run.move(line) if isinstance(line, MoveLine) else run.expect(line)
-        moves += isinstance(line, MoveLine)
+        failure = run.move(line) if isinstance(line, ScriptMove) else run.expect(line)
+        moves += isinstance(line, ScriptMove)
         expectations += isinstance(line, Expect)
         if failure:
             return Rehearsal(path, moves, expectations, failure)
@@ -64,7 +64,7 @@ class _Run:
         self.fate = fate
         self.told: tuple[str, ...] = ()
 
-    def move(self, line: MoveLine) -> Failure | None:
+    def move(self, line: ScriptMove) -> Failure | None:
         rule = self.session.find(line.rule)
         assert rule is not None, "names are checked before"
         try:
@@ -135,7 +135,7 @@ def recorded(world: World, lines: Sequence[Line]) -> str:
     session = Session(world)
     written = []
     for line in lines:
-        if not isinstance(line, MoveLine):
+        if not isinstance(line, ScriptMove):
             continue
         rule = session.find(line.rule)
         assert rule is not None, "names are checked before"

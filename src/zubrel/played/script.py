@@ -16,7 +16,7 @@ from zubrel.checked.world import World
 WORDS = ("possible", "impossible", "says", "live", "doomed", "ended")
 
 
-class MoveLine(Struct, frozen=True):
+class ScriptMove(Struct, frozen=True):
     """A rule to be done; `outcome` where luck decides."""
 
     rule: str
@@ -33,7 +33,7 @@ class Expect(Struct, frozen=True):
     span: Span
 
 
-Line = MoveLine | Expect
+Line = ScriptMove | Expect
 _MOVE = re.compile(r"([a-z][a-z0-9_]*)(?:\s*:\s*([0-9]{1,6}))?\Z")
 
 
@@ -55,7 +55,7 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[Line | Non
         if first == "expect":
             yield _expectation(rest.strip(), span, problems)
         elif match := _MOVE.match(content):
-            yield MoveLine(match[1], int(match[2]) if match[2] else None, span)
+            yield ScriptMove(match[1], int(match[2]) if match[2] else None, span)
         else:
             hint = 'A move is a rule id, "rule: 2" for the second outcome; or "expect …".'
             problems.add("bad-script", "this line is neither a move nor an expectation", span, hint)
@@ -101,7 +101,7 @@ def check_names(lines: list[Line], world: World) -> None:
     rules = {name for r in world.rules for name in (r.id, r.common)}
     rules |= {f"{r.owner}_talk" for r in world.rules if r.kind == "talk"}
     for line in lines:
-        if isinstance(line, MoveLine):
+        if isinstance(line, ScriptMove):
             wanted, known, what = line.rule, rules, "rule"
         elif line.kind in ("possible", "impossible"):
             wanted, known, what = line.text, rules, "rule"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zubrel.checked.conditions import All, At, Cond, LockOpen
+from zubrel.checked.conditions import All, Cond, LockOpen
 from zubrel.checked.effects import Give, Take, Wear
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.world import Rule, Said
@@ -73,11 +73,3 @@ def refusal(walker: Walker, rule: Rule, at: Situation) -> str | None:
 def area_text(walker: Walker, at: Situation) -> str | None:
     """What the player reads where they stand."""
     return text_that_applies(walker, walker.world.areas[str(at[PLACE])].says, at)
-
-
-def stands_before(walker: Walker, rule: Rule, at: Situation) -> bool:
-    """Whether a rule is there to be tried: at this place, and offered, whatever it asks for."""
-    if at[ENDING] != UNENDED:
-        return False
-    here = rule.areas is None or any(walker.holds(At(a), at) for a in rule.areas)
-    return here and walker.holds(rule.offered, at)

@@ -6,12 +6,12 @@ from typing import Any
 
 import click
 
+from zubrel.findings.kinds import GRAVITY, SEVERITIES
 from zubrel.narrated.report import Report
 from zubrel.shell.options import Common, common_options, take_common
 from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import report_on
 
-GRAVITY = {"error": 2, "warning": 1, "note": 0}
 FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 
 
@@ -19,7 +19,7 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 @click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
 @click.option("--format", "form", type=click.Choice(FORMATS), default="text",
               show_default=True, help="How the result is written.")  # fmt: skip
-@click.option("--fail-on", type=click.Choice(list(GRAVITY)), default="error", show_default=True,
+@click.option("--fail-on", type=click.Choice(SEVERITIES), default="error", show_default=True,
               help="The least severity of a finding that makes the exit code 1.")  # fmt: skip
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options
@@ -73,9 +73,7 @@ def _machine_text(reports: list[Report], form: str, fail_on: str) -> str:
 
 def exit_code(reports: list[Report], fail_on: str) -> int:
     """What the program's exit code says about several worlds."""
-    gravest = max(
-        (GRAVITY[f.severity] for r in reports for f in r.findings if not f.accepted), default=-1
-    )
-    if gravest >= GRAVITY[fail_on]:
+    bar = GRAVITY[fail_on]
+    if any(GRAVITY[f.severity] >= bar for r in reports for f in r.findings if not f.accepted):
         return 1
     return 0 if all(r.complete for r in reports) else 3
