@@ -10,7 +10,8 @@ from __future__ import annotations
 import re
 from collections import deque
 
-from tests.reference_rules import MADE, Rules, amounts, as_list, section
+from tests.reference_findings import Findings, frozen
+from tests.reference_rules import Rules, amounts, as_list, section
 
 
 class Restless(Exception):
@@ -99,6 +100,9 @@ class Conditions:
                 self.next()
                 return (s["stored", self.next(), word] >= 1) != negative
             return self.state(word, self.next()) != negative
+        if self.tokens[:2] and (word, *self.tokens[:2]) == self.world.assumed:
+            del self.tokens[:2]
+            return True
         if self.tokens and self.tokens[0] in ("<", ">", "<=", ">=", "=", "!="):
             return self.comparison(word, self.next(), self.next())
         if ("held", word) in s:
@@ -136,7 +140,7 @@ class Conditions:
         }[operator]  # fmt: skip
 
 
-class Reference(Rules):
+class Reference(Rules, Findings):
     """One world: its rules as plain dicts, its situations, and what follows from them."""
 
     def __init__(self, data):
@@ -159,6 +163,9 @@ class Reference(Rules):
             for n, w in enumerate(data.get("whenever", []), 1)
         ]
         self.texts = repr(data)
+        # a comparison that `Conditions` takes for true
+        self.assumed = None
+        self.wasted, self.counting = set(), set()
         self.rules = []
         self.make_rules()
         self.most = {item: self.bound(item) for item in self.items}
@@ -254,6 +261,7 @@ class Reference(Rules):
         """The situation right after one outcome, or None where it does not fit."""
         n = dict(s)
         log = {"gained": {}, "beaten": {}, "arrives": None}
+        self.wasted, self.counting = set(), set()
         common, outcome = rule["bodies"], [chance]
         for kind, subject in rule["marks"]:
             n[kind] = n[kind] | {subject}
@@ -336,6 +344,8 @@ class Reference(Rules):
             fits = min(count, self.room(n, item))
             if fits < count and not settling and self.items[item].get("when_full") != "waste":
                 return False
+            if fits < count:
+                self.wasted.add(item)
             if "uses" in self.items[item]:
                 n["held", item] = self.items[item]["uses"] if fits else n["held", item]
             else:
@@ -441,6 +451,8 @@ class Reference(Rules):
                 amount = rule["kind"] == "talk" and rule["owner"] == goal["talk"]
             elif "do" in goal and rule:
                 amount = goal["do"] in (rule["id"], rule["common"])
+            if amount:
+                self.counting.add((quest, number))
             if amount and self.counts(quest, number, before):
                 made = n["goal", quest, number] + amount
                 n["goal", quest, number] = min(self.whole(goal), made)
@@ -485,7 +497,7 @@ class Reference(Rules):
             once = happening.get("once")
             if (once and happening["id"] in s["done"]) or not self.holds(happening["when"], s):
                 continue
-            n = dict(s)
+            n, wasted = dict(s), set(self.wasted)
             if once:
                 n["done"] = n["done"] | {happening["id"]}
             log = {"gained": {}, "beaten": {}, "arrives": None}
@@ -497,6 +509,7 @@ class Reference(Rules):
             self.count(s, n, log, None)
             if n != s:
                 return n
+            self.wasted = wasted
         return None
 
     def end_a_quest(self, s):
@@ -522,6 +535,8 @@ class Reference(Rules):
         """Every situation in breadth-first order, and [(from, rule, outcome, to)]."""
         start = frozen(self.start())
         self.order, self.edges = {start: 0}, []
+        # for each edge: goals that would count it, items of which a surplus was lost
+        self.events, self.wasted_by = [], []
         self.possible_rules = set()
         queue = deque([start])
         while queue:
@@ -531,10 +546,12 @@ class Reference(Rules):
                 if not self.possible(rule, s):
                     continue
                 self.possible_rules.add(rule["id"])
-                after = [(n, self.settle(self.apply(rule, c, s))) for n, c in rule["outcomes"]]
-                if all(a == s for _, a in after):
+                after = [(n, *self.followed(rule, c, s)) for n, c in rule["outcomes"]]
+                if all(a == s for _, a, _, _ in after):
                     continue
-                for number, a in after:
+                for number, a, events, wasted in after:
+                    self.events.append(events)
+                    self.wasted_by.append(wasted)
                     to = frozen(a)
                     if len(self.order) > most:
                         raise TooLarge
@@ -555,6 +572,13 @@ class Reference(Rules):
         self.doomed = self.situations - self.ended - to_win
         return self
 
+    def followed(self, rule, chance, s):
+        """The settled situation after an outcome, the goals that would count it, what was lost."""
+        n = self.apply(rule, chance, s)
+        events = self.counting
+        self.counting = set()
+        return self.settle(n), events, set(self.wasted)
+
     def closure(self, seed, neighbours):
         reached, pending = set(seed), list(seed)
         while pending:
@@ -563,274 +587,3 @@ class Reference(Rules):
                     reached.add(other)
                     pending.append(other)
         return reached
-
-    def verdict(self):
-        if not self.won:
-            return "unwinnable"
-        return "softlocks" if self.doomed else "solvable"
-
-    def summary(self):
-        wins = [self.order[s] for s in self.won]
-        return {
-            "verdict": self.verdict(), "situations": len(self.situations),
-            "moves": len(self.edges), "won": len(self.won), "doomed": len(self.doomed),
-            "shortest_win": min(wins, default=None), "culprits": self.culprits(),
-            "missable": self.missable(), "unreachable": self.unreachable(),
-            "no_gate": self.no_gate(), "skippable": self.skippable(),
-            "promises": self.promises(), "silent": self.silent_and_unheard()[0],
-            "unheard": self.silent_and_unheard()[1], "empty_hands": self.empty_hands(),
-        }  # fmt: skip
-
-    def culprits(self):
-        """{(kind, rule): (situations doomed, length of the shortest evidence)}."""
-        by_move = {}
-        for a, rule, number, b in self.edges:
-            by_move.setdefault((a, rule["id"]), []).append((number, b))
-        found = {}
-        for (a, rule_id), outcomes in by_move.items():
-            dooming = [b for _, b in outcomes if b in self.doomed]
-            if a in self.live and dooming:
-                kind = "softlock" if len(dooming) == len(outcomes) else "bad_luck"
-                landings, length = found.get((kind, rule_id), (set(), 10**9))
-                found[kind, rule_id] = (
-                    landings | set(dooming), min(length, self.order[a] + 1)
-                )  # fmt: skip
-        return {
-            key: (len(self.closure(landings, self.after) & self.doomed), length)
-            for key, (landings, length) in found.items()
-        }
-
-    def subjects(self):
-        """{id: whether a situation has it}."""
-        found = {}
-        for rule in self.rules:
-            for kind, subject in rule["once"]:
-                found[subject] = lambda s, k=kind, t=subject: t in s[k]
-        for item in self.items:
-            found[item] = lambda s, i=item: s["held", i] > 0
-        for quest in self.quests:
-            found[quest] = lambda s, q=quest: s["quest", q] == "done"
-        for foe in self.foes:
-            found[foe] = lambda s, f=foe: s["beaten", f] >= self.foe_count(f)
-        for ending, body in self.endings.items():
-            if body.get("kind") != "bad":
-                found[ending] = lambda s, e=ending: s["ending"] == e
-        return found
-
-    def missable(self):
-        """{id: moves of the shortest play after which it is missed}."""
-        found = {}
-        for subject, has in self.subjects().items():
-            having = {s for s in self.situations if has(dict(s))}
-            if not having:
-                continue
-            lost = self.live - self.closure(having, self.before)
-            without = self.distances(having)
-            lengths = [without[s] for s in lost if s in without]
-            if lengths:
-                found[subject] = min(lengths)
-        return found
-
-    def no_gate(self):
-        """Locks, ways and areas whose written needs hold wherever they could be tried."""
-        found, tried = set(), {}
-        unended = [dict(s) for s in self.situations if not dict(s)["ending"]]
-        for rule in self.rules:
-            if rule["kind"] not in ("lock", "way"):
-                continue
-            needs = [n for b in rule["bodies"] for n in as_list(b.get("needs"))]
-            here = [s for s in unended if rule["at"] is None or s["place"] in rule["at"]]
-            if rule["kind"] == "lock":
-                here = [s for s in here if not s["open", rule["owner"]]]
-            stops = not needs or not here or not all(self.holds_all(needs, s) for s in here)
-            tried.setdefault(rule["owner"], []).append(stops)
-        found |= {owner for owner, stops in tried.items() if not any(stops)}
-        for area, body in self.areas.items():
-            needs = as_list(body.get("needs"))
-            places = [
-                s for s in unended if s["place"] != area and any(
-                    self.leads_to(r, area) and (r["at"] is None or s["place"] in r["at"])
-                    for r in self.rules
-                )
-            ]  # fmt: skip
-            if needs and places and all(self.holds_all(needs, s) for s in places):
-                found.add(area)
-        return found
-
-    def silent_and_unheard(self):
-        """({id: moves to where nothing is said}, ids with a text that is never shown)."""
-        silent, unheard = {}, set()
-        lists = {a: (b["says"], self.at(a)) for a, b in self.areas.items() if "says" in b}
-        for lock, body in self.locks.items():
-            rules = [r for r in self.rules if r["kind"] == "lock" and r["owner"] == lock]
-            places = rules[0]["at"]
-            before = [
-                key for key in self.situations if not (s := dict(key))["ending"]
-                and (places is None or s["place"] in places) and not s["open", lock]
-                and not any(self.possible(r, s) for r in rules)
-            ]  # fmt: skip
-            if "refuses" in body:
-                lists[lock] = (body["refuses"], before)
-        for subject, (texts, keys) in lists.items():
-            texts = [t if isinstance(t, dict) else {"text": t} for t in as_list(texts)]
-            first = {
-                key: next(
-                    (n for n, t in enumerate(texts) if self.holds_all(t.get("when"), dict(key))),
-                    None,
-                )
-                for key in keys
-            }
-            lengths = [self.order[key] for key, n in first.items() if n is None]
-            if lengths and any("when" in t for t in texts):
-                silent[subject] = min(lengths)
-            if keys and set(range(len(texts))) - set(first.values()):
-                unheard.add(subject)
-        return silent, unheard
-
-    def at(self, area):
-        return [key for key in self.situations if dict(key)["place"] == area]
-
-    def empty_hands(self):
-        """{id: moves of the shortest play in which a `loses` has nothing to remove}."""
-        found = {}
-        for key, rule, number, _ in self.edges:
-            s = dict(key)
-            chance = dict(rule["outcomes"])[number]
-            given = {i for _, i in rule["gives"]}
-            for level, bodies in enumerate((rule["bodies"], [chance])):
-                for _, item in (a for b in bodies for a in amounts(b.get("loses"))):
-                    taken = sum(
-                        n for b in rule["bodies"] for n, i in amounts(b.get("takes")) if i == item
-                    )  # fmt: skip
-                    if (level == 0 or item not in given) and s["held", item] == taken:
-                        subject = rule["owner"] if rule["kind"] == "way" else rule["id"]
-                        length = self.order[key] + 1
-                        found[subject] = min(length, found.get(subject, length))
-                given |= {i for b in bodies for _, i in amounts(b.get("gives"))}
-                given |= {i for b in bodies for _, i in amounts(b.get("loses"))}
-        return found
-
-    def leads_to(self, rule, area):
-        """Whether some outcome of a rule moves the player to an area."""
-        for _, chance in rule["outcomes"]:
-            there = rule["to"]
-            for body in [*rule["bodies"], chance]:
-                there = body.get("moves_to", there)
-            if there == area:
-                return True
-        return False
-
-    def skippable(self):
-        """{id: moves of the shortest win without it}, of what is asked for somewhere."""
-        mentions = set()
-        for rule in self.rules:
-            if rule["kind"] in ("put", "drop", "sell", "buy"):
-                continue
-            for body in rule["bodies"]:
-                texts = [str(n) for n in as_list(body.get("needs"))]
-                texts += [i for _, i in amounts(body.get("takes"))] + as_list(body.get("wears"))
-                texts += [t for text in texts for t in self.presence_texts(text)]
-                mentions.update(w for t in texts for w in re.findall(r"[a-z_0-9]+", t))
-            mentions.add(rule["lock"])
-        for body in self.areas.values():
-            for need in as_list(body.get("needs")):
-                for text in [need, *self.presence_texts(need)]:
-                    mentions.update(re.findall(r"[a-z_0-9]+", text))
-        having = {i: (lambda s, i=i: s["held", i] > 0) for i in self.items}
-        having |= {k: (lambda s, k=k: s["open", k]) for k, b in self.locks.items()
-                   if b.get("begins") != "open"}  # fmt: skip
-        having |= {q: (lambda s, q=q: s["quest", q] == "done") for q in self.quests}
-        found = {}
-        for subject, has in having.items():
-            had = {s for s in self.situations if has(dict(s))}
-            if subject in mentions and had:
-                wins = [n for s, n in self.distances(had).items() if s in self.won]
-                if wins:
-                    found[subject] = min(wins)
-        return found
-
-    def presence_texts(self, text):
-        """What the presence of a person asks for, where a condition asks for the person."""
-        found = []
-        for person in re.findall(r"([a-z_0-9]+) is (?:not )?here", text):
-            body = self.people[person]
-            found += as_list(body.get("when"))
-            found += [w for p in as_list(body["at"]) if isinstance(p, dict)
-                      for w in as_list(p.get("when"))]  # fmt: skip
-        return found
-
-    def promises(self):
-        """{id: moves of the shortest play that breaks it, or None where no play shows it}."""
-        broken = {}
-        for number, promise in enumerate(self.data.get("promises", []), 1):
-            (kind,) = [k for k in promise if k not in ("because", "id")]
-            lengths = self.breaking(kind, promise[kind])
-            if lengths is not None:
-                broken[promise.get("id", f"promise_{number}")] = min(lengths, default=None)
-        return broken
-
-    def breaking(self, kind, value):
-        """The lengths of plays that break a promise; None: it is kept."""
-
-        def where(text):
-            return {s for s in self.situations if self.holds(text, dict(s))}
-
-        if kind == "within":
-            reach = value["reach"]
-            goal = {s for s in self.situations if dict(s)["ending"] == reach} if (
-                reach in self.endings) else where(reach)  # fmt: skip
-            lengths = [self.order[s] for s in goal]
-            return lengths if not lengths or min(lengths) > value["steps"] else None
-        if kind == "before":
-            first, second = where(value[0]), where(value[1])
-            lengths = [n for s, n in self.distances(first).items() if s in second]
-            return lengths or None
-        if kind == "possible":
-            return None if where(value) else []
-        bad = where(value)
-        if kind == "always":
-            bad = self.situations - bad
-        elif kind == "stays_possible":
-            bad = self.situations - self.ended - self.closure(bad, self.before)
-        return [self.order[s] for s in bad] or None
-
-    def distances(self, avoiding):
-        start = frozen(self.start())
-        if start in avoiding:
-            return {}
-        reached = {start: 0}
-        queue = deque([start])
-        while queue:
-            here = queue.popleft()
-            for other in self.after.get(here, ()):
-                if other not in reached and other not in avoiding:
-                    reached[other] = reached[here] + 1
-                    queue.append(other)
-        return reached
-
-    def unreachable(self):
-        every = [dict(s) for s in self.situations]
-        found = {a for a in self.areas if not any(s["place"] == a for s in every)}
-        found |= {e for e in self.endings if not any(s["ending"] == e for s in every)}
-        found |= {k for k in self.locks if not any(s["open", k] for s in every)}
-        found |= {i for i in self.items if not any(s["held", i] for s in every)}
-        found |= {q for q in self.quests if not any(s["quest", q] == "done" for s in every)}
-        found |= {
-            f for f in self.foes if not any(s["beaten", f] >= self.foe_count(f) for s in every)
-        }
-        ways = {}
-        for rule in self.rules:
-            if rule["kind"] == "way":
-                number = rule["bodies"][-1].get("id", 0) if len(rule["bodies"]) > 1 else 0
-                position = id(rule["bodies"][-1]) if len(rule["bodies"]) > 1 else number
-                ways.setdefault((rule["owner"], position), []).append(rule["id"])
-            elif rule["kind"] not in MADE and rule["id"] not in self.possible_rules | {*self.locks}:
-                found.add(rule["id"])
-        for ids in ways.values():
-            if not any(i in self.possible_rules for i in ids):
-                found.add(ids[0])
-        return found
-
-
-def frozen(situation):
-    return tuple(sorted(situation.items(), key=str))

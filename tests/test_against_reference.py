@@ -33,7 +33,8 @@ def world_of(data):
 
 def summary_of(space):
     """What the program says, in the form of `Reference.summary`. Replays all evidence."""
-    report = narrate(find(space), 0.0)
+    found = find(space, with_progression=True)
+    report = narrate(found, 0.0)
     win = report.shortest_win
     culprits = [f for f in report.findings if f.kind in ("softlock", "bad_luck")]
     missable = [f for f in report.findings if f.kind == "missable"]
@@ -50,7 +51,29 @@ def summary_of(space):
         "silent": lengths(report, "silent"),
         "unheard": {f.subject for f in report.findings if f.kind == "unheard"},
         "empty_hands": lengths(report, "empty_hands"),
+        "luck_needed": any(f.kind == "luck_needed" for f in report.findings),
+        "too_early": lengths(report, "too_early"), "swallowed": lengths(report, "swallowed"),
+        "wasted_use": lengths(report, "wasted_use"), "endless": lengths(report, "endless"),
+        "unused": {f.subject for f in report.findings if f.kind == "unused"},
+        "exact_count": lengths(report, "exact_count"),
+        "must_haves": must_haves_of(found.progression),
+        "windows": {w.id: (w.first, dict(w.closed_by)) for w in found.progression.windows},
     }  # fmt: skip
+
+
+def must_haves_of(progression):
+    """First moves, and all pairs of which the first comes before the second or with it."""
+    groups = {m.id: (m.id, *m.together) for m in progression.must_haves}
+    firsts = {i: m.first for m in progression.must_haves for i in groups[m.id]}
+    before = {m.id: {m.id} for m in progression.must_haves}
+    for _ in before:
+        for a, b in progression.order:
+            before[b] |= before[a]
+    pairs = {
+        (a, b) for leader, earlier in before.items() for b in groups[leader]
+        for other in earlier for a in groups[other] if a != b
+    }  # fmt: skip
+    return firsts, pairs
 
 
 def lengths(report, kind):

@@ -30,7 +30,8 @@ class Verdicts(ProgramTest):
         found = self.check(TOSS, code=1)
         self.assertEqual((found["verdict"], found["complete"]), ("softlocks", True))
         self.assertEqual((found["situations"], found["won"], found["doomed"]), (12, 2, 2))
-        (softlock,) = found["findings"]
+        softlock, wasted = found["findings"]
+        self.assertEqual((wasted["kind"], wasted["subject"]), ("wasted_use", "toss"))
         self.assertEqual((softlock["kind"], softlock["subject"]), ("softlock", "toss"))
         self.assertEqual((softlock["line"], softlock["column"]), (11, 7))
         self.assertEqual(
@@ -122,7 +123,8 @@ class Output(ProgramTest):
         self.write("w.yaml", TOSS)
         quiet = self.zubrel("check", "w.yaml", "--quiet", code=1).stdout.splitlines()
         self.assertEqual(sum("softlock" in line for line in quiet), 1)
-        self.assertLess(len(quiet), 8)
+        self.assertEqual(sum("wasted_use" in line for line in quiet), 1)
+        self.assertLess(len(quiet), 9)
 
     def test_severity_decides_the_exit_code(self):
         world = TOSS.replace("takes: key", "once: true, needs: key")

@@ -83,6 +83,17 @@ class Findings(unittest.TestCase):
         text = (DOCS / "findings.md").read_text(encoding="utf-8")
         self.assertEqual(re.findall(r"^## (\w+)$", text, re.MULTILINE), list(KINDS))
 
+    def test_the_examples_of_every_kind_have_it_and_have_it_not(self):
+        text = (DOCS / "findings.md").read_text(encoding="utf-8")
+        shown = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
+        for kind in KINDS.values():
+            examples = [kind.example(right) for right in (False, True)]
+            self.assertEqual([shown.pop(0), shown.pop(0)], examples)
+            for example, has in zip(examples, (True, False), strict=True):
+                found = report(check(document_of(Source.of("example.yaml", example), example)))
+                with self.subTest(kind=kind.slug, has=has):
+                    self.assertEqual(kind.slug in {f.kind for f in found.findings}, has)
+
 
 class Readme(unittest.TestCase):
     def test_the_world_in_the_readme_gives_the_output_in_the_readme(self):

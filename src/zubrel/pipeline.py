@@ -51,13 +51,19 @@ def survey(world: World, budget: Budget, progress: Progress | None = None) -> An
         raise InvalidInput([_never_rests(world, endless)]) from None
 
 
-def report(world: World, limits: Limits | None = None, progress: Progress | None = None) -> Report:
-    """What can be proved about `world` within `limits`, and what was found."""
+def report(
+    world: World, limits: Limits | None = None, progress: Progress | None = None,
+    with_progression: bool = False,
+) -> Report:  # fmt: skip
+    """What can be proved about `world` within `limits`, and what was found.
+
+    `with_progression`: also what every win includes, in which order, and when things can be had.
+    """
     progress = progress or Silence()
     budget = Budget(limits or Limits())
     space = survey(world, budget, progress)
     progress.stage("looking for trouble")
-    found = find(space)
+    found = find(space, with_progression)
     progress.stage("writing it up")
     return narrate(found, budget.seconds())
 

@@ -36,7 +36,8 @@ from zubrel.checked.world import (
 KINDS_OF_FINDING = (
     "unwinnable", "softlock", "bad_luck", "luck_needed", "unreachable", "missable", "too_early",
     "no_gate", "skippable", "unused", "exact_count", "swallowed", "empty_hands", "wasted_use",
-    "endless", "silent", "unheard", "broken_promise",
+    "endless", "silent", "unheard", "broken_promise", "double_way", "constant", "lone_either",
+    "near_ids",
 )  # fmt: skip
 
 

@@ -98,7 +98,14 @@ class _Compiler:
         for rule in self.world.rules:
             performed = [self._performed(rule, outcome) for outcome in rule.outcomes]
             made = tuple(
-                Step(len(steps) + n, rule, outcome, tuple(p.changes))
+                Step(
+                    len(steps) + n,
+                    rule,
+                    outcome,
+                    tuple(p.changes),
+                    tuple(p.stock.wastes),
+                    tuple(p.events),
+                )
                 for n, (outcome, p) in enumerate(zip(rule.outcomes, performed, strict=True))
             )
             steps += made
@@ -157,7 +164,7 @@ class _Compiler:
     ) -> Settler:
         performer = Performer(self.translator, None, None, frozenset(active))
         performer.perform(effects)
-        return Settler(name, guard, tuple(performer.changes))
+        return Settler(name, guard, tuple(performer.changes), tuple(performer.stock.wastes))
 
     def _looks(self) -> Iterator[Settler]:
         """Goals that are looked at after a move: visits, and what is met in turn."""

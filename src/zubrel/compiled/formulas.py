@@ -6,7 +6,7 @@ Formulas are kept simple while they are built: a test that its variable's domain
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
@@ -55,6 +55,30 @@ class Load(Struct, frozen=True):
 
 Formula = Within | Both | Either | Opposite | AtLeast | Load
 TRUE, FALSE = Both(()), Either(())
+
+
+def pieces_of(formula: Formula) -> Iterator[Formula]:
+    """A formula and everything that it is made of, the outer ones first."""
+    yield formula
+    match formula:
+        case Both(parts) | Either(parts) | AtLeast(_, parts):
+            for part in parts:
+                yield from pieces_of(part)
+        case Opposite(part):
+            yield from pieces_of(part)
+        case Load(_, marks, _):
+            yield from marks
+
+
+def variables_of(formula: Formula) -> frozenset[int]:
+    """The variables that a formula asks about."""
+    found: set[int] = set()
+    for piece in pieces_of(formula):
+        if isinstance(piece, Within):
+            found.add(piece.variable)
+        elif isinstance(piece, Load):
+            found.update(piece.variables)
+    return frozenset(found)
 
 
 def both(parts: Iterable[Formula]) -> Formula:

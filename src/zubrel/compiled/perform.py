@@ -47,7 +47,7 @@ from zubrel.compiled.formulas import (
     opposite,
 )
 from zubrel.compiled.stock import Stock
-from zubrel.compiled.system import ENDING, PLACE, Change, Operation
+from zubrel.compiled.system import ENDING, PLACE, Change, Event, Operation
 from zubrel.compiled.translate import Translator, whole
 
 # what only moves from one place to another is not gained
@@ -71,6 +71,7 @@ class Performer:
         self.rule = rule
         self.active = active
         self.changes: list[Change] = []
+        self.events: list[Event] = []
         self.stock = Stock(translator, rule is None, self.changes)
         self.beaten: list[tuple[Formula, str]] = []
         self.ended: dict[str, Formula] = {}
@@ -198,6 +199,7 @@ class Performer:
                 if not goal.remembered:
                     continue
                 for when, amount in self._events(goal):
+                    self.events.append(Event(quest.id, goal.number, when))
                     counts = both((self.translator.counts(quest, goal), when))
                     number = min(amount, whole(goal))
                     key = keys.goal(quest.id, goal.number)

@@ -21,7 +21,7 @@ from zubrel.compiled.formulas import (
     either,
     opposite,
 )
-from zubrel.compiled.system import Change, Operation
+from zubrel.compiled.system import Change, Operation, Waste
 from zubrel.compiled.translate import Translator
 
 
@@ -60,6 +60,7 @@ class Stock:
         self.changes = changes
         self.guards: list[Formula] = []
         self.gains: list[Gain] = []
+        self.wastes: list[Waste] = []
         self.cases = [Case(TRUE, {})]
 
     def _set(self, item: str, number: int, when: Formula) -> None:
@@ -148,6 +149,9 @@ class Stock:
 
     def _give_what_fits(self, item: Item, count: int, case: Case) -> None:
         """One case for each number that really fits."""
+        short = both((case.when, opposite(self._room(item, count, case))))
+        if short != FALSE:
+            self.wastes.append(Waste(item.id, short))
         more: Formula = TRUE
         for fitting in range(count, -1, -1):
             room = self._room(item, fitting, case) if fitting else TRUE

@@ -57,13 +57,33 @@ class Change(Struct, frozen=True):
     when: Formula = TRUE
 
 
+class Waste(Struct, frozen=True):
+    """Under `when`, some of an item that is gained does not fit and is lost."""
+
+    item: str
+    when: Formula
+
+
+class Event(Struct, frozen=True):
+    """Under `when`, something happens that a goal of a quest would count."""
+
+    quest: str
+    goal: int
+    when: Formula
+
+
 class Step(Struct, frozen=True):
-    """One outcome of a rule: the changes happen in order. `number` counts all steps of a world."""
+    """One outcome of a rule: the changes happen in order. `number` counts all steps of a world.
+
+    `wastes` and `events` tell more about it; like all of it, in terms of the situation before.
+    """
 
     number: int
     rule: Rule
     outcome: Outcome
     changes: tuple[Change, ...]
+    wastes: tuple[Waste, ...] = ()
+    events: tuple[Event, ...] = ()
 
 
 class Move(Struct, frozen=True):
@@ -81,6 +101,7 @@ class Settler(Struct, frozen=True):
     id: str
     guard: Formula
     changes: tuple[Change, ...]
+    wastes: tuple[Waste, ...] = ()
 
 
 class System(Struct, frozen=True):

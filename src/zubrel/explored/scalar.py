@@ -91,6 +91,7 @@ class ScalarSpace:
         self.stopped: str | None = None
         self._walks: ScalarWalks | None = None
         self._after: list[list[int]] | None = None
+        self._settling: Settling | None = None
 
     @property
     def everything(self) -> Numbers:
@@ -171,6 +172,41 @@ class ScalarSpace:
         edges = self.edges[step.number]
         return zip(edges.sources, edges.targets, strict=True)
 
+    def steps_between(self, sources: Numbers, targets: Numbers) -> list[Step]:
+        found: set[int] = set()
+        for source in sources:
+            if source < len(self.successors):
+                found.update(step for step, t in self.successors[source] if t in targets)
+        return [self.system.steps[number] for number in sorted(found)]
+
+    def shifted(self, step: Step, variable: int, up: bool) -> Numbers:
+        mask = self.packing.fields[variable].mask
+        words = self.words
+        pairs = ((s, words[s] & mask, words[t] & mask) for s, t in self._pairs(step))
+        return frozenset(s for s, old, new in pairs if (new > old if up else new < old))
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> Numbers:
+        settling = self._settling = self._settling or Settling(self)
+        watched = dict(zip(events, self.kernel.tests(events.values()), strict=True))
+        (update,) = self.kernel.updates([step.changes])
+        sources = self.edges[step.number].sources
+        return frozenset(s for s in sources if settling.meets(update(self.words[s])[0], watched))
+
+    def reaching_by_choice(self, target: Numbers, within: Numbers) -> Numbers:
+        moves = {s.number: n for n, move in enumerate(self.system.moves)
+                 if len(move.steps) > 1 for s in move.steps}  # fmt: skip
+        known = within
+        while True:
+            after: list[list[int]] = []
+            for steps in self.successors:
+                lost = {moves[step] for step, t in steps if t not in known and step in moves}
+                after.append([t for step, t in steps if moves.get(step, -1) not in lost])
+            after += [[] for _ in range(len(self.words) - len(after))]
+            kept = _closed_backward(after, target)
+            if kept == known:
+                return kept
+            known = kept
+
     def walks(self, avoiding: Numbers | None = None) -> ScalarWalks:
         if avoiding is not None:
             return ScalarWalks(self, avoiding)
@@ -206,6 +242,21 @@ class ScalarSpace:
     def examples(self, situations: Numbers, most: int) -> list[dict[Key, Value]]:
         chosen = sorted(situations)[:most]
         return [self.system.situation(self.packing.unpack([self.words[n]])) for n in chosen]
+
+
+def _closed_backward(after: Sequence[Sequence[int]], target: Numbers) -> Numbers:
+    """The situations from which the links lead into `target`."""
+    before: list[list[int]] = [[] for _ in after]
+    for source, targets in enumerate(after):
+        for place in targets:
+            before[place].append(source)
+    reached, pending = set(target), list(target)
+    while pending:
+        for source in before[pending.pop()]:
+            if source not in reached:
+                reached.add(source)
+                pending.append(source)
+    return frozenset(reached)
 
 
 def _sorted_out(bits: list[int], count: int) -> list[Numbers]:
@@ -361,6 +412,18 @@ class Settling:
                 seen.add(word)
             word = after
         return word
+
+    def meets(self, word: int, watched: Mapping[int, Callable[[int], bool]]) -> bool:
+        """Whether something watched for happens, on the way to rest, where its test holds."""
+        while not word & self.mask:
+            happened = self._first_change(word)
+            if happened is None:
+                return False
+            number, after = happened
+            if number in watched and watched[number](word):
+                return True
+            word = after
+        return False
 
     def _first_change(self, word: int) -> tuple[int, int] | None:
         for number, (test, update) in enumerate(self.settlers):

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from itertools import count
 from typing import Any
 
 import numpy as np
 
+from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import ENDING, Change, Operation, System
-from zubrel.explored.kernel import Kernel
+from zubrel.explored.kernel import Kernel, Test
 from zubrel.explored.packing import Packing
 
 MANY_ROUNDS = 1_000
@@ -19,6 +20,7 @@ class VectorSettling:
     """The settlers and endings of a system as functions on columns."""
 
     def __init__(self, system: System, kernel: Kernel, packing: Packing) -> None:
+        self.kernel = kernel
         tests = kernel.tests(s.guard for s in system.settlers)
         updates = kernel.updates(s.changes for s in system.settlers)
         self.settlers = list(zip(tests, updates, strict=True))
@@ -27,6 +29,18 @@ class VectorSettling:
         self.endings = list(zip(ends, kernel.updates(changes), strict=True))
         self.field = packing.fields[ENDING]
         self.needed = bool(self.settlers or self.endings)
+        self.events: Mapping[int, Formula] = {}
+        self.watched: dict[int, Test] = {}
+        self.met: Any = None
+
+    def watch(self, events: Mapping[int, Formula]) -> None:
+        """Formulas by the number of a settler: `met` becomes true where it happens and they hold.
+
+        `met` has to be provided, as long as the columns.
+        """
+        if events != self.events:
+            self.events = events
+            self.watched = dict(zip(events, self.kernel.tests(events.values()), strict=True))
 
     def settle(self, words: list[Any], examine: Callable[[list[int]], None]) -> None:
         """Settle the columns in place.
@@ -52,7 +66,7 @@ class VectorSettling:
         """The first thing happens to each; those where something did, those that are at rest."""
         waiting = active
         moved = [active[:0]]
-        for test, update in self.settlers:
+        for number, (test, update) in enumerate(self.settlers):
             if not len(waiting):
                 break
             here = [w[waiting] for w in words]
@@ -66,6 +80,9 @@ class VectorSettling:
             for old, new in zip(before, after, strict=True):
                 changed |= old != new
             happened = candidates[changed]
+            if number in self.watched:
+                holds = self.watched[number](*[w[happened] for w in words])
+                self.met[happened] |= holds
             for column, new in zip(words, after, strict=True):
                 column[happened] = new[changed]
             moved.append(happened)

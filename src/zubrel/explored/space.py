@@ -103,6 +103,32 @@ class Space(Protocol[S]):
         """The situations to which a step leads from `sources`."""
         ...
 
+    def steps_between(self, sources: S, targets: S) -> list[Step]:
+        """The steps that lead from some of `sources` into `targets`, in the order of the world."""
+        ...
+
+    def shifted(self, step: Step, variable: int, up: bool) -> S:
+        """The situations in which a step raises (`up`) or lowers a variable."""
+        ...
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> S:
+        """The situations from which, when a step has settled, one of the events has taken place.
+
+        An event is the number of a settler, which happens in a situation where the formula holds.
+        """
+        ...
+
+    def reaching_by_choice(self, target: S, within: S) -> S:
+        """The situations from which the player can come into `target` whatever luck does.
+
+        `within`: all from which luck permitting `target` can be reached, itself included.
+        Luck is fair: an outcome that is tried for ever comes at last. (Strong cyclic plans: the
+        largest set in which every situation has a way into `target` by moves of which no outcome
+        leaves the set. Cimatti, Pistore, Roveri, Traverso: Weak, strong, and strong cyclic
+        planning, 2003.)
+        """
+        ...
+
     def walks(self, avoiding: S | None = None) -> Walks[S]:
         """All plays, or those that never come into `avoiding`."""
         ...

@@ -20,8 +20,10 @@ from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import Step, System
 from zubrel.explored.kernel import Kernel
+from zubrel.explored.links import Links
 from zubrel.explored.numbered import Rows
 from zubrel.explored.packing import pack_into_words
+from zubrel.explored.settling import VectorSettling
 from zubrel.explored.space import Trace
 
 Numbers = npt.NDArray[np.uint32]
@@ -108,7 +110,7 @@ def _levels(space: VectorSpace, avoiding: NumberSet) -> npt.NDArray[np.int32]:
     if avoiding.truths[0]:
         return levels
     levels[0] = 0
-    starts, targets = space.by_source()
+    starts, targets = space.forward().starts, space.forward().ends
     frontier = np.zeros(1, np.int64)
     level = 0
     while len(frontier):
@@ -138,7 +140,9 @@ class VectorSpace:
         self.moves = 0
         self.stopped: str | None = None
         self._levels: npt.NDArray[np.int32] | None = None
-        self._by_source: tuple[npt.NDArray[np.int64], Numbers] | None = None
+        self._settling: VectorSettling | None = None
+        self._forward: Links | None = None
+        self._backward: Links | None = None
         self._walks: VectorWalks | None = None
 
     @property
@@ -173,24 +177,18 @@ class VectorSpace:
         )
 
     def reaching(self, targets: Sequence[NumberSet]) -> list[NumberSet]:
-        backward = list(reversed(self.blocks))
-        return self._spread(targets, [(b.targets, b.sources) for b in backward], False)
+        return self._spread(targets, self.forward(), True)
 
     def reached_from(self, sources: Sequence[NumberSet]) -> list[NumberSet]:
-        return self._spread(sources, [(b.sources, b.targets) for b in self.blocks], True)
+        return self._spread(sources, self.backward(), False)
 
-    def _spread(
-        self, seeds: Sequence[NumberSet], links: list[tuple[Numbers, Numbers]], crowded: bool
-    ) -> list[NumberSet]:
-        """Push up to 64 sets at once along the links, one bit a set, until nothing changes.
-
-        `crowded`: an end of a link may be there several times in one block.
-        """
+    def _spread(self, seeds: Sequence[NumberSet], links: Links, from_last: bool) -> list[NumberSet]:
+        """What reaches each of some sets along the links: up to 64 at once, one bit a set."""
         results: list[NumberSet] = []
         for first in range(0, len(seeds), FAMILY):
             family = seeds[first : first + FAMILY]
             bits = self._family(family)
-            _close(bits, links, crowded)
+            links.close(bits, from_last)
             results += _members(bits, len(family))
         return results
 
@@ -210,7 +208,7 @@ class VectorSpace:
             bits = np.zeros_like(closed)
             every = (1 << len(family)) - 1
             bits[0] = closed.dtype.type(every) & ~closed[0]
-            _close(bits, [(b.sources, b.targets) for b in self.blocks], True, ~closed)
+            self.backward().close(bits, False, ~closed)
             results += _members(bits, len(family))
         return results
 
@@ -232,19 +230,89 @@ class VectorSpace:
             truths[block.targets[sources.truths[block.sources]]] = True
         return NumberSet(truths)
 
+    def steps_between(self, sources: NumberSet, targets: NumberSet) -> list[Step]:
+        found = {
+            block.step for block in self.blocks
+            if np.any(sources.truths[block.sources] & targets.truths[block.targets])
+        }  # fmt: skip
+        return [self.system.steps[number] for number in sorted(found)]
+
+    def shifted(self, step: Step, variable: int, up: bool) -> NumberSet:
+        field = self.packing.fields[variable]
+        column = self.rows.columns(0, len(self.rows))[field.word]
+        truths = np.zeros(len(self.rows), np.bool_)
+        for block in self._blocks_of(step):
+            old, new = column[block.sources] & field.mask, column[block.targets] & field.mask
+            truths[block.sources] = new > old if up else new < old
+        return NumberSet(truths)
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> NumberSet:
+        settling = self._settling = self._settling or VectorSettling(
+            self.system, self.kernel, self.packing
+        )
+        settling.watch(events)
+        (update,) = self.kernel.updates([step.changes])
+        truths = np.zeros(len(self.rows), np.bool_)
+        for block in self._blocks_of(step):
+            before = [c[block.sources] for c in self.rows.columns(0, len(self.rows))]
+            words = [np.array(w) for w in update(*before)]
+            settling.met = np.zeros(len(block.sources), np.bool_)
+            settling.settle(words, lambda _: None)
+            truths[block.sources] = settling.met
+        return NumberSet(truths)
+
+    def reaching_by_choice(self, target: NumberSet, within: NumberSet) -> NumberSet:
+        moves = np.zeros(len(self.system.steps), np.int32)
+        for number, move in enumerate(self.system.moves):
+            for step in move.steps:
+                moves[step.number] = number if len(move.steps) > 1 else -1
+        links, kept = self.forward(), within.truths
+        sources = np.repeat(np.arange(len(self.rows)), np.diff(links.starts))
+        chancy = np.flatnonzero(moves[links.steps] >= 0)
+        # of each edge of a chance rule: the situation with the rule, as one number
+        tried = sources[chancy] * len(self.system.moves) + moves[links.steps[chancy]]
+        while True:
+            lost = np.unique(tried[~kept[links.ends[chancy]]])
+            if not len(lost):
+                return NumberSet(kept)
+            barred = np.zeros(len(links.ends), np.bool_)
+            barred[chancy[np.isin(tried, lost)]] = True
+            bits = target.truths.astype(np.uint8)
+            links.close(bits, True, None, ~barred)
+            if np.array_equal(bits != 0, kept):
+                return NumberSet(kept)
+            kept = bits != 0
+
     def _blocks_of(self, step: Step) -> Iterator[Block]:
         return (block for block in self.blocks if block.step == step.number)
 
-    def by_source(self) -> tuple[npt.NDArray[np.int64], Numbers]:
-        """All edges in the order of their sources: where those of each source begin, targets."""
-        if self._by_source is None:
-            none = np.empty(0, np.uint32)
-            sources = np.concatenate([none, *(b.sources for b in self.blocks)])
-            targets = np.concatenate([none, *(b.targets for b in self.blocks)])
-            order = np.argsort(sources, kind="stable")
-            starts = np.searchsorted(sources[order], np.arange(len(self.rows) + 1))
-            self._by_source = starts, targets[order]
-        return self._by_source
+    def forward(self) -> Links:
+        """All edges by their source."""
+        if self._forward is None:
+            self._forward = self._links(False)
+        return self._forward
+
+    def backward(self) -> Links:
+        """All edges by their target."""
+        if self._backward is None:
+            self._backward = self._links(True)
+        return self._backward
+
+    def _links(self, turned: bool) -> Links:
+        none = np.empty(0, np.uint32)
+        ends = [
+            np.concatenate([none, *(b.sources for b in self.blocks)]),
+            np.concatenate([none, *(b.targets for b in self.blocks)]),
+        ]
+        steps = np.concatenate(
+            [none[:0].astype(np.uint16),
+             *(np.full(len(b.sources), b.step, np.uint16) for b in self.blocks)]
+        )  # fmt: skip
+        here, there = reversed(ends) if turned else ends
+        order = np.argsort(here, kind="stable")
+        starts = np.searchsorted(here[order], np.arange(len(self.rows) + 1))
+        bounds = [*(n for n in self.level_starts if n < len(self.rows)), len(self.rows)]
+        return Links(starts, there[order], steps[order], bounds)
 
     def walks(self, avoiding: NumberSet | None = None) -> VectorWalks:
         if avoiding is not None:
@@ -293,30 +361,6 @@ class VectorSpace:
     def examples(self, situations: NumberSet, most: int) -> list[dict[Key, Value]]:
         chosen = np.flatnonzero(situations.truths)[:most]
         return [self.system.situation(self.packing.unpack(self.rows.row(int(n)))) for n in chosen]
-
-
-def _close(
-    bits: npt.NDArray[Any],
-    links: list[tuple[Numbers, Numbers]],
-    crowded: bool,
-    allowed: npt.NDArray[Any] | None = None,
-) -> None:
-    """Push bits along the links until nothing changes; into an end only those allowed there."""
-    changed = True
-    while changed:
-        changed = False
-        for origins, ends in links:
-            new = bits[origins] & ~bits[ends]
-            if allowed is not None:
-                new &= allowed[ends]
-            where = np.flatnonzero(new)
-            if not len(where):
-                continue
-            changed = True
-            if crowded:
-                np.bitwise_or.at(bits, ends[where], new[where])
-            else:
-                bits[ends[where]] |= new[where]
 
 
 def _members(bits: npt.NDArray[Any], count: int) -> list[NumberSet]:

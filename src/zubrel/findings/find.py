@@ -9,21 +9,28 @@ from msgspec.structs import replace
 
 from zubrel.checked.world import World
 from zubrel.findings.empty_hands import empty_hands
+from zubrel.findings.endless import endless
 from zubrel.findings.finding import Finding
 from zubrel.findings.gates import exact_count, no_gate
+from zubrel.findings.lints import lints
+from zubrel.findings.luck import luck_needed
 from zubrel.findings.missable import missable
+from zubrel.findings.progression import Progression, progression
 from zubrel.findings.promises import broken_promises
 from zubrel.findings.skippable import skippable, unused
 from zubrel.findings.softlocks import softlocks
+from zubrel.findings.surplus import swallowed, wasted_use
 from zubrel.findings.texts import silent, unheard
+from zubrel.findings.too_early import too_early
 from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
 from zubrel.findings.verdict import AnySpace, Judged, judge
 
 Detector = Callable[[Judged], Iterator[Finding]]
 DETECTORS: tuple[Detector, ...] = (
-    unwinnable, softlocks, broken_promises, unreachable, missable, no_gate, exact_count,
-    empty_hands, silent, unheard, skippable, unused,
+    unwinnable, softlocks, luck_needed, broken_promises, unreachable, missable, too_early, no_gate,
+    exact_count, swallowed, empty_hands, wasted_use, endless, silent, unheard, skippable, unused,
+    lints,
 )  # fmt: skip
 
 
@@ -32,16 +39,18 @@ class Found(Struct, frozen=True):
 
     judged: Judged
     findings: tuple[Finding, ...]
+    progression: Progression | None = None
 
 
-def find(space: AnySpace) -> Found:
-    """Everything that the detectors see in `space`."""
+def find(space: AnySpace, with_progression: bool = False) -> Found:
+    """Everything that the detectors see in `space`, and if wanted what every win includes."""
     judged = judge(space)
     findings = [f for detector in DETECTORS for f in detector(judged)]
     findings = [_with_acceptance(f, judged.system.world) for f in findings]
     if judged.complete:
         findings += _stale(judged.system.world, findings)
-    return Found(judged, tuple(sorted(findings, key=Finding.order)))
+    order = tuple(sorted(findings, key=Finding.order))
+    return Found(judged, order, progression(judged) if with_progression else None)
 
 
 def _with_acceptance(finding: Finding, world: World) -> Finding:

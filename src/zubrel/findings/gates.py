@@ -62,7 +62,7 @@ def _limited(condition: Cond) -> Iterator[Holds]:
 
 def _assumed(condition: Cond, atom: Holds) -> Cond:
     """The condition, were the atom true."""
-    if condition is atom:
+    if isinstance(condition, Holds) and _same(condition, atom):
         return ALWAYS
     match condition:
         case All(parts):
@@ -74,6 +74,11 @@ def _assumed(condition: Cond, atom: Holds) -> Cond:
         case Not(part):
             return Not(_assumed(part, atom))
     return condition
+
+
+def _same(a: Holds, b: Holds) -> bool:
+    """The same comparison, wherever it stands."""
+    return (a.item, a.operator, a.number) == (b.item, b.operator, b.number)
 
 
 class _Gates:

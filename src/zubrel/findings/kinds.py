@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from importlib.resources import files
+
 from msgspec import Struct
 
 SEVERITIES = ("error", "warning", "note")
@@ -16,6 +18,12 @@ class KindOfFinding(Struct, frozen=True):
     severity: str
     title: str
     about: str
+
+    def example(self, right: bool) -> str:
+        """A small world with such a finding, or the same put right, as YAML text."""
+        name = f"{self.slug}_{'right' if right else 'wrong'}.yaml"
+        folder = files("zubrel.findings").joinpath("examples")
+        return folder.joinpath(name).read_text(encoding="utf-8")
 
 
 KINDS = {
@@ -34,12 +42,20 @@ KINDS = {
             "One outcome of this move takes every win away, while another does not.",
         ),
         KindOfFinding(
+            "luck_needed", "warning", "Luck needed",
+            "It can be won, but no way of playing wins whatever luck does.",
+        ),
+        KindOfFinding(
             "unreachable", "error", "Unreachable",
             "No play ever enters, reaches, opens, holds or does this.",
         ),
         KindOfFinding(
             "missable", "warning", "Missable",
             "A play can lose this for good before having had it, and still be won.",
+        ),
+        KindOfFinding(
+            "too_early", "warning", "Too early",
+            "Doing a thing before its quest counts it makes the quest impossible.",
         ),
         KindOfFinding(
             "no_gate", "warning", "No gate",
@@ -50,8 +66,16 @@ KINDS = {
             "A need is false in some situation only because too much is held.",
         ),
         KindOfFinding(
+            "swallowed", "warning", "Swallowed",
+            "More is gained of something needed than fits, and the surplus is gone.",
+        ),
+        KindOfFinding(
             "empty_hands", "warning", "Empty hands",
             "A move removes something that in some play is not there.",
+        ),
+        KindOfFinding(
+            "wasted_use", "warning", "Wasted use",
+            "A move takes or wears something and changes nothing else.",
         ),
         KindOfFinding(
             "silent", "warning", "Silent",
@@ -68,6 +92,26 @@ KINDS = {
         KindOfFinding(
             "unused", "note", "Unused",
             "It is defined, and nothing asks for it.",
+        ),
+        KindOfFinding(
+            "endless", "note", "Endless",
+            "A move that can be made again and again raises this and lowers nothing.",
+        ),
+        KindOfFinding(
+            "double_way", "warning", "Double way",
+            "Two ways lead from the same area to the same area, and one makes the other needless.",
+        ),
+        KindOfFinding(
+            "constant", "warning", "Constant condition",
+            "A condition is always true, or never, whatever happens in the game.",
+        ),
+        KindOfFinding(
+            "lone_either", "note", "Lone alternative",
+            "An “either” with a single entry leaves nothing to pick.",
+        ),
+        KindOfFinding(
+            "near_ids", "note", "Near ids",
+            "Two ids differ by one character and are easily taken for each other.",
         ),
         KindOfFinding(
             "broken_promise", "error", "Broken promise",

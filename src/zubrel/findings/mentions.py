@@ -21,7 +21,11 @@ from zubrel.checked.conditions import (
     StoreRoom,
     atoms_of,
 )
+from zubrel.checked.effects import Wear
 from zubrel.checked.world import World
+
+HANDLING = ("put", "fetch", "drop", "pick_up")
+"""Rules that only move a thing about: to give it up there is not to need it."""
 
 
 def needed_ids(world: World) -> frozenset[str]:
@@ -30,10 +34,35 @@ def needed_ids(world: World) -> frozenset[str]:
     for condition in _conditions(world):
         found.update(subject_of(atom) for atom in atoms_of(condition))
     for rule in world.rules:
-        found.update(take.item for take in rule.takes)
+        if rule.kind not in HANDLING:
+            found.update(take.item for take in rule.takes)
+        found.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
         if rule.lock:
             found.add(rule.lock)
     return frozenset(found)
+
+
+def counted_ids(world: World) -> frozenset[str]:
+    """What goals, presence and the `when` of talks and foes ask for."""
+    found: set[str] = set()
+    conditions = [when for p in world.people.values() for _, when in p.places]
+    conditions += [r.offered for r in world.rules if r.kind in ("talk", "foe")]
+    for quest in world.quests.values():
+        found.update(goal.subject for goal in quest.goals)
+        for goal in quest.goals:
+            conditions += [goal.condition, goal.needs]
+        if quest.fails_when is not None:
+            conditions.append(quest.fails_when)
+    found.update(subject_of(atom) for c in conditions for atom in atoms_of(c))
+    return frozenset(found)
+
+
+def told_ids(world: World) -> frozenset[str]:
+    """What the conditions of texts and the promises ask for."""
+    texts = [s for a in world.areas.values() for s in a.says]
+    texts += [s for k in world.locks.values() for s in k.refuses]
+    conditions = [s.when for s in texts] + [c for p in world.promises for c in p.conditions]
+    return frozenset(subject_of(atom) for c in conditions for atom in atoms_of(c))
 
 
 def _conditions(world: World) -> Iterator[Cond]:

@@ -114,23 +114,21 @@ def _finding(judged: Judged, subject: Subject, has: Any, can: Any) -> Finding | 
     if not missed:
         return None
     trace = walks.shortest(missed)
-    closings = _closings(judged, walks, (can - has) & walks.reached, missed)
+    closing = closings(judged, walks, (can - has) & walks.reached, missed)[:MOST_CLOSINGS]
     return Finding(
         kind="missable", severity="warning", subject=subject.id, message=subject.words,
-        span=subject.span, trace=trace, closings=closings,
+        span=subject.span, trace=trace, closings=closing,
     )  # fmt: skip
 
 
-def _closings(judged: Judged, walks: Any, still: Any, missed: Any) -> tuple[Closing, ...]:
-    """The steps that close it, those that can come soonest first."""
+def closings(judged: Judged, walks: Any, still: Any, missed: Any) -> tuple[Closing, ...]:
+    """The moves that lead from `still` to `missed`, those that can come soonest first."""
     found = []
-    for step in judged.system.steps:
-        sources = judged.space.before(step, missed) & still
-        if sources:
-            trace = walks.shortest(sources)
-            found.append(Closing(step.rule.id, trace.then(step)))
+    for step in judged.space.steps_between(still, missed):
+        trace = walks.shortest(judged.space.before(step, missed) & still)
+        found.append(Closing(step.rule.id, trace.then(step)))
     found.sort(key=lambda c: len(c.trace.steps))
     first: dict[str, Closing] = {}
     for closing in found:
         first.setdefault(closing.rule, closing)
-    return tuple(first.values())[:MOST_CLOSINGS]
+    return tuple(first.values())

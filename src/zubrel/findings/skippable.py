@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
-from zubrel.checked.conditions import DONE, GoalMet, Holds, Stored, atoms_of
-from zubrel.checked.effects import Wear
+from zubrel.checked.conditions import DONE, atoms_of
+from zubrel.checked.effects import Lose, OpenLock, SetMark, Take, Wear
 from zubrel.checked.world import Thing, World
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.findings.finding import Finding
-from zubrel.findings.mentions import needed_ids, subject_of
+from zubrel.findings.mentions import counted_ids, needed_ids, subject_of, told_ids
 from zubrel.findings.verdict import Judged
 
 
@@ -65,7 +65,7 @@ def asked_ids(world: World) -> frozenset[str]:
 def unused(judged: Judged) -> Iterator[Finding]:
     """`unused`: items, locks, facts and meters that nothing needs, takes, wears or counts."""
     world = judged.system.world
-    used = needed_ids(world) | asked_ids(world) | _counted(world)
+    used = needed_ids(world) | counted_ids(world) | told_ids(world) | _caskets(world)
     for section, what in (
         (world.items, "item"), (world.locks, "lock"), (world.facts, "fact"),
         (world.meters, "meter"),
@@ -76,28 +76,13 @@ def unused(judged: Judged) -> Iterator[Finding]:
                 yield Finding("unused", "note", thing.id, message, thing.span)
 
 
-def _counted(world: World) -> frozenset[str]:
-    """What goals, texts, presence, promises and trades ask for."""
-    found: set[str] = set()
-    for quest in world.quests.values():
-        for goal in quest.goals:
-            found.add(goal.subject)
-            found.update(subject_of(a) for a in (*atoms_of(goal.condition), *atoms_of(goal.needs)))
-        if quest.fails_when is not None:
-            found.update(subject_of(a) for a in atoms_of(quest.fails_when))
-    for rule in world.rules:
-        found.update(
-            subject_of(a) for a in atoms_of(rule.offered)
-            if not isinstance(a, GoalMet | Holds | Stored)
-        )  # fmt: skip
-        if rule.kind == "sell":
-            found.update(take.item for take in rule.takes)
-    texts = [s for a in world.areas.values() for s in a.says]
-    texts += [s for k in world.locks.values() for s in k.refuses]
-    conditions = [s.when for s in texts] + [c for p in world.promises for c in p.conditions]
-    conditions += [when for p in world.people.values() for _, when in p.places]
-    found.update(subject_of(atom) for c in conditions for atom in atoms_of(c))
-    return frozenset(found)
+def _caskets(world: World) -> frozenset[str]:
+    """The locks that do something when they are opened: they need not lock anything else."""
+    spent = (Take, Wear, Lose, SetMark)
+    return frozenset(
+        rule.owner for rule in world.rules if rule.kind == "lock" for outcome in rule.outcomes
+        if any(not isinstance(e, spent) and e != OpenLock(rule.owner) for e in outcome.effects)
+    )  # fmt: skip
 
 
 def _span(world: World, subject: str) -> Span:

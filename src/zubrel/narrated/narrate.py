@@ -6,6 +6,7 @@ from zubrel.checked.keys import ENDING
 from zubrel.explored.space import Trace
 from zubrel.findings.find import Found
 from zubrel.findings.finding import Closing, Finding
+from zubrel.narrated.progress import progress_of
 from zubrel.narrated.reasons import Reasons
 from zubrel.narrated.replay import Walked, replay
 from zubrel.narrated.report import MoveLine, Point, Report, Told, Win
@@ -38,6 +39,7 @@ class _Narrator:
             moves=space.moves, won=len(judged.won), doomed=len(judged.doomed), seconds=seconds,
             shortest_win=self._shortest_win(),
             findings=tuple(self._told(f) for f in self.found.findings),
+            progress=progress_of(self.world, self.found.progression),
         )  # fmt: skip
 
     def _shortest_win(self) -> Win | None:

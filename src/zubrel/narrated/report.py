@@ -58,6 +58,41 @@ class Win(Struct, frozen=True):
     moves: tuple[MoveLine, ...]
 
 
+class Needed(Struct, frozen=True):
+    """A must-have: every win includes it, after `first` moves at the earliest.
+
+    `section` is item, lock, quest or find. `together` are ids and names of what is always had
+    from the same move on, `after` the ids of the must-haves right before it.
+    """
+
+    id: str
+    section: str
+    name: str
+    first: int
+    together: tuple[tuple[str, str], ...]
+    after: tuple[str, ...]
+
+
+class TimeWindow(Struct, frozen=True):
+    """From when something can be had (None: never), and the rules that may close it.
+
+    Each rule with its label and the move in which it can do so at the earliest.
+    """
+
+    id: str
+    section: str
+    name: str
+    first: int | None
+    closed_by: tuple[tuple[str, str, int], ...]
+
+
+class Progress(Struct, frozen=True):
+    """The chain of progress, as it is."""
+
+    must_haves: tuple[Needed, ...]
+    windows: tuple[TimeWindow, ...]
+
+
 class Report(Struct, frozen=True):
     """What was proved about one world, and what was found."""
 
@@ -73,6 +108,7 @@ class Report(Struct, frozen=True):
     seconds: float
     shortest_win: Win | None
     findings: tuple[Told, ...]
+    progress: Progress | None = None
 
     @property
     def complete(self) -> bool:

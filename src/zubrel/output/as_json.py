@@ -9,6 +9,9 @@ from typing import Any
 from zubrel import __version__
 from zubrel.narrated.report import MoveLine, Report, Told
 
+FORMAT = 1
+"""The version of these objects: it changes when a key goes or changes its meaning."""
+
 
 def reports_as_json(reports: Sequence[Report]) -> str:
     """One object for one world, an array for several; ends with a line break."""
@@ -20,6 +23,7 @@ def _report(report: Report) -> dict[str, Any]:
     win = report.shortest_win
     return {
         "zubrel": __version__,
+        "format": FORMAT,
         "world": report.path,
         "title": report.title,
         "verdict": report.verdict,
@@ -38,7 +42,32 @@ def _report(report: Report) -> dict[str, Any]:
             "moves": [move_as_json(m) for m in win.moves],
         },
         "findings": [_finding(f) for f in report.findings],
+        **_progress(report),
     }
+
+
+def _progress(report: Report) -> dict[str, Any]:
+    """Must-haves, their order and the windows; null where they were not proved."""
+    progress = report.progress
+    if progress is None:
+        return {"must_haves": None, "order": None, "windows": None}
+    return {
+        "must_haves": [
+            {
+                "id": m.id, "section": m.section, "name": m.name, "first": m.first,
+                "together": [other for other, _ in m.together],
+            }
+            for m in progress.must_haves
+        ],
+        "order": [[a, m.id] for m in progress.must_haves for a in m.after],
+        "windows": [
+            {
+                "id": w.id, "section": w.section, "name": w.name, "first": w.first,
+                "closed_by": [{"rule": rule, "move": move} for rule, _, move in w.closed_by],
+            }
+            for w in progress.windows
+        ],
+    }  # fmt: skip
 
 
 def _finding(finding: Told) -> dict[str, Any]:

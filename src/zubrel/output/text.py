@@ -12,7 +12,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from zubrel.narrated.report import MoveLine, Report, Told
+from zubrel.narrated.report import MoveLine, Progress, Report, Told
 from zubrel.narrated.words import counted, listed
 
 STYLES = {"error": "bold red", "warning": "bold yellow", "note": "bold cyan"}
@@ -28,8 +28,10 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
     accepted = [f for f in report.findings if f.accepted]
     open_findings = [f for f in report.findings if not f.accepted]
     followers = _followers(open_findings)
-    subjects = {f.subject for f in open_findings}
-    leading = [f for f in open_findings if full or f.cause not in subjects]
+    known = {(f.kind, f.subject) for f in open_findings}
+    leading = [f for f in open_findings if full or (f.kind, f.cause) not in known]
+    alike = _alike([] if full or quiet else leading)
+    leading = [f for f in leading if not any(f in also for also in alike.values())]
     if open_findings:
         console.print()
         console.print(Text(_tally(open_findings), "bold"))
@@ -39,9 +41,14 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
             continue
         console.print()
         console.print(_headline(finding))
-        _write_finding(finding, followers.get(finding.subject, []), console, full)
+        _write_finding(finding, followers.get((finding.kind, finding.subject), []), console, full)
+        for other in alike.get((finding.kind, finding.subject), ()):
+            words = f"Also {other.kind}: {other.message}."
+            console.print(indented(Text(words), 2))
     if not quiet:
         _write_accepted(accepted, console)
+    if full and not quiet and report.progress is not None:
+        _write_progress(report.progress, console)
 
 
 def indented(content: RenderableType, by: int) -> Padding:
@@ -58,6 +65,48 @@ def _write_accepted(accepted: Sequence[Told], console: Console) -> None:
         because = f": {finding.because}" if finding.because else ""
         line = Text(f"{finding.kind} {finding.subject}{because}", QUIET)
         console.print(indented(line, 2))
+
+
+def _write_progress(progress: Progress, console: Console) -> None:
+    """Must-haves in the order in which they can first be had, and what closes before the end."""
+    if progress.must_haves:
+        console.print()
+        console.print(Text("In every win", "bold"))
+        table = _table("move", "", "must-have", "", "right after")
+        for must in progress.must_haves:
+            others = [name for _, name in must.together if not name.startswith("“")]
+            name = must.name + f" (with {listed(others)})" * bool(others)
+            after = ", ".join(must.after)
+            table.add_row(str(must.first), must.section, Text(name), Text(must.id, QUIET), after)
+        console.print(indented(table, 2))
+    items = {(w.first, w.closed_by) for w in progress.windows if w.section != "find"}
+    closing = [
+        w for w in progress.windows if w.first is not None and w.closed_by
+        and (w.section != "find" or (w.first, w.closed_by) not in items)
+    ]  # fmt: skip
+    console.print()
+    console.print(Text("Windows", "bold"))
+    if closing:
+        table = _table("from move", "", "can be had", "may be closed by")
+        for window in closing:
+            closers = [f"{label} (move {move} or later)" for _, label, move in window.closed_by]
+            table.add_row(str(window.first), window.section, Text(window.name), ", ".join(closers))
+        console.print(indented(table, 2))
+    open_ended = sum(w.first is not None and not w.closed_by for w in progress.windows)
+    if open_ended:
+        words = (
+            f"{counted(open_ended, 'item, find or quest', 'items, finds and quests')} can be had "
+        )
+        words += "to the end of the game."
+        console.print(indented(Text(words), 2))
+
+
+def _table(*titles: str) -> Table:
+    """Columns with quiet titles; the first holds numbers."""
+    table = Table(box=None, padding=(0, 2, 0, 0), pad_edge=False, header_style="dim italic")
+    for number, title in enumerate(titles):
+        table.add_column(title, justify="right" if number == 0 else "left")
+    return table
 
 
 def _title(report: Report) -> Text:
@@ -109,12 +158,24 @@ def _headline(finding: Told) -> Text:
     )  # fmt: skip
 
 
-def _followers(findings: Iterable[Told]) -> dict[str, list[str]]:
-    """For each cause, the subjects of the findings that follow from it."""
-    followers: dict[str, list[str]] = {}
+def _alike(findings: Sequence[Told]) -> dict[tuple[str, str], list[Told]]:
+    """For each kind and subject, later findings on the same subject that the same moves show."""
+    first: dict[object, Told] = {}
+    alike: dict[tuple[str, str], list[Told]] = {}
+    for finding in findings:
+        if finding.evidence:
+            leader = first.setdefault((finding.subject, finding.evidence), finding)
+            if leader is not finding:
+                alike.setdefault((leader.kind, leader.subject), []).append(finding)
+    return alike
+
+
+def _followers(findings: Iterable[Told]) -> dict[tuple[str, str], list[str]]:
+    """For each kind and cause, the subjects of the findings of that kind that follow from it."""
+    followers: dict[tuple[str, str], list[str]] = {}
     for finding in findings:
         if finding.cause is not None:
-            followers.setdefault(finding.cause, []).append(finding.subject)
+            followers.setdefault((finding.kind, finding.cause), []).append(finding.subject)
     return followers
 
 

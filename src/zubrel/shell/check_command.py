@@ -32,7 +32,7 @@ def check_command(
     hit a limit, so nothing is proved.
     """
     common = take_common(options)
-    reports = [report_on(world, common.limits) for world in worlds]
+    reports = [report_on(world, common.limits, verbose or form == "json") for world in worlds]
     _write(reports, form, fail_on, verbose, common)
     return exit_code(reports, fail_on)
 

@@ -1,0 +1,517 @@
+"""What follows from all situations of a world, read literally from `docs/findings.md`."""
+
+from __future__ import annotations
+
+import re
+from collections import deque
+
+from tests.reference_rules import MADE, amounts, as_list
+
+
+def frozen(situation):
+    return tuple(sorted(situation.items(), key=str))
+
+
+class Findings:
+    """The half of the reference that looks at the situations that were found."""
+
+    def verdict(self):
+        if not self.won:
+            return "unwinnable"
+        return "softlocks" if self.doomed else "solvable"
+
+    def summary(self):
+        wins = [self.order[s] for s in self.won]
+        return {
+            "verdict": self.verdict(), "situations": len(self.situations),
+            "moves": len(self.edges), "won": len(self.won), "doomed": len(self.doomed),
+            "shortest_win": min(wins, default=None), "culprits": self.culprits(),
+            "missable": self.missable(), "unreachable": self.unreachable(),
+            "no_gate": self.no_gate(), "skippable": self.skippable(),
+            "promises": self.promises(), "silent": self.silent_and_unheard()[0],
+            "unheard": self.silent_and_unheard()[1], "empty_hands": self.empty_hands(),
+            "luck_needed": self.luck_needed(), "too_early": self.too_early(),
+            "swallowed": self.swallowed(), "wasted_use": self.wasted_use(),
+            "endless": self.endless(), "unused": self.unused(),
+            "exact_count": self.exact_count(), "must_haves": self.must_haves(),
+            "windows": self.windows(),
+        }  # fmt: skip
+
+    def culprits(self):
+        """{(kind, rule): (situations doomed, length of the shortest evidence)}."""
+        by_move = {}
+        for a, rule, number, b in self.edges:
+            by_move.setdefault((a, rule["id"]), []).append((number, b))
+        found = {}
+        for (a, rule_id), outcomes in by_move.items():
+            dooming = [b for _, b in outcomes if b in self.doomed]
+            if a in self.live and dooming:
+                kind = "softlock" if len(dooming) == len(outcomes) else "bad_luck"
+                landings, length = found.get((kind, rule_id), (set(), 10**9))
+                found[kind, rule_id] = (
+                    landings | set(dooming), min(length, self.order[a] + 1)
+                )  # fmt: skip
+        return {
+            key: (len(self.closure(landings, self.after) & self.doomed), length)
+            for key, (landings, length) in found.items()
+        }
+
+    def subjects(self):
+        """{id: whether a situation has it}."""
+        found = {}
+        for rule in self.rules:
+            for kind, subject in rule["once"]:
+                found[subject] = lambda s, k=kind, t=subject: t in s[k]
+        for item in self.items:
+            found[item] = lambda s, i=item: s["held", i] > 0
+        for quest in self.quests:
+            found[quest] = lambda s, q=quest: s["quest", q] == "done"
+        for foe in self.foes:
+            found[foe] = lambda s, f=foe: s["beaten", f] >= self.foe_count(f)
+        for ending, body in self.endings.items():
+            if body.get("kind") != "bad":
+                found[ending] = lambda s, e=ending: s["ending"] == e
+        return found
+
+    def missable(self):
+        """{id: moves of the shortest play after which it is missed}."""
+        found = {}
+        for subject, has in self.subjects().items():
+            having = {s for s in self.situations if has(dict(s))}
+            if not having:
+                continue
+            lost = self.live - self.closure(having, self.before)
+            without = self.distances(having)
+            lengths = [without[s] for s in lost if s in without]
+            if lengths:
+                found[subject] = min(lengths)
+        return found
+
+    def no_gate(self):
+        """Locks, ways and areas whose written needs hold wherever they could be tried."""
+        found, tried = set(), {}
+        unended = [dict(s) for s in self.situations if not dict(s)["ending"]]
+        for rule in self.rules:
+            if rule["kind"] not in ("lock", "way"):
+                continue
+            needs = [n for b in rule["bodies"] for n in as_list(b.get("needs"))]
+            here = [s for s in unended if rule["at"] is None or s["place"] in rule["at"]]
+            if rule["kind"] == "lock":
+                here = [s for s in here if not s["open", rule["owner"]]]
+            stops = not needs or not here or not all(self.holds_all(needs, s) for s in here)
+            tried.setdefault(rule["owner"], []).append(stops)
+        found |= {owner for owner, stops in tried.items() if not any(stops)}
+        for area, body in self.areas.items():
+            needs = as_list(body.get("needs"))
+            places = [
+                s for s in unended if s["place"] != area and any(
+                    self.leads_to(r, area) and (r["at"] is None or s["place"] in r["at"])
+                    for r in self.rules
+                )
+            ]  # fmt: skip
+            if needs and places and all(self.holds_all(needs, s) for s in places):
+                found.add(area)
+        return found
+
+    def silent_and_unheard(self):
+        """({id: moves to where nothing is said}, ids with a text that is never shown)."""
+        silent, unheard = {}, set()
+        lists = {a: (b["says"], self.at(a)) for a, b in self.areas.items() if "says" in b}
+        for lock, body in self.locks.items():
+            rules = [r for r in self.rules if r["kind"] == "lock" and r["owner"] == lock]
+            places = rules[0]["at"]
+            before = [
+                key for key in self.situations if not (s := dict(key))["ending"]
+                and (places is None or s["place"] in places) and not s["open", lock]
+                and not any(self.possible(r, s) for r in rules)
+            ]  # fmt: skip
+            if "refuses" in body:
+                lists[lock] = (body["refuses"], before)
+        for subject, (texts, keys) in lists.items():
+            texts = [t if isinstance(t, dict) else {"text": t} for t in as_list(texts)]
+            first = {
+                key: next(
+                    (n for n, t in enumerate(texts) if self.holds_all(t.get("when"), dict(key))),
+                    None,
+                )
+                for key in keys
+            }
+            lengths = [self.order[key] for key, n in first.items() if n is None]
+            if lengths and any("when" in t for t in texts):
+                silent[subject] = min(lengths)
+            if keys and set(range(len(texts))) - set(first.values()):
+                unheard.add(subject)
+        return silent, unheard
+
+    def at(self, area):
+        return [key for key in self.situations if dict(key)["place"] == area]
+
+    def empty_hands(self):
+        """{id: moves of the shortest play in which a `loses` has nothing to remove}."""
+        found = {}
+        for key, rule, number, _ in self.edges:
+            s = dict(key)
+            chance = dict(rule["outcomes"])[number]
+            given = {i for _, i in rule["gives"]}
+            for level, bodies in enumerate((rule["bodies"], [chance])):
+                for _, item in (a for b in bodies for a in amounts(b.get("loses"))):
+                    taken = sum(
+                        n for b in rule["bodies"] for n, i in amounts(b.get("takes")) if i == item
+                    )  # fmt: skip
+                    if (level == 0 or item not in given) and s["held", item] == taken:
+                        subject = rule["owner"] if rule["kind"] == "way" else rule["id"]
+                        length = self.order[key] + 1
+                        found[subject] = min(length, found.get(subject, length))
+                given |= {i for b in bodies for _, i in amounts(b.get("gives"))}
+                given |= {i for b in bodies for _, i in amounts(b.get("loses"))}
+        return found
+
+    def leads_to(self, rule, area):
+        """Whether some outcome of a rule moves the player to an area."""
+        for _, chance in rule["outcomes"]:
+            there = rule["to"]
+            for body in [*rule["bodies"], chance]:
+                there = body.get("moves_to", there)
+            if there == area:
+                return True
+        return False
+
+    def skippable(self):
+        """{id: moves of the shortest win without it}, of what is asked for somewhere."""
+        mentions = set()
+        for rule in self.rules:
+            if rule["kind"] in ("put", "drop", "sell", "buy"):
+                continue
+            for body in rule["bodies"]:
+                texts = [str(n) for n in as_list(body.get("needs"))]
+                texts += [i for _, i in amounts(body.get("takes"))] + as_list(body.get("wears"))
+                texts += [t for text in texts for t in self.presence_texts(text)]
+                mentions.update(w for t in texts for w in re.findall(r"[a-z_0-9]+", t))
+            mentions.add(rule["lock"])
+        for body in self.areas.values():
+            for need in as_list(body.get("needs")):
+                for text in [need, *self.presence_texts(need)]:
+                    mentions.update(re.findall(r"[a-z_0-9]+", text))
+        having = {i: (lambda s, i=i: s["held", i] > 0) for i in self.items}
+        having |= {k: (lambda s, k=k: s["open", k]) for k, b in self.locks.items()
+                   if b.get("begins") != "open"}  # fmt: skip
+        having |= {q: (lambda s, q=q: s["quest", q] == "done") for q in self.quests}
+        found = {}
+        for subject, has in having.items():
+            had = {s for s in self.situations if has(dict(s))}
+            if subject in mentions and had:
+                wins = [n for s, n in self.distances(had).items() if s in self.won]
+                if wins:
+                    found[subject] = min(wins)
+        return found
+
+    def presence_texts(self, text):
+        """What the presence of a person asks for, where a condition asks for the person."""
+        found = []
+        for person in re.findall(r"([a-z_0-9]+) is (?:not )?here", text):
+            body = self.people[person]
+            found += as_list(body.get("when"))
+            found += [w for p in as_list(body["at"]) if isinstance(p, dict)
+                      for w in as_list(p.get("when"))]  # fmt: skip
+        return found
+
+    def promises(self):
+        """{id: moves of the shortest play that breaks it, or None where no play shows it}."""
+        broken = {}
+        for number, promise in enumerate(self.data.get("promises", []), 1):
+            (kind,) = [k for k in promise if k not in ("because", "id")]
+            lengths = self.breaking(kind, promise[kind])
+            if lengths is not None:
+                broken[promise.get("id", f"promise_{number}")] = min(lengths, default=None)
+        return broken
+
+    def breaking(self, kind, value):
+        """The lengths of plays that break a promise; None: it is kept."""
+
+        def where(text):
+            return {s for s in self.situations if self.holds(text, dict(s))}
+
+        if kind == "within":
+            reach = value["reach"]
+            goal = {s for s in self.situations if dict(s)["ending"] == reach} if (
+                reach in self.endings) else where(reach)  # fmt: skip
+            lengths = [self.order[s] for s in goal]
+            return lengths if not lengths or min(lengths) > value["steps"] else None
+        if kind == "before":
+            first, second = where(value[0]), where(value[1])
+            lengths = [n for s, n in self.distances(first).items() if s in second]
+            return lengths or None
+        if kind == "possible":
+            return None if where(value) else []
+        bad = where(value)
+        if kind == "always":
+            bad = self.situations - bad
+        elif kind == "stays_possible":
+            bad = self.situations - self.ended - self.closure(bad, self.before)
+        return [self.order[s] for s in bad] or None
+
+    def distances(self, avoiding):
+        start = frozen(self.start())
+        if start in avoiding:
+            return {}
+        reached = {start: 0}
+        queue = deque([start])
+        while queue:
+            here = queue.popleft()
+            for other in self.after.get(here, ()):
+                if other not in reached and other not in avoiding:
+                    reached[other] = reached[here] + 1
+                    queue.append(other)
+        return reached
+
+    def unreachable(self):
+        every = [dict(s) for s in self.situations]
+        found = {a for a in self.areas if not any(s["place"] == a for s in every)}
+        found |= {e for e in self.endings if not any(s["ending"] == e for s in every)}
+        found |= {k for k in self.locks if not any(s["open", k] for s in every)}
+        found |= {i for i in self.items if not any(s["held", i] for s in every)}
+        found |= {q for q in self.quests if not any(s["quest", q] == "done" for s in every)}
+        found |= {
+            f for f in self.foes if not any(s["beaten", f] >= self.foe_count(f) for s in every)
+        }
+        ways = {}
+        for rule in self.rules:
+            if rule["kind"] == "way":
+                number = rule["bodies"][-1].get("id", 0) if len(rule["bodies"]) > 1 else 0
+                position = id(rule["bodies"][-1]) if len(rule["bodies"]) > 1 else number
+                ways.setdefault((rule["owner"], position), []).append(rule["id"])
+            elif rule["kind"] not in MADE and rule["id"] not in self.possible_rules | {*self.locks}:
+                found.add(rule["id"])
+        for ids in ways.values():
+            if not any(i in self.possible_rules for i in ids):
+                found.add(ids[0])
+        return found
+
+    def luck_needed(self):
+        """Whether it can be won, but not whatever luck does."""
+        kept = self.closure(self.won, self.before)
+        if not kept:
+            return False
+        while True:
+            moves = {}
+            for a, rule, _, b in self.edges:
+                moves.setdefault((a, rule["id"]), []).append(b)
+            before = {}
+            for (a, _), ends in moves.items():
+                if all(b in kept for b in ends):
+                    for b in ends:
+                        before.setdefault(b, set()).add(a)
+            still = self.closure(self.won, before)
+            if still == kept:
+                return frozen(self.start()) not in kept
+            kept = still
+
+    def too_early(self):
+        """{quest: moves of the shortest play in which something it would count spoils it}."""
+        found = {}
+        able = {
+            q: self.closure({s for s in self.situations if dict(s)["quest", q] == "done"},
+                            self.before) for q in self.quests
+        }  # fmt: skip
+        for (a, _, _, b), events in zip(self.edges, self.events, strict=True):
+            s, t = dict(a), dict(b)
+            for quest, number, goal in self.goals():
+                arrives = goal.get("visit") == t["place"] != s["place"]
+                if (quest, number) not in events and not arrives:
+                    continue
+                idle = s["quest", quest] in ("waiting", "active") and not (
+                    self.met(quest, number, s) or self.counts(quest, number, s)
+                )
+                if idle and a in able[quest] and b not in able[quest]:
+                    length = self.order[a] + 1
+                    found[quest] = min(length, found.get(quest, length))
+        return found
+
+    def wanted(self, value, asked=False):
+        """The words under everything that asks for something."""
+        asking = {"needs", "when", "takes", "wears", "fails_when", "collect", "gain", "deliver",
+                  "meet", "money", "lock"}  # fmt: skip
+        if isinstance(value, dict):
+            for key, inner in value.items():
+                if key not in ("says", "refuses", "promises"):
+                    yield from self.wanted(inner, asked or key in asking)
+        elif isinstance(value, list):
+            for inner in value:
+                yield from self.wanted(inner, asked)
+        elif asked:
+            yield from re.findall(r"[a-z_0-9]+", str(value))
+
+    def swallowed(self):
+        """{rule: moves of the shortest play in which a surplus of something wanted is lost}."""
+        wanted = set(self.wanted(self.data))
+        if self.data.get("shops"):
+            wanted.add("coin")
+        found = {}
+        for (a, rule, _, _), wasted in zip(self.edges, self.wasted_by, strict=True):
+            if wasted & wanted:
+                length = self.order[a] + 1
+                found[rule["id"]] = min(length, found.get(rule["id"], length))
+        return found
+
+    def moves_made(self):
+        """{(from, rule): [to]} with the rules as dicts."""
+        found = {}
+        rules = {r["id"]: r for r in self.rules}
+        for a, rule, _, b in self.edges:
+            found.setdefault((a, rule["id"]), []).append(b)
+        return [(a, rules[r], ends) for (a, r), ends in found.items()]
+
+    def wasted_use(self):
+        """{rule: moves of the shortest play in which it gives something up for nothing}."""
+        found = {}
+        for a, rule, ends in self.moves_made():
+            given = [i for b in rule["bodies"] for _, i in amounts(b.get("takes"))]
+            given += [i for b in rule["bodies"] for i in as_list(b.get("wears"))]
+            keys = {("held", i) for i in given}
+            s = dict(a)
+            if keys and all(s[k] == dict(b)[k] for b in ends for k in s if k not in keys):
+                length = self.order[a] + 1
+                found[rule["id"]] = min(length, found.get(rule["id"], length))
+        return found
+
+    def endless(self):
+        """{item or meter: moves of the shortest play that ends with what raises it again}."""
+        counted = ("held", "meter", "stock", "stored")
+        repeatable = {(a, rule["id"]) for a, rule, _, _ in self.edges}
+        found = {}
+
+        def note(subject, length):
+            found[subject] = min(length, found.get(subject, length))
+
+        for a, rule, _, b in self.edges:
+            s, t = dict(a), dict(b)
+            keys = [k for k in s if isinstance(k, tuple) and k[0] in counted]
+            if (b, rule["id"]) in repeatable and all(t[k] >= s[k] for k in keys):
+                for key in keys:
+                    if t[key] > s[key] and key[0] in ("held", "meter"):
+                        note(key[1], self.order[a] + 1)
+        self.trades_without_end(note)
+        return found
+
+    def trades_without_end(self, note):
+        sales = {}
+        for a, rule, _, b in self.edges:
+            if rule["kind"] == "sell":
+                sales.setdefault(a, []).append((rule, b))
+        for a, rule, _, b in self.edges:
+            if rule["kind"] != "buy":
+                continue
+            body = self.shops["stall"]
+            for item, ware in body["sells"].items():
+                ware = ware if isinstance(ware, dict) else {"price": ware}
+                pays = body.get("buys", {}).get(item, 0)
+                if rule["id"] != f"stall_buy_{item}" or "stock" in ware or pays <= ware["price"]:
+                    continue
+                for sale, c in sales.get(b, ()):
+                    richer = dict(c)["held", "coin"] > dict(a)["held", "coin"]
+                    if richer and sale["id"] == f"stall_sell_{item}":
+                        note("coin", self.order[a] + 2)
+
+    def unused(self):
+        """Items, locks, facts and meters that nothing asks for, in whatever form."""
+        data = dict(self.data)
+        # what a quest asks of whoever accepts it, where nobody ever does
+        data["quests"] = {
+            q: b if "from" in b else {k: v for k, v in b.items() if k != "needs"}
+            for q, b in self.quests.items()
+        }
+        asked = set(self.asking(data))
+        if self.data.get("shops"):
+            asked.add("coin")
+        for body in self.shops.values():
+            asked |= set(body.get("buys", {}))
+        fruitful = {"gives", "sets", "toggles", "adds", "shuts", "starts", "finishes", "fails",
+                    "moves_to", "ends"}  # fmt: skip
+        for rule in (r for r in self.rules if r["kind"] == "lock"):
+            for body in [*rule["bodies"], *(chance for _, chance in rule["outcomes"])]:
+                opened = set(as_list(body.get("opens"))) - {rule["owner"]}
+                if opened or any(body.get(field) for field in fruitful):
+                    asked.add(rule["owner"])
+        names = [*self.items, *self.locks, *self.facts, *self.meters]
+        return {n for n in names if n not in asked}
+
+    def asking(self, value, asked=False):
+        quiet = {"loses", "gives", "sets", "toggles", "adds", "opens", "shuts", "text"}
+        loud = {"needs", "when", "takes", "wears", "fails_when", "collect", "gain", "deliver",
+                "meet", "lock", "never", "always", "possible", "stays_possible", "before",
+                "reach"}  # fmt: skip
+        if isinstance(value, dict):
+            for key, inner in value.items():
+                if key not in quiet:
+                    yield from self.asking(inner, asked or key in loud)
+        elif isinstance(value, list):
+            for inner in value:
+                yield from self.asking(inner, asked)
+        elif asked:
+            yield from re.findall(r"[a-z_0-9]+", str(value))
+
+    def exact_count(self):
+        """{rule or way: moves to where a need is false only because there is too much}."""
+        found = {}
+        for rule in self.rules:
+            subject = rule["owner"] if rule["kind"] == "way" else rule["id"]
+            texts = [t for b in rule["bodies"] for t in as_list(b.get("needs"))]
+            limits = {
+                (item, op, n) for t in texts
+                for each in [t, *map(str, self.presence_texts(t))]
+                for item, op, n in re.findall(r"([a-z_0-9]+) (<=|<|=) (\d+)", each)
+                if item in self.items
+            }  # fmt: skip
+            for key in self.situations if limits else ():
+                s = dict(key)
+                if s["ending"] or (rule["at"] is not None and s["place"] not in rule["at"]):
+                    continue
+                if rule["kind"] == "lock" and s["open", rule["owner"]]:
+                    continue
+                if any(subject in s[kind] for kind, subject in rule["once"]):
+                    continue
+                if rule["offered"] and not rule["offered"](s):
+                    continue
+                if self.holds_all(texts, s):
+                    continue
+                for item, op, n in limits:
+                    self.assumed = (item, op, n)
+                    would = self.holds_all(texts, s)
+                    self.assumed = None
+                    if would and s["held", item] > int(n):
+                        length = self.order[key]
+                        found[subject] = min(length, found.get(subject, length))
+        return found
+
+    def must_haves(self):
+        """({id: first move}, pairs (a, b) where every play has a before b, or with it)."""
+        having = {i: (lambda s, i=i: s["held", i] > 0) for i in self.items}
+        having |= {k: (lambda s, k=k: s["open", k]) for k in self.locks}
+        having |= {q: (lambda s, q=q: s["quest", q] == "done") for q in self.quests}
+        finds = {subject for r in self.rules for kind, subject in r["once"] if kind == "taken"}
+        having |= {f: (lambda s, f=f: f in s["taken"]) for f in finds}
+        start = frozen(self.start())
+        had = {i: {s for s in self.situations if has(dict(s))} for i, has in having.items()}
+        without = {i: set(self.distances(h)) for i, h in had.items() if h and start not in h}
+        needed = [i for i in without if self.won and not self.won & without[i]]
+        pairs = {(a, b) for a in needed for b in needed if a != b and not had[b] & without[a]}
+        return {i: min(self.order[s] for s in had[i]) for i in needed}, pairs
+
+    def windows(self):
+        """{id: (first move or None, {rule: move in which it can close it})}."""
+        every = {**self.subjects()}
+        kept = {*self.items, *self.quests}
+        kept |= {subject for r in self.rules for kind, subject in r["once"] if kind == "taken"}
+        found = {}
+        for subject in kept & set(every):
+            had = {s for s in self.situations if every[subject](dict(s))}
+            can = self.closure(had, self.before)
+            without = self.distances(had)
+            closers = {}
+            for a, rule, _, b in self.edges if had else ():
+                closes = a in without and a in can and b in without and b not in can
+                if closes and not dict(b)["ending"]:
+                    move = without[a] + 1
+                    closers[rule["id"]] = min(move, closers.get(rule["id"], move))
+            found[subject] = (min((self.order[s] for s in had), default=None), closers)
+        return found
