@@ -110,6 +110,46 @@ class Limits(ProgramTest):
         self.assertEqual([f["subject"] for f in searched], ["beach_to_pit"])
 
 
+class Reasons(ProgramTest):
+    def test_doors_that_want_more_tokens_than_are_left_are_counted(self):
+        world = """\
+zubrel: 1
+start: {at: quay, holding: 2 token}
+items: {token: Brass token, oil: Lamp oil}
+areas:
+  quay: {ways: [{to: shed, lock: shed_door}, {to: ferry, lock: bar}, {to: arcade, lock: stile}]}
+  shed: {finds: [oil]}
+  arcade: {}
+  ferry: {}
+locks: {shed_door: {takes: token}, bar: {takes: token}, stile: {takes: token}}
+endings: {away: {when: at ferry and oil}}
+"""
+        softlock = self.check(world, code=1)["findings"][0]
+        self.assertEqual((softlock["kind"], softlock["subject"]), ("softlock", "stile"))
+        self.assertIn(
+            "“Open Shed door” and “Open Bar” still want Brass token, 2 in all, and 1 can be had.",
+            softlock["explanation"],
+        )
+        kept = world.replace("at ferry and oil", "at ferry and token")
+        kept = kept.replace("{to: ferry, lock: bar}", "{to: ferry, needs: 3 oil}")
+        explanation = self.check(kept.replace("[oil]", "[4 oil]"), code=1)["findings"][0]
+        self.assertIn(
+            "“Open Shed door” still wants Brass token, 1 in all, 1 more must be kept, and 1 can "
+            "be had.", explanation["explanation"],
+        )  # fmt: skip
+
+    def test_must_haves_order_and_windows_are_part_of_json_and_of_v(self):
+        found = self.check(TOSS, code=1)
+        self.assertEqual([m["id"] for m in found["must_haves"]], ["key", "door"])
+        self.assertEqual(found["must_haves"][0]["together"], ["quay_key"])
+        self.assertEqual(found["order"], [["key", "door"]])
+        windows = {w["id"]: (w["first"], w["closed_by"]) for w in found["windows"]}
+        self.assertEqual(windows, {"key": (1, []), "quay_key": (1, [])})
+        shown = self.zubrel("check", "world.yaml", "-v", code=1).stdout
+        self.assertIn("In every win", shown)
+        self.assertNotIn("In every win", self.zubrel("check", "world.yaml", code=1).stdout)
+
+
 class Output(ProgramTest):
     def test_the_text_names_verdict_place_and_moves_without_colour_codes(self):
         self.write("w.yaml", TOSS)

@@ -20,7 +20,10 @@ def swallowed(judged: Judged) -> Iterator[Finding]:
     """`swallowed`: surplus of an item that something needs is lost, at once or while settling."""
     world = judged.system.world
     needed = _needed_items(world)
+    settling = any(w.item in needed for s in judged.system.settlers for w in s.wastes)
     for move in judged.system.moves:
+        if not settling and not any(w.item in needed for s in move.steps for w in s.wastes):
+            continue
         shown = [
             (trace, step) for step in move.steps
             if (trace := judged.space.walks().shortest(_losing(judged, step, needed))) is not None
@@ -48,7 +51,9 @@ def _losing(judged: Judged, step: Step, items: frozenset[str]) -> Any:
         if any(w.item in items for w in settler.wastes)
     }
     at_once = either(w.when for w in step.wastes if w.item in items)
-    sources = space.possible(step) & space.where(at_once)
+    sources = space.where(at_once)
+    if sources:
+        sources &= space.possible(step)
     return sources | space.happening(step, events) if events else sources
 
 

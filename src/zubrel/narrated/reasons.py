@@ -7,7 +7,7 @@ at something spent, shut, gone or left behind.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any as Anything
 
 from msgspec import Struct, field
@@ -25,41 +25,18 @@ from zubrel.checked.conditions import (
     FactIs,
     GoalMet,
     Holds,
-    Level,
-    LiesAt,
     LockOpen,
     Marked,
-    Not,
     QuestIs,
-    Stored,
     all_of,
-)
-from zubrel.checked.effects import (
-    AddMeter,
-    Beat,
-    Effect,
-    FailQuest,
-    FinishQuest,
-    Give,
-    Lose,
-    MeetGoal,
-    OpenLock,
-    PutDown,
-    PutIn,
-    SetFact,
-    SetMark,
-    SetMeter,
-    ShutLock,
-    StartQuest,
-    Take,
-    Toggle,
-    Wear,
 )
 from zubrel.checked.keys import PLACE
 from zubrel.checked.world import Ending, Goal, Rule, World
 from zubrel.compiled.translate import Translator
 from zubrel.findings.verdict import Judged
+from zubrel.narrated.makers import makes
 from zubrel.narrated.replay import Walked
+from zubrel.narrated.together import Together
 from zubrel.narrated.words import listed, phrase
 from zubrel.walked.walker import Walker
 
@@ -146,7 +123,8 @@ class Reasons(Struct):
             if not self._never(condition):
                 return []
             return [_line(depth, f"{title} needs things that can each still be had, but not "
-                                 f"together: {phrase(self.world, condition)}.")]  # fmt: skip
+                                 f"together: {phrase(self.world, condition)}."),
+                    *self._short_of(condition, depth + 1)]  # fmt: skip
         lines = []
         for atom in lacking[:WIDEST]:
             text = f"{title} needs {phrase(self.world, atom)}, {self._verdict_on(atom)}."
@@ -154,6 +132,29 @@ class Reasons(Struct):
                 self.lines.add(text)
                 lines += [_line(depth, text), *self._why(atom, depth + 1)]
         return lines
+
+    def _short_of(self, condition: Cond, depth: int) -> list[str]:
+        """What several moves still to be made want, and how much of it is left."""
+        walker = Walker(self.world)
+        here = self.walk[-1].after if self.walk else walker.start()
+        together = Together(
+            self.world, self._still_possible(), lambda atom: walker.holds(atom, here), self._demand
+        )
+        lines = []
+        for short in together.shortages(condition):
+            names = listed([f"“{r.label}”" for r in short.takers])
+            want = "wants" if len(short.takers) == 1 else "want"
+            kept = f", {short.kept} more must be kept" if short.kept else ""
+            text = f"{names} still {want} {self.world.name_of(short.item)}, {short.taken} in all"
+            lines.append(_line(depth, f"{text}{kept}, and {short.left} can be had."))
+        return lines
+
+    def _still_possible(self) -> tuple[Rule, ...]:
+        space = self.judged.space
+        return tuple(
+            move.rule for move in self.judged.system.moves
+            if any(space.possible(step) & self.future for step in move.steps)
+        )  # fmt: skip
 
     def _verdict_on(self, atom: Cond) -> str:
         if isinstance(atom, Holds) and atom.operator == ">=" and atom.number > 1:
@@ -203,7 +204,7 @@ class Reasons(Struct):
             return self._why_not_that_quest(atom, depth)
         makers = [r for r in self.world.rules if self._could_make(r, atom)]
         makers += self._rewarding(atom)
-        happenings = [h for h in self.world.happenings if _makes(h.outcome.effects, atom)]
+        happenings = [h for h in self.world.happenings if makes(h.outcome.effects, atom)]
         if not makers and not happenings:
             gives = "gives it" if isinstance(atom, Holds) else "makes it so"
             lines = [_line(depth, f"Nothing in the world {gives}.")]
@@ -220,7 +221,7 @@ class Reasons(Struct):
 
     def _rewarding(self, atom: Cond) -> list[Rule]:
         """The rules that hand in a quest whose reward could make an atom true."""
-        quests = {q.id for q in self.world.quests.values() if _makes(q.reward, atom)}
+        quests = {q.id for q in self.world.quests.values() if makes(q.reward, atom)}
         return [r for r in self.world.rules if r.kind == "hand_in" and r.owner in quests]
 
     def _why_not_that_quest(self, atom: QuestIs | GoalMet, depth: int) -> list[str]:
@@ -259,7 +260,7 @@ class Reasons(Struct):
         return self._lack("It", wanted, depth)
 
     def _could_make(self, rule: Rule, atom: Cond) -> bool:
-        return any(_makes(o.effects, atom) for o in rule.outcomes)
+        return any(makes(o.effects, atom) for o in rule.outcomes)
 
     def _spent(self, atom: Cond, depth: int) -> list[str]:
         """The moves of the evidence in which what is lacking was used up or undone."""
@@ -315,48 +316,6 @@ class Reasons(Struct):
             if walked.before[PLACE] != walked.after[PLACE] and str(walked.before[PLACE]) in beyond:
                 return number, walked
         return None
-
-
-def _makes(effects: Iterable[Effect], atom: Cond) -> bool:
-    """Whether some effect could make an atom true."""
-    return any(_effect_makes(effect, atom) for effect in effects)
-
-
-def _effect_makes(effect: Effect, atom: Cond) -> bool:
-    match atom, effect:
-        case (Holds(item, ">=" | ">" | "=", _), Give(given, _)):
-            return item == given
-        case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _) | Wear(taken)):
-            return item == taken
-        case (Level(meter), SetMeter(changed, _) | AddMeter(changed, _)):
-            return meter == changed
-        case (FactIs(fact, value), SetFact(changed, new)):
-            return fact == changed and value == new
-        case (Not(FactIs(fact, value)), SetFact(changed, new)):
-            return fact == changed and value != new
-        case (FactIs(fact) | Not(FactIs(fact)), Toggle(changed)):
-            return fact == changed
-        case (LockOpen(lock), OpenLock(opened)):
-            return lock == opened
-        case (Not(LockOpen(lock)), ShutLock(shut)):
-            return lock == shut
-        case (Marked(kind, subject), SetMark(marked, thing)):
-            return (kind, subject) == (marked, thing)
-        case (QuestIs(quest, state), StartQuest(other)):
-            return quest == other and state == ACTIVE
-        case (QuestIs(quest, state), FinishQuest(other)):
-            return quest == other and state == DONE
-        case (QuestIs(quest, state), FailQuest(other)):
-            return quest == other and state == FAILED
-        case (GoalMet(quest, number), MeetGoal(other, met)):
-            return (quest, number) == (other, met)
-        case (Stored(store, item), PutIn(put, into)):
-            return (store, item) == (into, put)
-        case (LiesAt(item), PutDown(put)):
-            return item == put
-        case (Beaten(foe), Beat(beaten)):
-            return foe == beaten
-    return False
 
 
 def _line(depth: int, text: str) -> str:

@@ -1,0 +1,90 @@
+"""Which effects could make a condition true?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zubrel.checked.conditions import (
+    ACTIVE,
+    DONE,
+    FAILED,
+    At,
+    Beaten,
+    Cond,
+    FactIs,
+    GoalMet,
+    Holds,
+    Level,
+    LiesAt,
+    LockOpen,
+    Marked,
+    Not,
+    QuestIs,
+    Stored,
+)
+from zubrel.checked.effects import (
+    AddMeter,
+    Beat,
+    Effect,
+    FailQuest,
+    FinishQuest,
+    Give,
+    Lose,
+    MeetGoal,
+    MoveTo,
+    OpenLock,
+    PutDown,
+    PutIn,
+    SetFact,
+    SetMark,
+    SetMeter,
+    ShutLock,
+    StartQuest,
+    Take,
+    Toggle,
+    Wear,
+)
+
+
+def makes(effects: Iterable[Effect], atom: Cond) -> bool:
+    """Whether some effect could make an atom true."""
+    return any(_effect_makes(effect, atom) for effect in effects)
+
+
+def _effect_makes(effect: Effect, atom: Cond) -> bool:
+    match atom, effect:
+        case (Holds(item, ">=" | ">" | "=", _), Give(given, _)):
+            return item == given
+        case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _) | Wear(taken)):
+            return item == taken
+        case (Level(meter), SetMeter(changed, _) | AddMeter(changed, _)):
+            return meter == changed
+        case (FactIs(fact, value), SetFact(changed, new)):
+            return fact == changed and value == new
+        case (Not(FactIs(fact, value)), SetFact(changed, new)):
+            return fact == changed and value != new
+        case (FactIs(fact) | Not(FactIs(fact)), Toggle(changed)):
+            return fact == changed
+        case (LockOpen(lock), OpenLock(opened)):
+            return lock == opened
+        case (Not(LockOpen(lock)), ShutLock(shut)):
+            return lock == shut
+        case (Marked(kind, subject), SetMark(marked, thing)):
+            return (kind, subject) == (marked, thing)
+        case (QuestIs(quest, state), StartQuest(other)):
+            return quest == other and state == ACTIVE
+        case (QuestIs(quest, state), FinishQuest(other)):
+            return quest == other and state == DONE
+        case (QuestIs(quest, state), FailQuest(other)):
+            return quest == other and state == FAILED
+        case (GoalMet(quest, number), MeetGoal(other, met)):
+            return (quest, number) == (other, met)
+        case (Stored(store, item), PutIn(put, into)):
+            return (store, item) == (into, put)
+        case (LiesAt(item), PutDown(put)):
+            return item == put
+        case (At(area), MoveTo(there)):
+            return area == there
+        case (Beaten(foe), Beat(beaten)):
+            return foe == beaten
+    return False

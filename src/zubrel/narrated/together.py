@@ -1,0 +1,161 @@
+"""Things that can each still be had, but not all: which of them want the same, and how much.
+
+Rules that every way to a condition must use are found by the delete relaxation, in which nothing
+is ever lost: a rule needs its conditions, a condition is made by any of its makers, and what all
+makers have in common is needed by the condition. (Landmarks; Zhu and Givan: Landmark extraction
+via planning graph propagation, 2003.) That leaves out what must be undone, so the rules found are
+really needed, though there may be more.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from msgspec import Struct, field
+
+from zubrel.checked.conditions import All, Any, Cond, CountOf, Holds
+from zubrel.checked.effects import Give, SetMark
+from zubrel.checked.world import Rule, World
+from zubrel.narrated.makers import makes
+
+Needed = frozenset[str]
+
+
+class Shortage(Struct, frozen=True):
+    """`takers` take `taken` of an item in all, `kept` more are asked for; `left` are to be had."""
+
+    item: str
+    takers: tuple[Rule, ...]
+    taken: int
+    kept: int
+    left: int
+
+
+class Together(Struct):
+    """Counts what is wanted and what is left, from one situation on.
+
+    `rules` are those that are still possible at some time, `holds` tells what is true now, and
+    `demand` all that a rule asks for.
+    """
+
+    world: World
+    rules: tuple[Rule, ...]
+    holds: Callable[[Cond], bool]
+    demand: Callable[[Rule], Cond]
+    known: dict[Cond, Needed | None] = field(default_factory=dict)
+
+    def shortages(self, condition: Cond) -> list[Shortage]:
+        """The items of which every way to `condition` wants more than can ever be had."""
+        rules = self.needed(condition)
+        found = []
+        for item in dict.fromkeys(t.item for r in rules for t in r.takes):
+            takers = tuple(r for r in rules if any(t.item == item for t in r.takes))
+            taken = sum(t.count for r in takers for t in r.takes if t.item == item)
+            kept, left = _kept(condition, item), self._left(item)
+            if left is not None and taken + kept > left:
+                found.append(Shortage(item, takers, taken, kept, left))
+        return found
+
+    def _left(self, item: str) -> int | None:
+        """How many of an item there can be in all; None: no bound is known."""
+        if self._by_itself(Holds(item, ">=", 1)):
+            return None
+        once: dict[object, int] = {}
+        for rule in self.rules:
+            for outcome in rule.outcomes:
+                gives = sum(e.count for e in outcome.effects
+                            if isinstance(e, Give) and e.item == item)  # fmt: skip
+                if gives:
+                    marks = [e for e in outcome.effects if isinstance(e, SetMark)]
+                    if not marks:
+                        return None
+                    once[marks[0]] = max(once.get(marks[0], 0), gives)
+        most = self.world.items[item].most
+        held = next(n for n in range(most, -1, -1) if self.holds(Holds(item, ">=", n)))
+        return held + sum(once.values())
+
+    def _by_itself(self, atom: Cond) -> bool:
+        """Whether it may come true without a move of its own: nothing is said about that."""
+        rewards = any(makes(q.reward, atom) for q in self.world.quests.values())
+        return rewards or any(makes(h.outcome.effects, atom) for h in self.world.happenings)
+
+    def needed(self, condition: Cond) -> list[Rule]:
+        """The rules that every way to `condition` must use, in the order of the world."""
+        self.known = {}
+        self._note(condition)
+        changed = True
+        while changed:
+            changed = False
+            for atom in list(self.known):
+                found = self._of_atom(atom)
+                if found != self.known[atom]:
+                    self.known[atom] = found
+                    changed = True
+        ids = self._of(condition) or frozenset()
+        return [rule for rule in self.rules if rule.id in ids]
+
+    def _note(self, condition: Cond) -> None:
+        """Every atom that takes part, through all makers."""
+        pending = list(_leaves(condition))
+        while pending:
+            atom = pending.pop()
+            if atom not in self.known:
+                self.known[atom] = None
+                for rule in self._makers(atom):
+                    pending += _leaves(self.demand(rule))
+
+    def _makers(self, atom: Cond) -> list[Rule]:
+        if self.holds(atom) or self._by_itself(atom):
+            return []
+        return [rule for rule in self.rules if any(makes(o.effects, atom) for o in rule.outcomes)]
+
+    def _of_atom(self, atom: Cond) -> Needed | None:
+        """What an atom needs; None: everything, as nothing is known to make it yet."""
+        if self.holds(atom) or self._by_itself(atom):
+            return frozenset()
+        ways = []
+        for rule in self._makers(atom):
+            asked = self._of(self.demand(rule))
+            if asked is not None:
+                ways.append(asked | {rule.id})
+        return _common(ways)
+
+    def _of(self, condition: Cond) -> Needed | None:
+        match condition:
+            case All(parts):
+                found: Needed = frozenset()
+                for part in parts:
+                    needed = self._of(part)
+                    if needed is None:
+                        return None
+                    found |= needed
+                return found
+            case Any(parts):
+                every = (self._of(part) for part in parts)
+                return _common([n for n in every if n is not None])
+            case CountOf():
+                return frozenset()
+        return self.known.get(condition, frozenset())
+
+
+def _kept(condition: Cond, item: str) -> int:
+    """How many of an item a condition itself wants to be held."""
+    parts = condition.parts if isinstance(condition, All) else (condition,)
+    holds = [p.number for p in parts if isinstance(p, Holds) and p.operator == ">="
+             and p.item == item]  # fmt: skip
+    return max(holds, default=0)
+
+
+def _common(ways: list[Needed]) -> Needed | None:
+    return frozenset.intersection(*ways) if ways else None
+
+
+def _leaves(condition: Cond) -> Iterator[Cond]:
+    match condition:
+        case All(parts) | Any(parts):
+            for part in parts:
+                yield from _leaves(part)
+        case CountOf():
+            return
+        case _:
+            yield condition
