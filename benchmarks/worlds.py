@@ -44,6 +44,3 @@ def ring(areas: int, finds: int) -> tuple[str, Plain]:
     lines.append("endings:\n  home: Home")
     plain.add(0, [(ended, 0), *((n + 1, 1) for n in range(finds))], [(ended, 1)])
     return "\n".join(lines) + "\n", plain
-
-
-FAMILIES = {"ring": ring}

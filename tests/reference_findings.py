@@ -346,6 +346,8 @@ class Findings:
         wanted = set(self.wanted(self.data))
         if self.data.get("shops"):
             wanted.add("coin")
+        for body in self.shops.values():
+            wanted |= set(body.get("buys", {}))
         found = {}
         for (a, rule, _, _), wasted in zip(self.edges, self.wasted_by, strict=True):
             if wasted & wanted:

@@ -18,6 +18,7 @@ from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.scalar import explore_scalar
 from zubrel.explored.space import EndlessSettling
+from zubrel.explored.symbolic_search import explore_symbolic
 from zubrel.explored.vector_search import explore_vector
 from zubrel.findings.find import find
 from zubrel.narrated.narrate import narrate
@@ -97,6 +98,13 @@ def vector(system):
     return explore_vector(system, Budget(Limits()), Silence())
 
 
+def symbolic(system):
+    return explore_symbolic(system, Budget(Limits()), Silence())
+
+
+ENGINES = (scalar, vector, symbolic)
+
+
 class AgainstReference(unittest.TestCase):
     def test_random_worlds_agree_with_the_reference(self):
         verdicts = set()
@@ -110,13 +118,13 @@ class AgainstReference(unittest.TestCase):
                 continue
             except Restless:
                 restless += 1
-                for engine in (scalar, vector):
+                for engine in ENGINES:
                     with self.subTest(seed=seed), self.assertRaises(EndlessSettling):
                         engine(compile_world(world_of(data)))
                 continue
             verdicts.add(expected["verdict"])
             system = compile_world(world_of(data))
-            for engine in (scalar, vector):
+            for engine in ENGINES:
                 with self.subTest(seed=seed, engine=engine.__name__):
                     self.assertEqual(summary_of(engine(system)), expected)
         self.assertEqual(verdicts, {"solvable", "softlocks", "unwinnable"})

@@ -277,7 +277,7 @@ class AgainstTheProof(unittest.TestCase):
             for _ in range(12):
                 here = session.here
                 for space, advice in zip(spaces, advices, strict=True):
-                    self.assertEqual(len(space.of(here)), 1)
+                    self.assertEqual(space.count(space.of(here)), 1)
                     self.assertEqual(advice.live(here), advices[0].live(here))
                     hint = advice.next_move(here)
                     self.assertEqual(

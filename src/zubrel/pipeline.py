@@ -22,8 +22,8 @@ from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
-from zubrel.explored.space import EndlessSettling
-from zubrel.findings.find import find
+from zubrel.explored.space import EndlessSettling, LimitReached
+from zubrel.findings.find import Found, find
 from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate
 from zubrel.narrated.replay import replay
@@ -63,9 +63,14 @@ def report(
     budget = Budget(limits or Limits())
     space = survey(world, budget, progress)
     progress.stage("looking for trouble")
-    found = find(space, with_progression)
-    progress.stage("writing it up")
-    return narrate(found, budget.seconds())
+    try:
+        found = find(space, with_progression)
+        progress.stage("writing it up")
+        return narrate(found, budget.seconds())
+    except (LimitReached, MemoryError) as limit:
+        # what was found so far is not the whole of any kind, so none of it is told
+        space.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
+        return narrate(Found(judge(space), ()), budget.seconds())
 
 
 def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:

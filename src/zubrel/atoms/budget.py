@@ -8,13 +8,20 @@ import time
 
 from msgspec import Struct
 
+ENGINES = ("auto", "explicit", "symbolic")
+"""How a search may be made; `auto` picks."""
+
 
 class Limits(Struct, frozen=True):
-    """What the user allows; None means no limit of that kind. Memory in bytes."""
+    """What the user allows; None means no limit of that kind. Memory in bytes.
+
+    `engine` is one of `ENGINES`.
+    """
 
     situations: int | None = None
     seconds: float | None = None
     memory: int | None = None
+    engine: str = "auto"
 
 
 class Budget:

@@ -1,4 +1,4 @@
-"""System -> Space: the stage function of this folder."""
+"""System -> Space: the stage function of this folder, which picks the engine."""
 
 from __future__ import annotations
 
@@ -7,22 +7,54 @@ from typing import Any
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.system import System
-from zubrel.explored.scalar import TooMany, explore_scalar
-from zubrel.explored.space import Space
+from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.space import Space, TooMany
 
-SMALL = 10_000
+SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
+"""Situations: plain integers up to the first, a look at diagrams after the second, and from the
+third on nothing is listed."""
+SHORTEST_LOOK = 1.0
 
 
 def explore(system: System, budget: Budget, progress: Progress) -> Space[Any]:
-    """Every situation of `system` within `budget`.
+    """Every situation of `system` within `budget`, by the engine that its limits name.
 
-    Plain integers up to `SMALL` situations, NumPy above. Raises `EndlessSettling` when a world
-    never comes to rest.
+    Raises `EndlessSettling` when a world never comes to rest.
     """
     progress.stage("searching")
+    engine = budget.limits.engine
+    if engine == "symbolic":
+        from zubrel.explored.symbolic_search import explore_symbolic
+
+        return explore_symbolic(system, budget, progress)
     try:
         return explore_scalar(system, budget, progress, SMALL)
     except TooMany:
-        from zubrel.explored.vector_search import explore_vector
+        if engine == "explicit":
+            from zubrel.explored.vector_search import explore_vector
 
-        return explore_vector(system, budget, progress)
+            return explore_vector(system, budget, progress, None)
+    return _large(system, budget, progress)
+
+
+def _large(system: System, budget: Budget, progress: Progress) -> Space[Any]:
+    """Lists where that is the faster way, and diagrams where there are too many situations."""
+    from zubrel.explored.vector_search import explore_vector
+
+    began = budget.seconds()
+    try:
+        return explore_vector(system, budget, progress, MIDDLE)
+    except TooMany:
+        pass
+    from zubrel.explored.symbolic_search import explore_symbolic
+
+    look = max(SHORTEST_LOOK, 2 * (budget.seconds() - began))
+    space = explore_symbolic(system, budget, progress, look)
+    finished = space is not None and space.stopped is None
+    if space is not None and finished and space.count(space.everything) > MANY:
+        return space
+    del space
+    try:
+        return explore_vector(system, budget, progress, None if finished else MANY)
+    except TooMany:
+        return explore_symbolic(system, budget, progress)

@@ -12,18 +12,14 @@ from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import FALSE, Formula
-from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, Step, System
+from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
 from zubrel.explored.kernel import Kernel
 from zubrel.explored.packing import Packing, pack_into_words
-from zubrel.explored.space import EndlessSettling, Trace
+from zubrel.explored.rest import Settling
+from zubrel.explored.space import EndlessSettling, TooMany, Trace
 
-SOON_RESTS = 200
 CHECK_EVERY = 1024
 Numbers = frozenset[int]
-
-
-class TooMany(Exception):
-    """There are more situations than this engine is meant for."""
 
 
 class Edges(Struct):
@@ -96,6 +92,12 @@ class ScalarSpace:
     @property
     def everything(self) -> Numbers:
         return frozenset(range(len(self.words)))
+
+    def count(self, situations: Numbers) -> int:
+        return len(situations)
+
+    def give_up(self, limit: str) -> None:
+        self.stopped = limit
 
     @property
     def unexplored(self) -> Numbers:
@@ -186,7 +188,9 @@ class ScalarSpace:
         return frozenset(s for s, old, new in pairs if (new > old if up else new < old))
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> Numbers:
-        settling = self._settling = self._settling or Settling(self)
+        if self._settling is None:
+            self._settling = Settling(self.system, self.kernel, self.packing)
+        settling = self._settling
         watched = dict(zip(events, self.kernel.tests(events.values()), strict=True))
         (update,) = self.kernel.updates([step.changes])
         sources = self.edges[step.number].sources
@@ -288,7 +292,7 @@ class _Search:
         self.progress = progress
         self.most = most
         self.allowed = budget.limits.situations or sys.maxsize
-        self.settling = Settling(space)
+        self.settling = Settling(space.system, space.kernel, space.packing)
         self.expansions: list[Callable[[int], list[tuple[int, tuple[int, ...]]]]] = []
         self.steps: list[list[tuple[int, ...]]] = []
         self.place_mask = space.packing.fields[PLACE].mask
@@ -379,65 +383,3 @@ class _Search:
             steps.append(self.space.system.steps[origin[1]])
             origin = self.space.parents[origin[0]]
         raise EndlessSettling(Trace(tuple(reversed(steps))), rested)
-
-
-class Settling:
-    """What happens by itself, on one plain integer."""
-
-    def __init__(self, space: ScalarSpace) -> None:
-        system, kernel = space.system, space.kernel
-        self.ids = [s.id for s in system.settlers]
-        tests = kernel.tests(s.guard for s in system.settlers)
-        updates = kernel.updates(s.changes for s in system.settlers)
-        self.settlers = list(zip(tests, updates, strict=True))
-        end = [(Change(ENDING, Operation.SET, number),) for _, number in system.endings]
-        ends = kernel.tests(guard for guard, _ in system.endings)
-        self.endings = list(zip(ends, kernel.updates(end), strict=True))
-        self.mask = space.packing.fields[ENDING].mask
-        self.needed = bool(self.settlers or self.endings)
-
-    def rest(self, word: int) -> int | tuple[str, ...]:
-        """The settled situation, or the ids of what goes round and round."""
-        trail: list[tuple[int, int]] = []
-        seen: set[int] = set()
-        while not word & self.mask:
-            happened = self._first_change(word)
-            if happened is None:
-                return self._ended(word)
-            number, after = happened
-            trail.append((word, number))
-            if len(trail) > SOON_RESTS:
-                if word in seen:
-                    return self._cycle(trail)
-                seen.add(word)
-            word = after
-        return word
-
-    def meets(self, word: int, watched: Mapping[int, Callable[[int], bool]]) -> bool:
-        """Whether something watched for happens, on the way to rest, where its test holds."""
-        while not word & self.mask:
-            happened = self._first_change(word)
-            if happened is None:
-                return False
-            number, after = happened
-            if number in watched and watched[number](word):
-                return True
-            word = after
-        return False
-
-    def _first_change(self, word: int) -> tuple[int, int] | None:
-        for number, (test, update) in enumerate(self.settlers):
-            if test(word) and (after := update(word)[0]) != word:
-                return number, after
-        return None
-
-    def _cycle(self, trail: list[tuple[int, int]]) -> tuple[str, ...]:
-        last = trail[-1][0]
-        first = max(n for n, (word, _) in enumerate(trail[:-1]) if word == last)
-        return tuple(dict.fromkeys(self.ids[number] for _, number in trail[first:-1]))
-
-    def _ended(self, word: int) -> int:
-        for test, update in self.endings:
-            if test(word):
-                return int(update(word)[0])
-        return word

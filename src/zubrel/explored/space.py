@@ -26,19 +26,18 @@ class Situations(Protocol):
 
     def __bool__(self) -> bool: ...
 
-    def __len__(self) -> int: ...
-
 
 S = TypeVar("S", bound=Situations)
 
 
 class Trace(Struct, frozen=True):
-    """Steps from the start, one after the other."""
+    """Steps from the start, one after the other; `shortest` when none with fewer does it."""
 
     steps: tuple[Step, ...]
+    shortest: bool = True
 
     def then(self, step: Step) -> Trace:
-        return Trace((*self.steps, step))
+        return Trace((*self.steps, step), self.shortest)
 
 
 class Walks(Protocol[S]):
@@ -57,13 +56,25 @@ class Space(Protocol[S]):
 
     system: System
     engine: str
-    moves: int
     stopped: str | None
     """Which limit cut the search short; None: every situation is known."""
 
     @property
+    def moves(self) -> int | None:
+        """How many different (situation, step) there are, or None where nobody has counted."""
+        ...
+
+    def count(self, situations: S) -> int:
+        """How many situations a set has."""
+        ...
+
+    @property
     def everything(self) -> S:
         """All of them."""
+        ...
+
+    def give_up(self, limit: str) -> None:
+        """A limit was reached after the search: from now on nothing counts as fully known."""
         ...
 
     @property
@@ -148,6 +159,14 @@ class Space(Protocol[S]):
     def examples(self, situations: S, most: int) -> list[dict[Key, Value]]:
         """Up to `most` of the situations, those with the shortest ways first."""
         ...
+
+
+class TooMany(Exception):
+    """There are more situations than an engine is meant for."""
+
+
+class LimitReached(Exception):
+    """A limit ends the work; the message says which, and fits after "stopped at"."""
 
 
 class EndlessSettling(Exception):

@@ -53,9 +53,6 @@ class NumberSet:
     def __bool__(self) -> bool:
         return bool(self.truths.any())
 
-    def __len__(self) -> int:
-        return int(np.count_nonzero(self.truths))
-
 
 class Block(Struct, frozen=True):
     """The edges of one step in some levels: sources ascending, none twice."""
@@ -156,6 +153,12 @@ class VectorSpace:
     @property
     def everything(self) -> NumberSet:
         return NumberSet(np.ones(len(self.rows), np.bool_))
+
+    def count(self, situations: NumberSet) -> int:
+        return int(np.count_nonzero(situations.truths))
+
+    def give_up(self, limit: str) -> None:
+        self.stopped = limit
 
     @property
     def unexplored(self) -> NumberSet:

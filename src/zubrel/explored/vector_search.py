@@ -13,18 +13,21 @@ from zubrel.compiled.formulas import FALSE
 from zubrel.compiled.system import ENDING, PLACE, System
 from zubrel.explored.kernel import Test, Update
 from zubrel.explored.numbered import NumberTable
-from zubrel.explored.scalar import ScalarSpace, Settling, explore_scalar
+from zubrel.explored.rest import Settling
+from zubrel.explored.scalar import ScalarSpace, explore_scalar
 from zubrel.explored.settling import VectorSettling
-from zubrel.explored.space import EndlessSettling, Trace
+from zubrel.explored.space import EndlessSettling, TooMany, Trace
 from zubrel.explored.vector import CHUNK, Block, Numbers, VectorSpace
 
 BLOCK = 1 << 18
 
 
-def explore_vector(system: System, budget: Budget, progress: Progress) -> VectorSpace:
-    """Search every situation. Raises `EndlessSettling` when a world never comes to rest."""
+def explore_vector(
+    system: System, budget: Budget, progress: Progress, most: int | None = None
+) -> VectorSpace:
+    """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says."""
     space = VectorSpace(system)
-    _Search(space, budget, progress).run()
+    _Search(space, budget, progress, most).run()
     return space
 
 
@@ -54,8 +57,11 @@ class _Moved:
 
 
 class _Search:
-    def __init__(self, space: VectorSpace, budget: Budget, progress: Progress) -> None:
+    def __init__(
+        self, space: VectorSpace, budget: Budget, progress: Progress, most: int | None
+    ) -> None:
         self.space = space
+        self.most = most
         self.budget = budget
         self.progress = progress
         self.table = NumberTable(space.rows)
@@ -86,6 +92,8 @@ class _Search:
             for first in range(space.explored, end, CHUNK):
                 known = len(space.rows)
                 self.progress.reached(known, known - first)
+                if self.most is not None and known > self.most:
+                    raise TooMany
                 space.stopped = self.budget.spent_by(known)
                 if space.stopped is not None:
                     self._close_block()
@@ -169,7 +177,7 @@ class _Search:
         system = self.space.system
         small = ScalarSpace(system)
         (word,) = small.packing.pack(self.space.packing.unpack(row))
-        cycle = Settling(small).rest(word)
+        cycle = Settling(system, small.kernel, small.packing).rest(word)
         if not isinstance(cycle, int):
             explore_scalar(system, self.budget, self.progress, None)
             raise EndlessSettling(Trace(()), cycle)

@@ -50,14 +50,16 @@ def exact_count(judged: Judged) -> Iterator[Finding]:
                 )  # fmt: skip
 
 
-def _limited(condition: Cond) -> Iterator[Holds]:
-    """The atoms of a need that too much of an item makes false."""
+def _limited(condition: Cond, denied: bool = False) -> Iterator[Holds]:
+    """The atoms of a need that too much of an item makes false: not those under one `not`."""
     match condition:
-        case Holds(_, "=" | "<=" | "<", _):
+        case Holds(_, "=" | "<=" | "<", _) if not denied:
             yield condition
+        case Not(part):
+            yield from _limited(part, not denied)
         case All(parts) | AnyOf(parts) | CountOf(_, parts):
             for part in parts:
-                yield from _limited(part)
+                yield from _limited(part, denied)
 
 
 def _assumed(condition: Cond, atom: Holds) -> Cond:

@@ -71,7 +71,7 @@ def _finding(judged: Judged, culprit: _Culprit, future: Any, stuck: Any) -> Find
     )
     return Finding(
         kind=culprit.kind, severity="error", subject=rule.id, message=words, span=rule.span,
-        trace=trace, situations=len(future & judged.doomed),
+        trace=trace, situations=judged.space.count(future & judged.doomed),
         wandering=not (end & stuck), doomed=end,
     )  # fmt: skip
 

@@ -35,8 +35,9 @@ class _Narrator:
         space, judged = self.space, self.judged
         return Report(
             path=self.world.path, title=self.world.title, verdict=judged.verdict,
-            stopped=space.stopped, engine=space.engine, situations=len(space.everything),
-            moves=space.moves, won=len(judged.won), doomed=len(judged.doomed), seconds=seconds,
+            stopped=space.stopped, engine=space.engine, situations=space.count(space.everything),
+            moves=space.moves, won=space.count(judged.won),
+            doomed=space.count(judged.doomed), seconds=seconds,
             shortest_win=self._shortest_win(),
             findings=tuple(self._told(f) for f in self.found.findings),
             progress=progress_of(self.world, self.found.progression),
@@ -49,7 +50,9 @@ class _Narrator:
         walked = self._walk(trace)
         end = walked[-1].after if walked else self.walker.start()
         ending = str(end[ENDING])
-        return Win(ending, self.world.endings[ending].name, lines_of(self.world, walked))
+        return Win(
+            ending, self.world.endings[ending].name, lines_of(self.world, walked), trace.shortest
+        )
 
     def _walk(self, trace: Trace) -> tuple[Walked, ...]:
         return replay(self.walker, self.space, trace)
@@ -64,6 +67,7 @@ class _Narrator:
             situations=finding.situations,
             points=tuple(self._point(c) for c in finding.closings), cause=finding.cause,
             accepted=finding.accepted, because=finding.because,
+            shortest=finding.trace is None or finding.trace.shortest,
         )  # fmt: skip
 
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:

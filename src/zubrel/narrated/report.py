@@ -34,7 +34,7 @@ class Point(Struct, frozen=True):
 
 
 class Told(Struct, frozen=True):
-    """A finding in words."""
+    """A finding in words; `shortest` when no evidence with fewer moves exists."""
 
     kind: str
     severity: str
@@ -48,14 +48,16 @@ class Told(Struct, frozen=True):
     cause: str | None
     accepted: bool
     because: str | None
+    shortest: bool = True
 
 
 class Win(Struct, frozen=True):
-    """A shortest win: the id and the name of its ending, and its moves."""
+    """A win: the id and the name of its ending, its moves, whether there is none shorter."""
 
     ending: str
     name: str
     moves: tuple[MoveLine, ...]
+    shortest: bool = True
 
 
 class Needed(Struct, frozen=True):
@@ -102,7 +104,7 @@ class Report(Struct, frozen=True):
     stopped: str | None
     engine: str
     situations: int
-    moves: int
+    moves: int | None
     won: int
     doomed: int
     seconds: float

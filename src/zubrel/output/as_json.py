@@ -39,6 +39,7 @@ def _report(report: Report) -> dict[str, Any]:
         and {
             "ending": win.ending,
             "length": len(win.moves),
+            "shortest": win.shortest,
             "moves": [move_as_json(m) for m in win.moves],
         },
         "findings": [_finding(f) for f in report.findings],
@@ -81,6 +82,7 @@ def _finding(finding: Told) -> dict[str, Any]:
         "line": span.line if span else None,
         "column": span.column if span else None,
         "evidence": [move_as_json(m) for m in finding.evidence],
+        "shortest": finding.shortest,
         "explanation": "\n".join(finding.explanation) or None,
         "situations": finding.situations,
         "closed_by": [

@@ -131,14 +131,15 @@ def _verdict(report: Report) -> Text:
 
 def _numbers(report: Report) -> Iterable[str]:
     searched = "every one searched" if report.complete else "those found so far"
+    moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
     yield (
         f"{counted(report.situations, 'situation')} ({searched}; {report.engine} search, "
-        f"{report.seconds:.2f} s), {counted(report.moves, 'move')}, "
-        f"{report.won:,} won, {report.doomed:,} doomed"
+        f"{report.seconds:.2f} s), {moves}{report.won:,} won, {report.doomed:,} doomed"
     )
     if report.shortest_win:
         length = counted(len(report.shortest_win.moves), "move")
-        yield f"shortest win: {length} to the ending {report.shortest_win.name}"
+        how = "shortest win" if report.shortest_win.shortest else "a win, perhaps not the shortest"
+        yield f"{how}: {length} to the ending {report.shortest_win.name}"
 
 
 def _tally(findings: Sequence[Told]) -> str:
@@ -191,6 +192,7 @@ def _write_finding(finding: Told, followers: Sequence[str], console: Console, fu
         console.print(indented(Text(line.strip()), 4 + indent))
     if finding.evidence:
         title = "Seen after" if finding.points else "How to see it"
+        title += "" if finding.shortest else " (perhaps there is a shorter way)"
         _write_walk(title, finding.evidence, console, full)
     for point in finding.points:
         if len(finding.points) == 1 and point.moves == finding.evidence:

@@ -178,14 +178,15 @@ class _Prober:
         return groups
 
     def _row(self, cases: tuple[int, ...], group: Anything) -> ProbeRow:
-        able = len(group & self.space.where(self.move.guard))
-        possible = "yes" if able == len(group) else "no" if able == 0 else "sometimes"
+        size = self.space.count(group)
+        able = self.space.count(group & self.space.where(self.move.guard))
+        possible = "yes" if able == size else "no" if able == 0 else "sometimes"
         trace = self.space.walks().shortest(group)
         assert trace is not None, "every situation is reached"
         walked = replay(self.walker, self.space, trace)
         here = walked[-1].after if walked else self.walker.start()
         return ProbeRow(
-            cases, possible, len(group), self._text(here, possible), lines_of(self.world, walked)
+            cases, possible, size, self._text(here, possible), lines_of(self.world, walked)
         )
 
     def _text(self, here: Situation, possible: str) -> str | None:

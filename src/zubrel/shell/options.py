@@ -11,7 +11,7 @@ from typing import Any
 import click
 from msgspec import Struct
 
-from zubrel.atoms.budget import Limits, memory_of_machine
+from zubrel.atoms.budget import ENGINES, Limits, memory_of_machine
 
 UNITS = {"": 1, "k": 2**10, "m": 2**20, "g": 2**30, "t": 2**40}
 
@@ -48,6 +48,8 @@ _OPTIONS = [
     click.option("-o", "--output", metavar="FILE", help="Write to FILE instead of the terminal."),
     click.option("--quiet", is_flag=True, help="Only the verdict and one line per finding."),
     click.option("--no-color", is_flag=True, help="No colours (NO_COLOR is obeyed too)."),
+    click.option("--engine", type=click.Choice(ENGINES), default="auto", show_default=True,
+                 help="List situations one by one, or hold them as sets in decision diagrams."),
     click.option("--max-situations", type=click.IntRange(1), metavar="N",
                  help="Stop the search after N situations."),
     click.option("--max-seconds", type=click.FloatRange(0, min_open=True), metavar="S",
@@ -64,7 +66,7 @@ def take_common(options: dict[str, Any]) -> Common:
     machine = memory_of_machine()
     limits = Limits(
         options.pop("max_situations"), options.pop("max_seconds"),
-        memory or (machine // 2 if machine else None),
+        memory or (machine // 2 if machine else None), options.pop("engine"),
     )  # fmt: skip
     color = not options.pop("no_color") and not os.environ.get("NO_COLOR") and sys.stdout.isatty()
     return Common(options.pop("output"), color, options.pop("quiet"), limits)

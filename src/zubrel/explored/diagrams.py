@@ -1,0 +1,208 @@
+"""Situations as decision diagrams: which bits stand for which variable, and formulas over them.
+
+A set of situations is a diagram over the bits of all variables (Bryant: Graph-based algorithms for
+Boolean function manipulation, 1986). The bits of a variable stand together, the highest on top.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import reduce
+from typing import Any
+
+from oxidd.bdd import BDDFunction, BDDManager
+
+from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
+from zubrel.compiled.system import System
+
+Diagram = BDDFunction
+NODE_BYTES = 40
+"""What a node takes with its share of the tables, about; measured, rounded up."""
+USUAL_CAPACITY, LARGEST_CAPACITY = 1 << 26, 1 << 28
+"""Nodes; their room is only set aside, and taken when it is used."""
+
+
+class Encoding:
+    """The manager of all diagrams of a system, and the bits of its variables.
+
+    `doubled` variables have a second row of bits beside their own, free in every set of
+    situations; `same` is where both rows agree.
+    """
+
+    def __init__(
+        self, system: System, order: Sequence[int], doubled: frozenset[int], memory: int | None
+    ) -> None:
+        self.system = system
+        self.bits: dict[int, list[int]] = {v: [] for v in range(len(system.variables))}
+        self.copies: dict[int, list[int]] = {}
+        count = 0
+        for variable in order:
+            for _ in range((system.variables[variable].size - 1).bit_length()):
+                self.bits[variable].append(count)
+                count += 1
+                if variable in doubled:
+                    self.copies.setdefault(variable, []).append(count)
+                    count += 1
+        self.count = count
+        self.free = sum(len(copies) for copies in self.copies.values())
+        capacity = USUAL_CAPACITY if memory is None else max(1 << 20, memory // NODE_BYTES)
+        cache = 1 << (19 if count < 100 else 21 if count < 400 else 22)
+        self.manager = BDDManager(min(capacity, LARGEST_CAPACITY), cache, 1)
+        self.manager.add_vars(count)
+        self.true, self.false = self.manager.true(), self.manager.false()
+        self._formulas: dict[Formula, Diagram] = {}
+        self._values: dict[tuple[int, int], Diagram] = {}
+
+    # pieces
+
+    def literal(self, bit: int, value: bool) -> Diagram:
+        return self.manager.var(bit) if value else self.manager.not_var(bit)
+
+    def cube(self, literals: Iterable[tuple[int, bool]]) -> Diagram:
+        """The conjunction of literals."""
+        found = self.true
+        for bit, value in sorted(literals, reverse=True):
+            found = self.literal(bit, value) & found
+        return found
+
+    def code(self, variable: int, value: int) -> list[bool]:
+        """The bits of a value, the highest first."""
+        number, size = value - self.system.variables[variable].low, len(self.bits[variable])
+        return [bool(number >> (size - 1 - n) & 1) for n in range(size)]
+
+    def equals(self, variable: int, value: int) -> Diagram:
+        """The variable has this value."""
+        known = self._values.get((variable, value))
+        if known is None:
+            pairs = zip(self.bits[variable], self.code(variable, value), strict=True)
+            known = self._values[variable, value] = self.cube(pairs)
+        return known
+
+    def among(self, variable: int, values: Iterable[int]) -> Diagram:
+        """The variable has one of these values."""
+        return self.union(self.equals(variable, value) for value in values)
+
+    def union(self, diagrams: Iterable[Diagram]) -> Diagram:
+        return reduce(lambda a, b: a | b, diagrams, self.false)
+
+    def situation(self, values: Sequence[int]) -> Diagram:
+        """The one situation with these values of the variables, in their order."""
+        literals = [
+            pair for variable, value in enumerate(values)
+            for pair in zip(self.bits[variable], self.code(variable, value), strict=True)
+        ]  # fmt: skip
+        return self.cube(literals)
+
+    def values(self, diagram: Diagram) -> list[int]:
+        """The values of the variables in some situation of a set that is not empty."""
+        picked = diagram.pick_cube()
+        assert picked is not None, "an empty set has no situation"
+        found = []
+        for number, variable in enumerate(self.system.variables):
+            value = 0
+            for bit in self.bits[number]:
+                value = value * 2 + bool(picked[bit])
+            found.append(value + variable.low)
+        return found
+
+    def size(self, diagram: Diagram) -> int:
+        """How many situations a set has, exactly."""
+        return int(diagram.sat_count(self.count)) >> self.free
+
+    # formulas
+
+    def formula(self, formula: Formula) -> Diagram:
+        """The diagram of a formula."""
+        known = self._formulas.get(formula)
+        if known is None:
+            known = self._formulas[formula] = self._formula(formula)
+        return known
+
+    def _formula(self, formula: Formula) -> Diagram:
+        match formula:
+            case Within(variable, low, high):
+                return self._within(variable, low, high)
+            case Both(parts):
+                ordered = sorted(parts, key=self._depth, reverse=True)
+                return reduce(lambda f, p: self.formula(p) & f, ordered, self.true)
+            case Either(parts):
+                ordered = sorted(parts, key=self._depth, reverse=True)
+                return reduce(lambda f, p: self.formula(p) | f, ordered, self.false)
+            case Opposite(part):
+                return ~self.formula(part)
+            case AtLeast(count, parts):
+                tests: list[Mapping[int, Diagram]] = []
+                for part in parts:
+                    holds = self.formula(part)
+                    tests.append({1: holds, 0: ~holds})
+                return self._sum(tests, lambda total: total >= count, count)
+            case Load(variables, marks, high):
+                columns: list[Mapping[int, Diagram]] = [
+                    {x: self.equals(v, x) for x in range(self.system.variables[v].high + 1)}
+                    for v in sorted(variables, key=self._top)
+                ]
+                for mark in marks:
+                    holds = self.formula(mark)
+                    columns.append({1: holds, 0: ~holds})
+                return self._sum(columns, lambda total: total <= high, high + 1)
+
+    def _depth(self, formula: Formula) -> int:
+        return self._top(formula.variable) if isinstance(formula, Within) else -1
+
+    def _top(self, variable: int) -> int:
+        return self.bits[variable][0] if self.bits[variable] else -1
+
+    def _within(self, variable: int, low: int, high: int) -> Diagram:
+        domain = self.system.variables[variable]
+        bits = self.bits[variable]
+        found = self.true
+        if high < domain.high:
+            found = self._at_most(bits, high - domain.low)
+        if low > domain.low:
+            found = found & ~self._at_most(bits, low - domain.low - 1)
+        return found
+
+    def _at_most(self, bits: Sequence[int], number: int) -> Diagram:
+        found = self.true
+        for place, bit in enumerate(reversed(bits)):
+            one = bool(number >> place & 1)
+            zero = self.literal(bit, False)
+            found = zero | found if one else zero & found
+        return found
+
+    def _sum(
+        self, columns: Sequence[Mapping[int, Diagram]], good: Callable[[int], bool], most: int
+    ) -> Diagram:
+        """Where the sum of one number from each column is good; sums from `most` on count alike."""
+        totals = {total: self.true if good(total) else self.false for total in range(most + 1)}
+        for column in reversed(columns):
+            totals = {
+                total: self.union(
+                    where & totals[min(most, total + number)] for number, where in column.items()
+                )
+                for total in totals
+            }
+        return totals[0]
+
+    def valid(self, variables: Iterable[int]) -> Diagram:
+        """The bits of these variables stand for some value."""
+        found = self.true
+        for variable in variables:
+            size = self.system.variables[variable].size
+            if size < 1 << len(self.bits[variable]):
+                found = found & self._at_most(self.bits[variable], size - 1)
+        return found
+
+    # the second row of bits
+
+    def same(self, variables: Iterable[int]) -> Diagram:
+        """Both rows of bits of some doubled variables agree."""
+        found = self.true
+        pairs = [p for v in variables for p in zip(self.bits[v], self.copies[v], strict=True)]
+        for bit, copy in sorted(pairs, reverse=True):
+            found = found & self.manager.var(bit).equiv(self.manager.var(copy))
+        return found
+
+    def positive_cube(self, bits: Iterable[int]) -> Any:
+        """The bits to be quantified, in the form that the library wants."""
+        return self.cube((bit, True) for bit in bits)

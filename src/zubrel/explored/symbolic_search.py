@@ -1,0 +1,154 @@
+"""Finding every situation as one set: fills a `SymbolicSpace`."""
+
+from __future__ import annotations
+
+import time
+from typing import overload
+
+from oxidd.util import DDMemoryError
+
+from zubrel.atoms.budget import Budget
+from zubrel.atoms.progress import Progress
+from zubrel.compiled.system import System
+from zubrel.explored.diagrams import Diagram
+from zubrel.explored.space import EndlessSettling, LimitReached, Trace
+from zubrel.explored.symbolic import SymbolicSpace
+
+EVERY = 0.5
+"""Seconds between two looks at how far the search has come."""
+PAUSE = 0.02
+"""Seconds between two looks at the clock and at the memory."""
+
+
+@overload
+def explore_symbolic(system: System, budget: Budget, progress: Progress) -> SymbolicSpace: ...
+
+
+@overload
+def explore_symbolic(
+    system: System, budget: Budget, progress: Progress, look: float
+) -> SymbolicSpace | None: ...
+
+
+def explore_symbolic(
+    system: System, budget: Budget, progress: Progress, look: float | None = None
+) -> SymbolicSpace | None:
+    """Search every situation. Raises `EndlessSettling` when a world never comes to rest.
+
+    With `look` the search ends after so many seconds, and comes back as None.
+    """
+    try:
+        space = SymbolicSpace(system, budget.limits.memory)
+        search = _Search(space, budget, progress, look)
+        search.run()
+    except _LookedLongEnough:
+        return None
+    return space
+
+
+class _LookedLongEnough(Exception):
+    pass
+
+
+def memory_words(budget: Budget) -> str:
+    limit = budget.limits.memory
+    return "the memory of this machine" if limit is None else (
+        f"the limit of {limit / 2**20:,.0f} MiB of memory"
+    )  # fmt: skip
+
+
+class _Search:
+    def __init__(
+        self, space: SymbolicSpace, budget: Budget, progress: Progress, look: float | None
+    ) -> None:
+        self.space = space
+        self.budget = budget
+        self.progress = progress
+        self.looked = time.perf_counter()
+        self.next_pause = self.looked
+        self.until = None if look is None else self.looked + look
+
+    def run(self) -> None:
+        space, encoding = self.space, self.space.encoding
+        start = encoding.situation([v.start for v in space.system.variables])
+        space.pause, space.note = self._pause, self._note  # type: ignore[method-assign]
+        try:
+            self._refuse_if_endless(start, ())
+            space.start = space.found = space.settling.settle(start)
+            self._watch()
+            space.found = space.closed(space.start, space.forth, None)
+        except LimitReached as limit:
+            space.stopped = str(limit)
+        except DDMemoryError:
+            space.stopped = memory_words(self.budget)
+        self.until = None
+        space.note = lambda found: None  # type: ignore[method-assign]
+
+    def _note(self, found: Diagram) -> None:
+        self.space.found = found
+        now = time.perf_counter()
+        if now - self.looked > EVERY:
+            count = self.space.encoding.size(found)
+            self.progress.reached(count, 0)
+            self.looked = time.perf_counter()
+            words = self.budget.spent_by(count)
+            if words is not None:
+                raise LimitReached(words)
+
+    def _pause(self) -> None:
+        now = time.perf_counter()
+        if now < self.next_pause:
+            return
+        self.next_pause = now + PAUSE
+        if self.until is not None and now > self.until:
+            raise _LookedLongEnough
+        words = self.budget.spent_by(0)
+        if words is not None:
+            raise LimitReached(words)
+
+    def _watch(self) -> None:
+        """From now on look for situations that never rest whenever settling takes long."""
+        settling = self.space.settling
+        plain = settling.settle
+
+        def settle(some: Diagram) -> Diagram:
+            return plain(some, lambda moving: self._refuse_if_endless(moving, None))
+
+        settling.settle = settle  # type: ignore[method-assign, assignment]
+
+    def _refuse_if_endless(self, moving: Diagram, before: tuple[()] | None) -> None:
+        settling, space = self.space.settling, self.space
+        endless = settling.never_resting(moving & settling.moving)
+        if not endless.satisfiable():
+            return
+        values = space.encoding.values(endless)
+        word = space.walking.packing.pack(values)[0]
+        cycle = space.walking.settling.rest(word)
+        assert not isinstance(cycle, int), "both readings of what happens by itself agree"
+        raise EndlessSettling(Trace(()) if before is not None else self._way_to(endless), cycle)
+
+    def _way_to(self, endless: Diagram) -> Trace:
+        """The fewest steps that lead to what never rests, among the situations known so far."""
+        space, settling = self.space, self.space.settling
+        settling.restless = settling.restless | endless
+        into = settling.closed(endless)
+        layers = [space.start]
+        known = space.start
+        while layers[-1].satisfiable():
+            for step in space.system.steps:
+                one = space.relations[step.number]
+                sources = one.preimage(space.encoding, into) & layers[-1]
+                if sources.satisfiable():
+                    target = space.set_of(sources)
+                    space.found = known
+                    walk = space.walks().shortest(target)
+                    assert walk is not None, "every layer is reached"
+                    return walk.then(step)
+            after = space.encoding.false
+            for step in space.system.steps:
+                image = space.relations[step.number].image(space.encoding, layers[-1])
+                calm = image & ~into
+                after = after | settling.settle(calm)
+            layers.append(after & ~known)
+            known = known | after
+        return Trace(())

@@ -1,0 +1,115 @@
+"""What happens by itself, for whole sets of situations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.system import ENDING, Change, Operation, System
+from zubrel.explored.diagrams import Diagram, Encoding
+from zubrel.explored.relations import Relation, relation
+
+LONG = 500
+
+
+class SymbolicSettling:
+    """Settlers and endings as relations: the first that would change something happens.
+
+    `restless` gathers every situation that was ever on its way to rest; what came of them is only
+    asked about those.
+    """
+
+    def __init__(self, system: System, encoding: Encoding, going_on: Diagram) -> None:
+        self.encoding = encoding
+        self.going_on = going_on
+        self.restless = encoding.false
+        self.happen: list[tuple[Relation, Diagram]] = []
+        free = going_on
+        for settler in system.settlers:
+            guard, read = encoding.formula(settler.guard), variables_of(settler.guard)
+            one = relation(encoding, guard, read, settler.changes)
+            changing = free & one.guard & ~one.unchanged(encoding)
+            self.happen.append((one, changing))
+            free = free & ~changing
+        for formula, number in system.endings:
+            guard = encoding.formula(formula)
+            change = Change(ENDING, Operation.SET, number)
+            self.happen.append((relation(encoding, guard, variables_of(formula), [change]),
+                                free & guard))  # fmt: skip
+            free = free & ~guard
+        self.needed = bool(self.happen)
+        self.moving = going_on & ~free
+        self.writes = frozenset().union(*(one.writes for one, _ in self.happen))
+
+    def settle(self, some: Diagram, watch: Callable[[Diagram], None] | None = None) -> Diagram:
+        """The situations in which `some` come to rest.
+
+        `watch` is given all that is still moving when that takes very long.
+        """
+        if not self.needed:
+            return some
+        rounds = 0
+        while (some & self.moving).satisfiable():
+            for one, where in self.happen:
+                moving = some & where
+                if moving.satisfiable():
+                    self.restless = self.restless | moving
+                    some = (some & ~where) | one.image(self.encoding, moving)
+            rounds += 1
+            if watch is not None and rounds % LONG == 0:
+                watch(some & self.moving)
+        return some
+
+    def set_off_by(self, writes: frozenset[int]) -> tuple[frozenset[int], frozenset[int]]:
+        """The variables read and written by all that can happen after some were written."""
+        reads: frozenset[int] = frozenset()
+        known: set[int] = set()
+        changed = True
+        while changed:
+            changed = False
+            for number, (one, _) in enumerate(self.happen):
+                if number not in known and (writes & (one.reads | one.writes)):
+                    known.add(number)
+                    reads, writes, changed = reads | one.reads, writes | one.writes, True
+        return reads, writes
+
+    def _once(self, moving: Diagram) -> Diagram:
+        return self.encoding.union(
+            one.image(self.encoding, moving & where) for one, where in self.happen
+        )
+
+    def before(self, settled: Diagram) -> Diagram:
+        """`settled`, and every situation on its way that comes to rest in it."""
+        return self.closed(settled & ~self.moving) if self.needed else settled
+
+    def closed(self, found: Diagram) -> Diagram:
+        """`found`, and all that comes into it on its way to rest."""
+        fresh = found
+        while fresh.satisfiable():
+            back = self.encoding.union(
+                one.preimage(self.encoding, fresh) & where for one, where in self.happen
+            )
+            fresh = back & self.restless & ~found
+            found = found | fresh
+        return found
+
+    def meeting(self, events: Mapping[int, Formula]) -> Diagram:
+        """The situations on whose way to rest an event takes place."""
+        return self.closed(self.encoding.union(
+            self.restless & self.happen[number][1] & self.encoding.formula(formula)
+            for number, formula in events.items()
+        ))  # fmt: skip
+
+    def never_resting(self, moving: Diagram) -> Diagram:
+        """Of the situations reached from `moving`, those that never come to rest."""
+        reached = fresh = moving
+        while fresh.satisfiable():
+            fresh = self._once(fresh) & self.moving & ~reached
+            reached = reached | fresh
+        while True:
+            kept = self.encoding.union(
+                one.preimage(self.encoding, reached) & where & reached for one, where in self.happen
+            )
+            if kept == reached:
+                return kept
+            reached = kept

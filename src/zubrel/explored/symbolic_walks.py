@@ -1,0 +1,207 @@
+"""Plays through sets of situations that nobody has listed.
+
+The fewest steps are found by whole layers, each a step farther from the start. Where that takes
+too long, the order in which the sets have grown leads back to the start instead; such a play is
+shortened, and said not to be surely the shortest.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import deque
+from typing import TYPE_CHECKING
+
+from zubrel.compiled.system import PLACE, Step
+from zubrel.explored.diagrams import Diagram
+from zubrel.explored.space import Trace
+
+MOST_NEAR = 4096
+"""Situations that are looked at for the next move of a play that need not be the shortest."""
+
+if TYPE_CHECKING:
+    from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
+
+
+class SymbolicWalks:
+    """All plays whose situations are all in `allowed`."""
+
+    def __init__(self, space: SymbolicSpace, allowed: Diagram) -> None:
+        self.space = space
+        self.allowed = allowed
+        self.layers = [space.start & allowed]
+        self.near = self.layers[0]
+        self.grown: list[Diagram] = []
+        self.by: list[Step] = []
+        self._reached: Diagram | None = None
+
+    @property
+    def reached(self) -> DiagramSet:
+        space = self.space
+        if self._reached is None:
+            whole = self.allowed == space.found
+            self._reached = space.found if whole else space.closed(
+                self.layers[0], space.forth, self.allowed
+            )  # fmt: skip
+        return space.set_of(self._reached)
+
+    def shortest(self, target: DiagramSet) -> Trace | None:
+        wanted = target.diagram & self.reached.diagram
+        if not wanted.satisfiable():
+            return None
+        place = self._layer_of(wanted)
+        if place is None:
+            return self._some_play(wanted)
+        return Trace(self._steps_through(self.layers[: place + 1], wanted))
+
+    def _layer_of(self, wanted: Diagram) -> int | None:
+        """The first layer that meets `wanted`; None when patience is at an end."""
+        for place, layer in enumerate(self.layers):
+            if (layer & wanted).satisfiable():
+                return place
+        space = self.space
+        while space.patience > 0:
+            after = space.encoding.false
+            for step in space.system.steps:
+                space.pause()
+                after = after | space.forth(step, self.layers[-1])
+            self.layers.append(after & self.allowed & ~self.near)
+            self.near = self.near | self.layers[-1]
+            space.patience -= self.layers[-1].node_count() * len(space.system.steps)
+            if (self.layers[-1] & wanted).satisfiable():
+                return len(self.layers) - 1
+        return None
+
+    def _steps_through(self, layers: list[Diagram], wanted: Diagram) -> tuple[Step, ...]:
+        here = self._one(layers[-1] & wanted)
+        steps: list[Step] = []
+        for layer in reversed(layers[:-1]):
+            step, here = self._step_into(here, layer)
+            steps.append(step)
+        return tuple(reversed(steps))
+
+    def _step_into(self, here: Diagram, sources: Diagram) -> tuple[Step, Diagram]:
+        """The first step of the world that leads from some source to a situation."""
+        into = self.space.settling.before(here)
+        for step in self.space.system.steps:
+            one = self.space.relations[step.number]
+            found = one.preimage(self.space.encoding, into) & sources
+            if found.satisfiable():
+                return step, self._one(found)
+        raise AssertionError("every layer is reached from the one before")
+
+    def _one(self, some: Diagram) -> Diagram:
+        return self.space.encoding.situation(self.space.encoding.values(some))
+
+    # plays that need not be the shortest
+
+    def _some_play(self, wanted: Diagram) -> Trace:
+        if not self.by:
+            self._grow()
+        place = bisect_left(range(len(self.grown)), 1, key=lambda n: self._meets(n, wanted))
+        here, steps = self._one(self.grown[place] & wanted), []
+        while place > 0:
+            # `here` is in the set number `place` and in none before: the step before it added it
+            step = self.by[place - 1]
+            here = self._one(
+                self.space.relations[step.number].preimage(
+                    self.space.encoding, self.space.settling.before(here)
+                ) & self.grown[place - 1]
+            )  # fmt: skip
+            steps.append(step)
+            place = bisect_left(range(place), 1, key=lambda n: self._meets(n, here))
+        steps.reverse()
+        return Trace(tuple(self._shortened(self._replanned(steps, wanted), wanted)), False)
+
+    def _replanned(self, steps: list[Step], wanted: Diagram) -> list[Step]:
+        """The moves of a play that are no mere walks, each time the nearest that spoils nothing."""
+        space, walking = self.space, self.space.walking
+        hope = space.closed(wanted, space.back, self.allowed)
+        left = [step for step in steps if not _walks(step)]
+        walks: dict[int, list[Step]] = {}
+        for move in space.system.moves:
+            for step in move.steps:
+                if _walks(step):
+                    for area in move.areas or ():
+                        walks.setdefault(area, []).append(step)
+        word, found = walking.start(), list[Step]()
+        while not space.holds(wanted, word):
+            stretch = self._nearest(word, left, walks, hope, wanted)
+            if stretch is None:
+                return steps
+            path, word = stretch
+            found += path
+            if path and path[-1] in left:
+                left.remove(path[-1])
+        return found if len(found) < len(steps) else steps
+
+    def _nearest(
+        self, start: int, left: list[Step], walks: dict[int, list[Step]], hope: Diagram,
+        wanted: Diagram,
+    ) -> tuple[list[Step], int] | None:  # fmt: skip
+        """The shortest walk with one of the moves at its end, or to `wanted`; where it leads."""
+        walking = self.space.walking
+        known: dict[int, list[Step]] = {start: []}
+        queue = deque([start])
+        others = list(dict.fromkeys(left))
+        while queue and len(known) < MOST_NEAR:
+            word = queue.popleft()
+            path = known[word]
+            for step in others:
+                after = walking.after(word, step)
+                if after is not None and after != word and self.space.holds(hope, after):
+                    return [*path, step], after
+            for step in walks.get(word & walking.place, ()):
+                after = walking.after(word, step)
+                if after is not None and after not in known and self.space.holds(hope, after):
+                    known[after] = [*path, step]
+                    if self.space.holds(wanted, after):
+                        return known[after], after
+                    queue.append(after)
+        return None
+
+    def _meets(self, place: int, wanted: Diagram) -> bool:
+        return bool((self.grown[place] & wanted).satisfiable())
+
+    def _grow(self) -> None:
+        """Close the start once more, and keep every set on the way with the step that grew it."""
+        space = self.space
+        self.grown = [self.layers[0]]
+
+        def follow(step: Step, some: Diagram) -> Diagram:
+            reached = space.forth(step, some) & self.allowed
+            if (reached & ~some).satisfiable():
+                self.by.append(step)
+                self.grown.append(some | reached)
+            return reached
+
+        space.closed(self.layers[0], follow, self.allowed)
+
+    def _shortened(self, steps: list[Step], wanted: Diagram) -> list[Step]:
+        """Without every stretch that can be left out with the rest still possible."""
+        size = len(steps) // 2
+        while size:
+            place = 0
+            while place + size <= len(steps):
+                fewer = steps[:place] + steps[place + size :]
+                if self._leads(fewer, wanted):
+                    steps = fewer
+                else:
+                    place += 1
+            size //= 2
+        return steps
+
+    def _leads(self, steps: list[Step], wanted: Diagram) -> bool:
+        walking = self.space.walking
+        word = walking.start()
+        everywhere = self.allowed == self.space.found
+        for step in steps:
+            after = walking.after(word, step)
+            if after is None or not (everywhere or self.space.holds(self.allowed, after)):
+                return False
+            word = after
+        return self.space.holds(wanted, word)
+
+
+def _walks(step: Step) -> bool:
+    """A step that does nothing but walk."""
+    return step.rule.kind == "way" and all(c.variable == PLACE for c in step.changes)
