@@ -18,6 +18,8 @@ from zubrel.compiled.system import System
 Diagram = BDDFunction
 NODE_BYTES = 40
 """What a node takes with its share of the tables, about; measured, rounded up."""
+SELECTORS = 6
+"""Bits at the top that tell several sets apart which are worked on at once."""
 USUAL_CAPACITY, LARGEST_CAPACITY = 1 << 26, 1 << 28
 """Nodes; their room is only set aside, and taken when it is used."""
 
@@ -35,7 +37,8 @@ class Encoding:
         self.system = system
         self.bits: dict[int, list[int]] = {v: [] for v in range(len(system.variables))}
         self.copies: dict[int, list[int]] = {}
-        count = 0
+        self.selectors = list(range(SELECTORS))
+        count = SELECTORS
         for variable in order:
             for _ in range((system.variables[variable].size - 1).bit_length()):
                 self.bits[variable].append(count)
@@ -44,7 +47,7 @@ class Encoding:
                     self.copies.setdefault(variable, []).append(count)
                     count += 1
         self.count = count
-        self.free = sum(len(copies) for copies in self.copies.values())
+        self.free = SELECTORS + sum(len(copies) for copies in self.copies.values())
         capacity = USUAL_CAPACITY if memory is None else max(1 << 20, memory // NODE_BYTES)
         cache = 1 << (19 if count < 100 else 21 if count < 400 else 22)
         self.manager = BDDManager(min(capacity, LARGEST_CAPACITY), cache, 1)
@@ -192,6 +195,21 @@ class Encoding:
             if size < 1 << len(self.bits[variable]):
                 found = found & self._at_most(self.bits[variable], size - 1)
         return found
+
+    # several sets at once
+
+    def selected(self, number: int) -> Diagram:
+        """The selectors have this number."""
+        return self.cube((bit, bool(number >> n & 1)) for n, bit in enumerate(self.selectors))
+
+    def together(self, sets: Sequence[Diagram]) -> Diagram:
+        """Up to 2^SELECTORS sets as one, each under its number."""
+        return self.union(some & self.selected(number) for number, some in enumerate(sets))
+
+    def apart(self, together: Diagram, count: int) -> list[Diagram]:
+        """The opposite of `together`."""
+        bits = self.positive_cube(self.selectors)
+        return [(together & self.selected(n)).exists(bits) for n in range(count)]
 
     # the second row of bits
 

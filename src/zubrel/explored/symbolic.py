@@ -7,13 +7,14 @@ the diagrams is at rest before what stands higher moves.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import reduce
 
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula, Within, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
-from zubrel.explored.diagrams import Diagram, Encoding
+from zubrel.explored.diagrams import SELECTORS, Diagram, Encoding
+from zubrel.explored.islands import islands_of
 from zubrel.explored.ordering import order_of
 from zubrel.explored.relations import Relation, relation
 from zubrel.explored.space import Trace
@@ -53,15 +54,32 @@ class Group:
     """Steps whose variables begin at the same depth, with what they read and write in all."""
 
     def __init__(
-        self, steps: Sequence[Step], reads: frozenset[int], writes: frozenset[int]
+        self, steps: Sequence[Step], reads: frozenset[int], writes: frozenset[int], repeats: bool
     ) -> None:
         self.steps = steps
+        self.repeats = repeats
         self.reads = reads
         self.writes = writes
 
     def minds(self, other: Group) -> bool:
-        """Whether the order of a step of one and a step of the other can matter."""
+        """Whether the order of a step of one and a step of the other can matter.
+
+        Where it cannot, neither makes the other possible or impossible, or changes what it does:
+        whichever group is closed last has then seen what the other has added.
+        """
         return bool(self.writes & (other.reads | other.writes) or self.reads & other.writes)
+
+
+def _only_new(follow: Callable[[Step, Diagram], Diagram]) -> Callable[[Step, Diagram], Diagram]:
+    """Follows a step only from what it has not been followed from before."""
+    seen: dict[int, Diagram] = {}
+
+    def new(step: Step, some: Diagram) -> Diagram:
+        known = seen.get(step.number)
+        seen[step.number] = some
+        return follow(step, some if known is None else some & ~known)
+
+    return new
 
 
 class SymbolicSpace:
@@ -85,6 +103,10 @@ class SymbolicSpace:
             for step in move.steps:
                 self.relations.append(relation(self.encoding, guard, read, step.changes))
                 self.moves_of.append(move)
+        islands, self.plain = islands_of(system)
+        self.first_of = {area: min(island) for island in islands for area in island}
+        self.islands = [self.encoding.among(PLACE, island) for island in islands]
+        self.place = self.encoding.positive_cube(self.encoding.bits[PLACE])
         self.groups = self._groups(order)
         self.minding = [
             [n for n, other in enumerate(self.groups) if other is not group and other.minds(group)]
@@ -109,35 +131,112 @@ class SymbolicSpace:
         depth = {variable: n for n, variable in enumerate(order)}
         groups: dict[int, list[Step]] = {}
         for step, one in zip(self.system.steps, self.relations, strict=True):
-            if one.guard.satisfiable():
+            if one.guard.satisfiable() and step.number not in self.plain:
                 own = [depth[v] for v in one.reads | one.writes if v in depth and v != PLACE]
                 groups.setdefault(min(own, default=len(order)), []).append(step)
         found = []
         for number in sorted(groups, reverse=True):
-            of = [self.relations[s.number] for s in groups[number]]
-            reads = frozenset().union(*(r.reads for r in of))
-            writes = frozenset().union(*(r.writes for r in of))
-            more_reads, more_writes = self.settling.set_off_by(writes)
-            found.append(Group(groups[number], reads | more_reads, writes | more_writes))
+            steps = groups[number]
+            of = [self.relations[s.number] for s in steps]
+            reads = frozenset().union(*(self._read_by(s) for s in steps))
+            writes = frozenset().union(*(self._written_by(s) for s in steps))
+            repeats = (
+                len(of) > 1
+                or self.settling.sets_off(of[0].writes)
+                or (of[0].image(self.encoding, of[0].guard) & of[0].guard).satisfiable()
+            )
+            found.append(Group(steps, reads, writes, repeats))
         return found
+
+    def _read_by(self, step: Step) -> frozenset[int]:
+        """What a step and all that it sets off depend on: variables, and areas below zero."""
+        move, one = self.moves_of[step.number], self.relations[step.number]
+        more, _ = self.settling.set_off_by(one.writes)
+        reads = one.reads | more | {ENDING}
+        asks = PLACE in more or PLACE in variables_of(move.guard) or any(
+            PLACE in variables_of(c.when) for c in step.changes
+        )  # fmt: skip
+        if asks or (move.areas is None and PLACE in one.writes):
+            return (reads - {PLACE}) | self._areas(range(self.system.variables[PLACE].size))
+        return (reads - {PLACE}) | self._areas(move.areas or ())
+
+    def _written_by(self, step: Step) -> frozenset[int]:
+        """What a step and all that it sets off change: variables, and areas below zero.
+
+        An area that is left is changed as well: what is possible there no longer is.
+        """
+        move, one = self.moves_of[step.number], self.relations[step.number]
+        _, more = self.settling.set_off_by(one.writes)
+        writes = (one.writes | more) - {PLACE}
+        if PLACE in more or (PLACE in one.writes and move.areas is None):
+            return writes | self._areas(range(self.system.variables[PLACE].size))
+        if PLACE not in one.writes:
+            return writes
+        ends = {c.number for c in step.changes if c.variable == PLACE}
+        return writes | self._areas(ends.union(move.areas or ()))
+
+    def _areas(self, areas: Iterable[int]) -> frozenset[int]:
+        """Numbers below zero that stand for areas; those of one island share theirs."""
+        return frozenset(-1 - self.first_of.get(area, area) for area in areas)
 
     # fixpoints
 
     def closed(
-        self, seed: Diagram, follow: Callable[[Step, Diagram], Diagram], within: Diagram | None
-    ) -> Diagram:
-        """The least set that holds `seed` and all that `follow` leads to, kept to `within`."""
-        found = seed
+        self, seed: Diagram, follow: Callable[[Step, Diagram], Diagram], within: Diagram | None,
+        spread: Callable[[Diagram], Diagram] | None = None, barred: bool = False,
+    ) -> Diagram:  # fmt: skip
+        """The least set that holds `seed` and all that `follow` leads to, kept to `within`.
+
+        Groups are closed in turn, and after each the player walks about on the islands. Where
+        `within` leaves something out, or steps are `barred` in some situations, the other order
+        of two steps may be closed, so that every group minds every other.
+        """
+        spread = spread or self.spread
+        if self.settling.needed:
+            follow = _only_new(follow)
+        if within is not None and within != self.found and self.spread(within) != within:
+            return self._closed_plainly(seed, follow, within)
+        free = not barred and (within is None or within == self.found)
+        found = spread(seed)
         restless = [True] * len(self.groups)
-        while any(restless):
-            number = restless.index(True)
+        number = 0
+        while True:
+            while number < len(restless) and not restless[number]:
+                number += 1
+            if number == len(restless):
+                if not any(restless):
+                    return found
+                number = 0
+                continue
             restless[number] = False
             before = found
             found = self._group_closed(self.groups[number], found, follow, within)
             if found != before:
-                for other in self.minding[number]:
+                closed, found = found, spread(found)
+                restless[number] = found != closed
+                for other in self.minding[number] if free else range(len(restless)):
                     restless[other] = True
+            number = 0 if found != before else number + 1
+
+    def spread(self, found: Diagram) -> Diagram:
+        """With everything that walking about on the islands adds."""
+        for island in self.islands:
+            here = found & island & self.going_on
+            found = found | (here.exists(self.place) & island)
         return found
+
+    def _closed_plainly(
+        self, seed: Diagram, follow: Callable[[Step, Diagram], Diagram], within: Diagram
+    ) -> Diagram:
+        """As `closed`, where some islands are only partly within."""
+        found = seed
+        while True:
+            before = found
+            for step in self.system.steps:
+                self.pause()
+                found = found | (follow(step, found) & within)
+            if found == before:
+                return found
 
     def _group_closed(
         self, group: Group, found: Diagram, follow: Callable[[Step, Diagram], Diagram],
@@ -150,7 +249,7 @@ class SymbolicSpace:
                 reached = follow(step, found)
                 found = found | (reached if within is None else reached & within)
                 self.note(found)
-            if found == before:
+            if found == before or not group.repeats:
                 return found
 
     def note(self, found: Diagram) -> None:
@@ -175,6 +274,7 @@ class SymbolicSpace:
         for variable, bits in self.encoding.bits.items():
             pairs += zip(bits, self.encoding.code(variable, values[variable]), strict=True)
         pairs += [(bit, False) for copies in self.encoding.copies.values() for bit in copies]
+        pairs += [(bit, False) for bit in self.encoding.selectors]
         return bool(diagram.eval(pairs))
 
     # the protocol
@@ -209,21 +309,50 @@ class SymbolicSpace:
         return bool(self.where(formula))
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
-        return self._each(
-            targets, lambda target: self.closed(target.diagram, self.back, self.found)
-        )
+        return self._at_once(targets, lambda seed: self.closed(seed, self.back, self.found))
 
     def reached_from(self, sources: Sequence[DiagramSet]) -> list[DiagramSet]:
-        return self._each(sources, lambda s: self.closed(s.diagram, self.forth, self.found))
+        return self._at_once(sources, lambda seed: self.closed(seed, self.forth, self.found))
 
     def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
-        def without(some: DiagramSet) -> Diagram:
-            allowed = self.found & ~some.diagram
-            if self._is_for_good(some):
-                return allowed if (self.start & allowed).satisfiable() else self.encoding.false
+        def without(some: Diagram) -> Diagram:
+            allowed = self.found & ~some
             return self.closed(self.start & allowed, self.forth, allowed)
 
-        return self._each(avoided, without)
+        easy = {n for n, some in enumerate(avoided) if self._is_for_good(some)}
+        hard = self._at_once([s for n, s in enumerate(avoided) if n not in easy], without)
+        answers = iter(hard)
+        return [
+            self._staying_out_of(some) if n in easy else next(answers)
+            for n, some in enumerate(avoided)
+        ]
+
+    def _staying_out_of(self, some: DiagramSet) -> DiagramSet:
+        """The situations outside of a set that is never left."""
+        out = self.found & ~some.diagram
+        return DiagramSet(out if (self.start & out).satisfiable() else self.encoding.false)
+
+    def _at_once(
+        self, sets: Sequence[DiagramSet], answer: Callable[[Diagram], Diagram]
+    ) -> list[DiagramSet]:
+        """The answer for each set; the same question is answered once, many at a time."""
+        different: list[Diagram] = []
+        places = []
+        for some in sets:
+            place = next((n for n, d in enumerate(different) if d == some.diagram), None)
+            if place is None:
+                place = len(different)
+                different.append(some.diagram)
+            places.append(place)
+        found: list[Diagram] = []
+        for first in range(0, len(different), 1 << SELECTORS):
+            some_sets = different[first : first + (1 << SELECTORS)]
+            if len(some_sets) == 1:
+                found.append(answer(some_sets[0]))
+            else:
+                together = answer(self.encoding.together(some_sets))
+                found += self.encoding.apart(together, len(some_sets))
+        return [DiagramSet(found[place]) for place in places]
 
     def _is_for_good(self, some: DiagramSet) -> bool:
         """Whether no step leads out of a set: who is not in it has then never been in it."""
@@ -235,20 +364,6 @@ class SymbolicSpace:
             for step, one in zip(self.system.steps, self.relations, strict=True)
             if one.writes & some.asks
         )  # fmt: skip
-
-    def _each(
-        self, sets: Sequence[DiagramSet], answer: Callable[[DiagramSet], Diagram]
-    ) -> list[DiagramSet]:
-        """The answer for each set; the same question is answered once."""
-        known: list[tuple[DiagramSet, DiagramSet]] = []
-        found = []
-        for some in sets:
-            same = next((a for s, a in known if s.diagram == some.diagram), None)
-            if same is None:
-                same = DiagramSet(answer(some))
-                known.append((some, same))
-            found.append(same)
-        return found
 
     def possible(self, step: Step) -> DiagramSet:
         known = self._possible.get(step.number)
@@ -324,7 +439,7 @@ class SymbolicSpace:
                 sources = self.back(step, some)
                 return sources & ~barred[step.number] if step.number in barred else sources
 
-            still = self.closed(target.diagram, allowed, self.found)
+            still = self.closed(target.diagram, allowed, self.found, barred=True)
             if still == kept:
                 return DiagramSet(kept)
             kept = still

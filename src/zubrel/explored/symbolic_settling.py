@@ -60,18 +60,23 @@ class SymbolicSettling:
                 watch(some & self.moving)
         return some
 
+    def sets_off(self, writes: frozenset[int]) -> bool:
+        """Whether anything can happen by itself after some variables were written."""
+        return any(writes & (one.reads | one.writes) for one, _ in self.happen)
+
     def set_off_by(self, writes: frozenset[int]) -> tuple[frozenset[int], frozenset[int]]:
         """The variables read and written by all that can happen after some were written."""
         reads: frozenset[int] = frozenset()
+        written: frozenset[int] = frozenset()
         known: set[int] = set()
         changed = True
         while changed:
             changed = False
             for number, (one, _) in enumerate(self.happen):
-                if number not in known and (writes & (one.reads | one.writes)):
+                if number not in known and ((writes | written) & (one.reads | one.writes)):
                     known.add(number)
-                    reads, writes, changed = reads | one.reads, writes | one.writes, True
-        return reads, writes
+                    reads, written, changed = reads | one.reads, written | one.writes, True
+        return reads, written
 
     def _once(self, moving: Diagram) -> Diagram:
         return self.encoding.union(

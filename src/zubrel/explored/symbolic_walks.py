@@ -31,7 +31,7 @@ class SymbolicWalks:
         self.layers = [space.start & allowed]
         self.near = self.layers[0]
         self.grown: list[Diagram] = []
-        self.by: list[Step] = []
+        self.by: list[Step | None] = []
         self._reached: Diagram | None = None
 
     @property
@@ -98,10 +98,15 @@ class SymbolicWalks:
         if not self.by:
             self._grow()
         place = bisect_left(range(len(self.grown)), 1, key=lambda n: self._meets(n, wanted))
-        here, steps = self._one(self.grown[place] & wanted), []
+        here, steps = self._one(self.grown[place] & wanted), list[Step]()
         while place > 0:
             # `here` is in the set number `place` and in none before: the step before it added it
             step = self.by[place - 1]
+            if step is None:
+                stretch, here = self._across(here, self.grown[place - 1])
+                steps += reversed(stretch)
+                place = bisect_left(range(place), 1, key=lambda n: self._meets(n, here))
+                continue
             here = self._one(
                 self.space.relations[step.number].preimage(
                     self.space.encoding, self.space.settling.before(here)
@@ -159,6 +164,23 @@ class SymbolicWalks:
                     queue.append(after)
         return None
 
+    def _across(self, here: Diagram, sources: Diagram) -> tuple[list[Step], Diagram]:
+        """A walk on an island that leads from some source to a situation, and that source."""
+        space, walking = self.space, self.space.walking
+        island = next(i for i in space.islands if (here & i).satisfiable())
+        values = space.encoding.values(here.exists(space.place) & island & sources)
+        start, end = walking.word(values), walking.word(space.encoding.values(here))
+        paths: dict[int, list[Step]] = {start: []}
+        queue = deque([start])
+        while end not in paths:
+            word = queue.popleft()
+            for number in space.plain:
+                after = walking.after(word, space.system.steps[number])
+                if after is not None and after not in paths:
+                    paths[after] = [*paths[word], space.system.steps[number]]
+                    queue.append(after)
+        return paths[end], space.encoding.situation(values)
+
     def _meets(self, place: int, wanted: Diagram) -> bool:
         return bool((self.grown[place] & wanted).satisfiable())
 
@@ -169,12 +191,19 @@ class SymbolicWalks:
 
         def follow(step: Step, some: Diagram) -> Diagram:
             reached = space.forth(step, some) & self.allowed
-            if (reached & ~some).satisfiable():
+            if (reached & ~self.grown[-1]).satisfiable():
                 self.by.append(step)
-                self.grown.append(some | reached)
+                self.grown.append(self.grown[-1] | reached)
             return reached
 
-        space.closed(self.layers[0], follow, self.allowed)
+        def spread(some: Diagram) -> Diagram:
+            wider = space.spread(some)
+            if wider != some:
+                self.by.append(None)
+                self.grown.append(wider)
+            return wider
+
+        space.closed(self.layers[0], follow, self.allowed, spread)
 
     def _shortened(self, steps: list[Step], wanted: Diagram) -> list[Step]:
         """Without every stretch that can be left out with the rest still possible."""

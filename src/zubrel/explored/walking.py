@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
@@ -37,6 +37,10 @@ class Walking:
     def start(self) -> int:
         """The start, settled."""
         return self._settled(self.packing.pack([v.start for v in self.system.variables])[0])
+
+    def word(self, values: Sequence[int]) -> int:
+        """A situation given as values of the variables, packed."""
+        return self.packing.pack(values)[0]
 
     def after(self, word: int, step: Step) -> int | None:
         """The settled situation after a step, or None where it is not possible."""
