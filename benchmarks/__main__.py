@@ -1,4 +1,4 @@
-"""Runs the comparison and prints it as a table: python -m benchmarks"""
+"""Runs the comparison and prints it as a table: python -m benchmarks [FAMILY...]"""
 
 from __future__ import annotations
 
@@ -11,11 +11,17 @@ import time
 from pathlib import Path
 from typing import Any
 
+from benchmarks.families import FAMILIES
+from benchmarks.limit import limit
 from benchmarks.worlds import ring
 
 RUNS = [
     ("ring", 8, 7), ("ring", 8, 10), ("ring", 8, 13), ("ring", 8, 15), ("ring", 8, 17),
 ]  # fmt: skip
+
+
+PATIENCE = 60
+"""Seconds that a world of a family may take."""
 
 
 def measure(who: str, family: str, *sizes: int) -> dict[str, Any]:
@@ -28,7 +34,7 @@ def measure(who: str, family: str, *sizes: int) -> dict[str, Any]:
 def compare() -> None:
     print(f"Python {platform.python_version()}, {platform.machine()}; CPU seconds, search only")
     print(f"{'world':14} {'situations':>11} {'script':>9} {'zubrel':>9} {'ratio':>7} "
-          f"{'B/sit.':>7} {'findings':>9} {'of search':>9}")  # fmt: skip
+          f"{'B/sit.':>7} {'findings':>9} {'of search':>9} {'of the limit':>13}")  # fmt: skip
     for family, *sizes in RUNS:
         script = measure("script", family, *sizes)
         mine = measure("zubrel", family, *sizes)
@@ -40,7 +46,46 @@ def compare() -> None:
         whole = every["seconds"] / every["forward"]
         print(f"{family + ' ' + '×'.join(map(str, sizes)):14} {mine['situations']:>11,} "
               f"{script['seconds']:>9.3f} {mine['seconds']:>9.3f} {ratio:>6.1f}× "
-              f"{mine['bytes']:>7.0f} {every['seconds']:>9.3f} {whole:>8.1f}×")  # fmt: skip
+              f"{mine['bytes']:>7.0f} {every['seconds']:>9.3f} {whole:>8.1f}×"
+              f"{_against_limit(sizes, mine):>13}")  # fmt: skip
+
+
+def _against_limit(sizes: list[int], mine: dict[str, Any]) -> str:
+    """How many times longer than a compiled program on the same rules."""
+    found = limit(ring(*sizes)[1])
+    if found is None:
+        return "no compiler"
+    if found[0] != mine["situations"]:
+        raise SystemExit(f"ring {sizes}: the compiled program counts {found[0]}")
+    return f"{mine['seconds'] / max(found[1], 1e-4):.0f}×"
+
+
+def families(names: list[str]) -> None:
+    """Whole processes, from YAML to all findings: wall-clock seconds and peak memory."""
+    print(f"{'world':12} {'engine':9} {'situations':>22} {'verdict':11} {'findings':>8} "
+          f"{'seconds':>8} {'peak MiB':>8}")  # fmt: skip
+    with tempfile.TemporaryDirectory() as folder:
+        for name in names:
+            world = Path(folder) / f"{name}.yaml"
+            world.write_text(FAMILIES[name](), encoding="utf-8")
+            print(_one_family(name, world))
+
+
+def _one_family(name: str, world: Path) -> str:
+    arguments = ["check", str(world), "--format", "json", "--max-seconds", str(PATIENCE)]
+    code = ("import resource, subprocess, sys, json, time\n"
+            "began = time.perf_counter()\n"
+            "done = subprocess.run([sys.executable, '-m', 'zubrel', *sys.argv[1:]],"
+            " capture_output=True, text=True)\n"
+            "peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss\n"
+            "print(json.dumps([time.perf_counter() - began, peak, done.stdout]))")  # fmt: skip
+    run = subprocess.run([sys.executable, "-c", code, *arguments], capture_output=True, text=True,
+                         check=True)  # fmt: skip
+    seconds, peak, text = json.loads(run.stdout)
+    found = json.loads(text)
+    return (f"{name:12} {found['engine']:9} {found['situations']:>22.6g} "
+            f"{found['verdict']:11} {len(found['findings']):>8} {seconds:>8.2f} "
+            f"{peak / 1024:>8.0f}")  # fmt: skip
 
 
 def whole_processes() -> None:
@@ -66,5 +111,8 @@ def _best(command: list[str]) -> float:
 
 
 if __name__ == "__main__":
-    compare()
-    whole_processes()
+    wanted = sys.argv[1:]
+    if not wanted:
+        compare()
+        whole_processes()
+    families(wanted or list(FAMILIES))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Callable
 
 from benchmarks.worlds import ring
 
@@ -124,3 +125,18 @@ def _ended(lines: list[str], when: str) -> str:
 
 def ring_text(areas: int, finds: int) -> str:
     return ring(areas, finds)[0]
+
+
+FAMILIES: dict[str, Callable[[], str]] = {
+    "ring 40x60": lambda: ring_text(40, 60),
+    "chain 100": lambda: chain(100),
+    "chain 500": lambda: chain(500),
+    "keys 12": lambda: keys(12),
+    "market 20": lambda: market(20),
+    "quests 4": lambda: quests(4),
+    "quests 8": lambda: quests(8),
+    "realm s": lambda: realm("s", 1),
+    "open s": lambda: realm("s", 1, False),
+    "realm m": lambda: realm("m", 1),
+    "open m": lambda: realm("m", 1, False),
+}

@@ -47,14 +47,16 @@ class Links:
         Into a situation only its `allowed` bits, and only over open links. Levels are taken in
         their order, or from the last to the first; one that nothing has changed for is left out.
         """
-        order = self.pieces[::-1] if from_last else self.pieces
+        turns = (list(enumerate(self.pieces)), list(reversed(list(enumerate(self.pieces)))))
+        turns = turns[::-1] if from_last else turns
         changed = np.zeros((len(bits) >> 12) + 2, np.int64)
-        seen = [-1] * len(order)
+        seen = [-1] * len(self.pieces)
         clock = 0
-        again = True
+        again, turn = True, 0
         while again:
             again = False
-            for number, piece in enumerate(order):
+            # there and back: most of what one direction leaves is found by the other
+            for number, piece in turns[turn]:
                 clock += 1
                 if seen[number] >= 0 and changed[piece.low : piece.high].max() <= seen[number]:
                     continue
@@ -64,6 +66,7 @@ class Links:
                     changed[touched >> 12] = clock + 1
                     clock += 1
                     again = True
+            turn = 1 - turn
 
 
 class _Piece:

@@ -19,6 +19,9 @@ from zubrel.explored.rest import Settling
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 
 CHECK_EVERY = 1024
+NARROW, NARROW_MOST = 100, 500_000
+"""Where a step leads to less than so many new situations on average, whole levels at once are no
+faster, and this engine goes on to so many."""
 Numbers = frozenset[int]
 
 
@@ -114,15 +117,16 @@ class ScalarSpace:
     def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
         bits = self._seeded(targets)
         after = self._targets()
-        changed = True
+        changed, order = True, range(len(after) - 1, -1, -1)
         while changed:
             changed = False
-            for here in range(len(after) - 1, -1, -1):
+            for here in order:
                 known = old = bits[here]
                 for target in after[here]:
                     known |= bits[target]
                 if known != old:
                     bits[here], changed = known, True
+            order = order[::-1]
         return _sorted_out(bits, len(targets))
 
     def reached_from(self, sources: Sequence[Numbers]) -> list[Numbers]:
@@ -291,6 +295,7 @@ class _Search:
         self.budget = budget
         self.progress = progress
         self.most = most
+        self.depths: list[int] = []
         self.allowed = budget.limits.situations or sys.maxsize
         self.settling = Settling(space.system, space.kernel, space.packing)
         self.expansions: list[Callable[[int], list[tuple[int, tuple[int, ...]]]]] = []
@@ -368,8 +373,12 @@ class _Search:
     def _add(self, word: int, parent: tuple[int, int] | None, known: dict[int, int]) -> int:
         space = self.space
         number = known[word] = len(space.words)
+        depth = 0 if parent is None else self.depths[parent[0]] + 1
         if self.most is not None and number >= self.most:
-            raise TooMany
+            if number >= NARROW_MOST or number > NARROW * depth:
+                raise TooMany
+            self.most = NARROW_MOST
+        self.depths.append(depth)
         space.words.append(word)
         space.parents.append(parent)
         return number
