@@ -42,7 +42,7 @@ def _report(report: Report) -> dict[str, Any]:
             "shortest": win.shortest,
             "moves": [move_as_json(m) for m in win.moves],
         },
-        "findings": [_finding(f) for f in report.findings],
+        "findings": [finding_as_json(f) for f in report.findings],
         **_progress(report),
     }
 
@@ -71,7 +71,8 @@ def _progress(report: Report) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _finding(finding: Told) -> dict[str, Any]:
+def finding_as_json(finding: Told) -> dict[str, Any]:
+    """A finding with its evidence."""
     span = finding.span
     return {
         "kind": finding.kind,

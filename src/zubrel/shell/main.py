@@ -20,6 +20,8 @@ COMMANDS = {
     "new": "Write a small commented world to start from.",
     "list": "Show what a world defines, and where each thing is used.",
     "check": "Search every situation: verdict and findings.",
+    "compare": "Show what an edit changed, also against an earlier revision.",
+    "report": "Write everything about a world into one HTML page.",
     "probe": "Hold one lock, way, find or talk against all that it asks for.",
     "play": "Walk a world by hand, with undo and hints.",
     "rehearse": "Replay scripts of moves with expectations between them.",

@@ -1,0 +1,86 @@
+"""Two reports -> what an edit has changed."""
+
+from __future__ import annotations
+
+from typing import TypeVar
+
+from msgspec import Struct
+
+from zubrel.findings.kinds import GRAVITY
+from zubrel.narrated.report import Progress, Report, Told
+
+RANKS = ("solvable", "softlocks", "unwinnable")
+"""Verdicts from the best to the worst; an incomplete search has no rank."""
+
+
+class Difference(Struct, frozen=True):
+    """`old` and `new` are the reports. Findings are the same when kind, subject and cause are.
+
+    `must_haves` that are `gained` or `lost` are ids, pairs of the order likewise; None where
+    either search was cut short.
+    """
+
+    old: Report
+    new: Report
+    appeared: tuple[Told, ...]
+    gone: tuple[Told, ...]
+    still: tuple[Told, ...]
+    gained: tuple[str, ...] | None
+    lost: tuple[str, ...] | None
+    order_gained: tuple[tuple[str, str], ...] | None
+    order_lost: tuple[tuple[str, str], ...] | None
+
+    @property
+    def complete(self) -> bool:
+        return self.old.complete and self.new.complete
+
+    def worse(self, bar: str) -> bool:
+        """The verdict is worse, or a finding at or above `bar` is new and not accepted."""
+        if self.complete and RANKS.index(self.new.verdict) > RANKS.index(self.old.verdict):
+            return True
+        return any(GRAVITY[f.severity] >= GRAVITY[bar] and not f.accepted for f in self.appeared)
+
+
+def difference(old: Report, new: Report) -> Difference:
+    """What is new in `new`, what of `old` is gone, and what stays.
+
+    An accepted finding that no longer is counts as new, one that has come to be accepted as gone.
+    """
+    before = {_identity(f): f for f in old.findings}
+    after = {_identity(f): f for f in new.findings}
+    return Difference(
+        old, new,
+        tuple(f for i, f in after.items() if i not in before),
+        tuple(f for i, f in before.items() if i not in after),
+        tuple(f for i, f in after.items() if i in before),
+        *_changes(_needed(old.progress), _needed(new.progress)),
+        *_changes(_order(old.progress), _order(new.progress)),
+    )  # fmt: skip
+
+
+def _identity(finding: Told) -> tuple[str, str, str | None, bool]:
+    return finding.kind, finding.subject, finding.cause, finding.accepted
+
+
+def _needed(progress: Progress | None) -> dict[str, None] | None:
+    if progress is None:
+        return None
+    every = ((m.id, *(other for other, _ in m.together)) for m in progress.must_haves)
+    return dict.fromkeys(i for ids in every for i in ids)
+
+
+def _order(progress: Progress | None) -> dict[tuple[str, str], None] | None:
+    if progress is None:
+        return None
+    return dict.fromkeys((a, m.id) for m in progress.must_haves for a in m.after)
+
+
+T = TypeVar("T")
+
+
+def _changes(
+    old: dict[T, None] | None, new: dict[T, None] | None
+) -> tuple[tuple[T, ...] | None, tuple[T, ...] | None]:
+    if old is None or new is None:
+        return None, None
+    return tuple(i for i in new if i not in old), tuple(i for i in old if i not in new)

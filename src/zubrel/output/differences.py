@@ -1,0 +1,119 @@
+"""What an edit changed -> text, JSON, Markdown."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Sequence
+
+from rich.console import Console
+from rich.text import Text
+
+from zubrel import __version__
+from zubrel.narrated.difference import Difference
+from zubrel.narrated.report import Report, Told
+from zubrel.narrated.words import counted, listed
+from zubrel.output.as_json import FORMAT, finding_as_json
+from zubrel.output.text import STYLES, indented
+
+
+def write_difference(found: Difference, console: Console, quiet: bool = False) -> None:
+    """The verdict then and now, what is new, what is gone; `quiet`: one line each."""
+    paths = f"  ({found.old.path} → {found.new.path})"
+    console.print(Text.assemble((found.new.title, "bold"), (paths, "dim")))
+    for line in _summary(found):
+        console.print(Text(line))
+    _write("New", found.appeared, console, quiet)
+    _write("Gone", found.gone, console, True)
+    if found.still:
+        still = [f"{f.kind} {f.subject}" for f in found.still if not f.accepted]
+        console.print()
+        console.print(Text(f"Still there: {counted(len(found.still), 'finding')}"
+                           + (f" ({', '.join(still[:8])}{', …' if len(still) > 8 else ''})"
+                              if still else ", all accepted"), "dim"))  # fmt: skip
+
+
+def _write(title: str, findings: Sequence[Told], console: Console, short: bool) -> None:
+    if not findings:
+        return
+    console.print()
+    console.print(Text(f"{title}: {counted(len(findings), 'finding')}", "bold"))
+    for finding in findings:
+        place = f"  {finding.span.place}" if finding.span and title == "New" else ""
+        accepted = "  accepted" if finding.accepted else ""
+        console.print(indented(Text.assemble(
+            (finding.severity, STYLES[finding.severity]), "  ", (finding.kind, "bold"), "  ",
+            finding.subject, (place + accepted, "dim"),
+        ), 2))  # fmt: skip
+        if not short:
+            message = finding.message[:1].upper() + finding.message[1:] + "."
+            console.print(indented(Text(message), 4))
+
+
+def _summary(found: Difference) -> Iterator[str]:
+    old, new = found.old, found.new
+    same = old.verdict == new.verdict
+    yield (
+        f"verdict: {new.verdict}, as before"
+        if same
+        else (f"verdict: {old.verdict} → {new.verdict}")
+    )
+    yield (f"situations: {_both(old.situations, new.situations)}; "
+           f"doomed: {_both(old.doomed, new.doomed)}")  # fmt: skip
+    yield f"shortest win: {_win(old)}" + (f" → {_win(new)}" if _win(old) != _win(new) else "")
+    for words, ids in (("now in every win", found.gained), ("no longer in every win", found.lost)):
+        if ids:
+            yield f"{words}: {listed(list(ids))}"
+    for words, pairs in (("new order", found.order_gained), ("order given up", found.order_lost)):
+        if pairs:
+            yield f"{words}: {', '.join(f'{a} before {b}' for a, b in pairs)}"
+
+
+def _both(old: int, new: int) -> str:
+    return f"{new:,}" if old == new else f"{old:,} → {new:,}"
+
+
+def _win(report: Report) -> str:
+    win = report.shortest_win
+    return "none" if win is None else f"{counted(len(win.moves), 'move')} to {win.name}"
+
+
+def difference_as_json(found: Difference) -> str:
+    """Both verdicts and counts, and the findings that are new, gone and still there."""
+
+    def side(report: Report) -> dict[str, object]:
+        win = report.shortest_win
+        return {
+            "world": report.path, "verdict": report.verdict, "complete": report.complete,
+            "situations": report.situations, "won": report.won, "doomed": report.doomed,
+            "shortest_win": win and len(win.moves),
+        }  # fmt: skip
+
+    pairs = [
+        None if p is None else [list(pair) for pair in p]
+        for p in (found.order_gained, found.order_lost)
+    ]
+    everything = {
+        "zubrel": __version__, "format": FORMAT, "old": side(found.old), "new": side(found.new),
+        "appeared": [finding_as_json(f) for f in found.appeared],
+        "gone": [finding_as_json(f) for f in found.gone],
+        "still": [finding_as_json(f) for f in found.still],
+        "must_haves": {"gained": found.gained, "lost": found.lost},
+        "order": {"gained": pairs[0], "lost": pairs[1]},
+    }  # fmt: skip
+    return json.dumps(everything, indent=2, ensure_ascii=False) + "\n"
+
+
+def difference_as_markdown(found: Difference) -> str:
+    """For a comment under a change."""
+    lines = [f"## {found.new.title}", "", *(f"- {line}" for line in _summary(found)), ""]
+    for title, findings in (("New", found.appeared), ("Gone", found.gone)):
+        if findings:
+            lines += [f"### {title}", ""]
+            lines += [
+                f"- **{f.kind}** `{f.subject}` ({f.severity}"
+                f"{', accepted' if f.accepted else ''}): {f.message}"
+                for f in findings
+            ]
+            lines.append("")
+    lines.append(f"Still there: {counted(len(found.still), 'finding')}.")
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,135 @@
+"""Report and listings -> one self-contained HTML page, for whoever uses no terminal.
+
+Every text of a world is escaped by the template engine. The page works without its script, which
+only filters.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup, escape
+
+from zubrel import __version__
+from zubrel.findings.kinds import KINDS, SEVERITIES
+from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
+from zubrel.narrated.tables import Listing, Row
+from zubrel.narrated.words import counted
+from zubrel.output.as_markdown import VERDICTS
+
+WORD = re.compile(r"[a-z][a-z0-9_]*")
+
+
+def page(report: Report, listings: Sequence[Listing], fingerprint: str, limits: str) -> str:
+    """The whole page. `fingerprint` identifies the files of the world, `limits` those in force."""
+    return _Page(report, listings).written(fingerprint, limits)
+
+
+class _Page:
+    def __init__(self, report: Report, listings: Sequence[Listing]) -> None:
+        self.report = report
+        self.listings = listings
+        self.ids = {row[0][0] for listing in listings for row in listing.rows if row[0]}
+        self.last = max((w.first or 0 for w in report.progress.windows), default=0) if (
+            report.progress) else 0  # fmt: skip
+        if report.shortest_win:
+            self.last = max(self.last, len(report.shortest_win.moves), 1)
+
+    def written(self, fingerprint: str, limits: str) -> str:
+        report = self.report
+        environment = Environment(
+            loader=PackageLoader("zubrel.output", "."), autoescape=True, undefined=StrictUndefined,
+            trim_blocks=True, lstrip_blocks=True,
+        )  # fmt: skip
+        environment.globals.update(
+            link=self._link, linked=self._linked, anchor=self._anchor, walks=self._walks,
+            track=self._track, windows=self._windows,
+            indent=lambda line: (len(line) - len(line.lstrip())) / 2 + 0.2,
+        )  # fmt: skip
+        found = [f for f in report.findings if not f.accepted]
+        tally = [(s, sum(f.severity == s for f in found)) for s in SEVERITIES]
+        text: str = environment.get_template("page.html.jinja").render(
+            report=report, sentence=VERDICTS[report.verdict], numbers=self._numbers(),
+            open=found, accepted=[f for f in report.findings if f.accepted],
+            tally=[(s, n) for s, n in tally if n], win=report.shortest_win, last=self.last,
+            listings=self.listings, about={k.slug: k.about for k in KINDS.values()},
+            sections=self._sections(), provenance=self._provenance(fingerprint, limits),
+        )  # fmt: skip
+        return text + "\n"
+
+    def _sections(self) -> list[tuple[str, str]]:
+        progress = self.report.progress
+        return [(i, words) for i, words, there in (
+            ("findings", "Findings", True),
+            ("accepted", "Accepted", any(f.accepted for f in self.report.findings)),
+            ("win", "A win", self.report.shortest_win is not None),
+            ("needed", "In every win", bool(progress and progress.must_haves)),
+            ("windows", "When", bool(progress and progress.windows)),
+            ("tables", "Tables", True), ("provenance", "Provenance", True),
+        ) if there]  # fmt: skip
+
+    def _numbers(self) -> str:
+        report = self.report
+        moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
+        return (f"{counted(report.situations, 'situation')}, {moves}{report.won:,} won, "
+                f"{report.doomed:,} doomed")  # fmt: skip
+
+    def _provenance(self, fingerprint: str, limits: str) -> list[tuple[str, str]]:
+        report = self.report
+        searched = "every situation" if report.complete else f"stopped at {report.stopped}"
+        return [
+            ("Program", f"zubrel {__version__}"), ("World", report.path),
+            ("Files (SHA-256)", fingerprint), ("Search", f"{report.engine}, {searched}"),
+            ("Limits", limits),
+        ]  # fmt: skip
+
+    def _link(self, thing: str) -> Markup:
+        """An id, linked to its row where it has one."""
+        if thing in self.ids:
+            return Markup('<a href="#id-{0}">{0}</a>').format(thing)
+        return escape(thing)
+
+    def _linked(self, text: str) -> Markup:
+        """A text of a table with every id in it linked; ids are plain words, never markup."""
+        parts, at = [], 0
+        for found in WORD.finditer(text):
+            if found[0] in self.ids:
+                parts += [escape(text[at : found.start()]), self._link(found[0])]
+                at = found.end()
+        return Markup("").join([*parts, escape(text[at:])])
+
+    def _anchor(self, row: Row) -> Markup:
+        return Markup(' id="id-{}"').format(row[0][0]) if row[0] else Markup("")
+
+    def _walks(self, finding: Told) -> Iterator[tuple[str, Sequence[MoveLine]]]:
+        title = "Seen after" if finding.points else "How to see it"
+        if finding.evidence:
+            yield (
+                title + ("" if finding.shortest else " (perhaps not the shortest)"),
+                (finding.evidence),
+            )
+        for point in finding.points:
+            if point.moves != finding.evidence:
+                yield f"Closed by {point.label}", point.moves
+
+    def _track(self, window: TimeWindow) -> Markup:
+        """From when on as a bar, with a mark at every move that may close it."""
+        scale = 100 / max(1, self.last)
+        moves = sorted({move for _, _, move in window.closed_by})
+        closed = f", may be closed by move {moves[0]}" if moves else ", open to the end"
+        marks = [
+            Markup('<i style="left: {:.1f}%"></i>').format(min(99.0, m * scale)) for m in moves
+        ]
+        return Markup(
+            '<div class="track" role="img" aria-label="{}"><span style="left: {:.1f}%"></span>{}'
+            "</div>"
+        ).format(f"from move {window.first}{closed}", (window.first or 0) * scale,
+                 Markup("").join(marks))  # fmt: skip
+
+    def _windows(self) -> list[TimeWindow]:
+        """Those that ever open, the earliest first."""
+        progress = self.report.progress
+        opening = [w for w in progress.windows if w.first is not None] if progress else []
+        return sorted(opening, key=lambda w: w.first or 0)

@@ -1,0 +1,55 @@
+"""`zubrel compare`: what an edit changed."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+from msgspec.structs import replace
+
+from zubrel.findings.kinds import SEVERITIES
+from zubrel.narrated.difference import Difference, difference
+from zubrel.shell.options import Common, common_options, take_common
+from zubrel.shell.revisions import world_at
+from zubrel.shell.streams import write_pretty, write_text
+from zubrel.shell.surveys import report_on
+
+
+@click.command("compare")
+@click.argument("old")
+@click.argument("new")
+@click.option("--format", "form", type=click.Choice(["text", "json", "markdown"]), default="text",
+              show_default=True, help="How the result is written.")  # fmt: skip
+@click.option("--fail-on", type=click.Choice(SEVERITIES), default="warning", show_default=True,
+              help="The least severity of a new finding that makes the exit code 1.")  # fmt: skip
+@common_options
+def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any) -> int:
+    """What is different in NEW: verdict, findings new and gone, shortest win, what wins include.
+
+    OLD and NEW are world files, or REV:path for a file in a revision of a git repository, with its
+    path from the top: zubrel compare HEAD:island.yaml island.yaml
+
+    Exit code 1 when the verdict got worse or a finding is new, 3 when a search hit a limit.
+    """
+    common = take_common(options)
+    reports = []
+    for path in (old, new):
+        with world_at(path) as file:
+            reports.append(replace(report_on(file, common.limits, True), path=path))
+    found = difference(*reports)
+    _write(found, form, common)
+    if found.worse(fail_on):
+        return 1
+    return 0 if found.complete else 3
+
+
+def _write(found: Difference, form: str, common: Common) -> None:
+    from zubrel.output import differences
+
+    if form == "json":
+        write_text(differences.difference_as_json(found), common.output)
+    elif form == "markdown":
+        write_text(differences.difference_as_markdown(found), common.output)
+    else:
+        write_pretty(lambda console: differences.write_difference(found, console, common.quiet),
+                     common.output, common.color)  # fmt: skip

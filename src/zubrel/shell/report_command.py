@@ -1,0 +1,54 @@
+"""`zubrel report`: one page for whoever uses no terminal."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+from typing import Any
+
+import click
+
+from zubrel.atoms.budget import Limits
+from zubrel.authored.document import read_document
+from zubrel.narrated.tables import SECTIONS, listing
+from zubrel.pipeline import load, report
+from zubrel.shell.meter import Meter
+from zubrel.shell.options import common_options, take_common
+from zubrel.shell.streams import write_text
+
+
+@click.command("report")
+@click.argument("world")
+@common_options
+def report_command(world: str, **options: Any) -> int:
+    """Write everything about WORLD into one HTML page (-o FILE.html): verdict, findings with their
+    walks, what every win includes, windows, tables. It needs no network and no other file.
+
+    The exit code is 0 when the page was written, whatever it says; 3 when a limit was hit.
+    """
+    from zubrel.output.page import page
+
+    common = take_common(options)
+    if common.output is None:
+        raise click.UsageError("say where the page goes: -o FILE.html")
+    loaded, meter = load(world), Meter()
+    try:
+        found = report(loaded, common.limits, meter, True)
+    finally:
+        meter.clear()
+    listings = [listing(loaded, section) for section in SECTIONS]
+    write_text(page(found, listings, _fingerprint(world), _words(common.limits)), common.output)
+    return 0 if found.complete else 3
+
+
+def _fingerprint(world: str) -> str:
+    """SHA-256 over all files of a world, in the order of their paths."""
+    paths = sorted({source.path for source in read_document(world).files})
+    return hashlib.sha256(b"\0".join(Path(p).read_bytes() for p in paths)).hexdigest()
+
+
+def _words(limits: Limits) -> str:
+    memory = None if limits.memory is None else f"{limits.memory / 2**20:,.0f} MiB"
+    seconds = None if limits.seconds is None else f"{limits.seconds:g} s"
+    situations = None if limits.situations is None else f"{limits.situations:,} situations"
+    return ", ".join(w for w in (situations, seconds, memory) if w) or "none"
