@@ -26,7 +26,7 @@ fuzz: $(READY)
 bench: $(READY)
 	$(BIN)/python -m benchmarks
 
-# Needs xvfb, xterm, imagemagick and the DejaVu fonts.
+# Needs xvfb, xterm, imagemagick, chromium and the DejaVu fonts.
 screenshots: $(READY)
 	$(BIN)/python docs/screenshots/take.py
 

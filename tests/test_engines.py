@@ -126,6 +126,34 @@ class Contract(unittest.TestCase):
                             plain(space, forth), graph.closure(plain(space, some), False)
                         )
 
+    def test_steps_raise_and_lower_what_differs_between_their_ends(self):
+        seen = 0
+        for seed in range(25):
+            for space in spaces(seed):
+                graph, r = Plain(space), random.Random(seed)
+                variables = space.system.variables
+                number = r.choice([n for n, v in enumerate(variables) if v.size > 1])
+                key = variables[number].key
+
+                def value(situation, number=number, key=key, variables=variables):
+                    return variables[number].number(dict(situation)[key])
+
+                some, other = random_sets(space, r, 2)
+                a, b = plain(space, some), plain(space, other)
+                with self.subTest(seed=seed, engine=type(space).__name__):
+                    between = {n for x, n, y in graph.edges if x in a and y in b}
+                    found = space.steps_between(some, other)
+                    self.assertEqual([s.number for s in found], sorted(between))
+                    for step in space.system.steps:
+                        for up in (True, False):
+                            shifted = {
+                                x for x, n, y in graph.edges if n == step.number
+                                and (value(y) > value(x) if up else value(y) < value(x))
+                            }  # fmt: skip
+                            seen += len(shifted)
+                            self.assertEqual(plain(space, space.shifted(step, number, up)), shifted)
+        self.assertGreater(seen, 50)
+
     def test_walks_are_shortest_and_keep_out_of_what_they_avoid(self):
         shown = 0
         for seed in range(45):
@@ -143,6 +171,7 @@ class Contract(unittest.TestCase):
                         self.assertEqual(plain(space, walks.reached), set(lengths))
                         self.assertEqual(plain(space, without), set(lengths))
                         self.assertEqual(trace and len(trace.steps), min(expected, default=None))
+                        self.assertEqual(walks.moves_to(target), min(expected, default=None))
                     if trace and trace.steps:
                         shown += 1
                         self.assertTrue(space.at_end_of(trace) & target)

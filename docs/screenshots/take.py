@@ -1,6 +1,6 @@
 """Takes the pictures of this folder: each command in a real terminal window, on the demo worlds.
 
-Needs Xvfb, xterm, ImageMagick's `import` and the DejaVu fonts. Run by `make screenshots`.
+Needs Xvfb, xterm, ImageMagick's `import`, Chromium and the DejaVu fonts. Run by `make screenshots`.
 """
 
 from __future__ import annotations
@@ -24,6 +24,10 @@ SHOTS = {
     "proved": (
         "zubrel check tidewrack.yaml; zubrel route tidewrack.yaml --to crowbar",
         "zubrel check tidewrack.yaml; echo; zubrel route tidewrack.yaml --to crowbar",
+    ),
+    "compare": (
+        "zubrel compare draft.yaml tidewrack.yaml",
+        "zubrel compare draft.yaml tidewrack.yaml",
     ),
     "list": (
         "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
@@ -56,7 +60,7 @@ endings:
 
 
 def main() -> None:
-    missing = [tool for tool in ("Xvfb", "xterm", "import") if not shutil.which(tool)]
+    missing = [tool for tool in ("Xvfb", "xterm", "import", "chromium") if not shutil.which(tool)]
     if missing:
         sys.exit(f"not installed: {', '.join(missing)}")
     screen = subprocess.Popen(
@@ -74,8 +78,24 @@ def main() -> None:
             Path(folder, "typed.txt").write_text(TYPED, encoding="utf-8")
             for name, (title, command) in SHOTS.items():
                 take(name, title, command, folder)
+            browse("report", folder)
     finally:
         screen.terminate()
+
+
+def browse(name: str, folder: str) -> None:
+    """Save the report on the draft as a browser shows it, its first finding unfolded."""
+    page = Path(folder, "draft.html")
+    program = Path(sys.executable).parent / "zubrel"
+    subprocess.run([program, "report", "draft.yaml", "-o", page], cwd=folder, check=True)
+    text = page.read_text(encoding="utf-8")
+    page.write_text(text.replace("<details class", "<details open class", 1), encoding="utf-8")
+    subprocess.run(
+        ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
+         "--window-size=1280,800", f"--screenshot={HERE / name}.png",
+         f"--user-data-dir={folder}/browser", page.as_uri()],
+        stderr=subprocess.DEVNULL, check=True,
+    )  # fmt: skip
 
 
 def take(name: str, title: str, command: str, folder: str) -> None:

@@ -50,6 +50,10 @@ class ScalarWalks:
             steps.append(self.space.system.steps[step])
         return Trace(tuple(reversed(steps)))
 
+    def moves_to(self, target: Numbers) -> int | None:
+        trace = self.shortest(target)
+        return None if trace is None else len(trace.steps)
+
 
 # situation -> (situation before it, step), in breadth-first order; None at the start
 Tree = dict[int, "tuple[int, int] | None"]

@@ -50,6 +50,10 @@ class Walks(Protocol[S]):
         """The fewest steps from the start into `target`, or None when no such play comes there."""
         ...
 
+    def moves_to(self, target: S) -> int | None:
+        """How many steps `shortest` has, without finding them."""
+        ...
+
 
 class Space(Protocol[S]):
     """The settled situations reachable from the start, and the steps between them."""

@@ -53,6 +53,13 @@ class SymbolicWalks:
             return self._some_play(wanted)
         return Trace(self._steps_through(self.layers[: place + 1], wanted))
 
+    def moves_to(self, target: DiagramSet) -> int | None:
+        wanted = target.diagram & self.reached.diagram
+        if not wanted.satisfiable():
+            return None
+        place = self._layer_of(wanted)
+        return len(self._some_play(wanted).steps) if place is None else place
+
     def _layer_of(self, wanted: Diagram) -> int | None:
         """The first layer that meets `wanted`; None when patience is at an end."""
         for place, layer in enumerate(self.layers):

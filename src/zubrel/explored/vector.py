@@ -83,6 +83,10 @@ class VectorWalks:
             here = int(parents[here])
         return Trace(tuple(reversed(trace)))
 
+    def moves_to(self, target: NumberSet) -> int | None:
+        inside = self.levels[target.truths & self.reached.truths]
+        return int(inside.min()) if len(inside) else None
+
     def _parents(self) -> tuple[Numbers, npt.NDArray[np.int32]]:
         """For each situation one that is a level nearer to the start, and the step from it.
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterator, Mapping
-from typing import Any
 
 from msgspec import Struct
 
@@ -84,7 +83,7 @@ def _must_haves(judged: Judged) -> tuple[tuple[MustHave, ...], tuple[tuple[str, 
     without = space.reached_without([had for _, _, had in every])
     needed = [(i, s, had, free) for (i, s, had), free in zip(every, without, strict=True)
               if not free & judged.won]  # fmt: skip
-    firsts = {i: _length(space.walks().shortest(had)) for i, _, had, _ in needed}
+    firsts = {i: space.walks().moves_to(had) or 0 for i, _, had, _ in needed}
     before = {
         b: {a for a, _, _, free in needed if a != b and firsts[a] <= firsts[b] and not free & had}
         for b, _, had, _ in needed
@@ -129,7 +128,7 @@ def _windows(judged: Judged) -> Iterator[Window]:
              if s.id in ids]  # fmt: skip
     had = [space.where(subject.had) for subject, _ in every]
     for (subject, section), has, can in zip(every, had, space.reaching(had), strict=True):
-        first = space.walks().shortest(has)
+        first = space.walks().moves_to(has)
         closed: dict[str, int] = {}
         lost = unended - can
         if first is not None and lost:
@@ -137,9 +136,4 @@ def _windows(judged: Judged) -> Iterator[Window]:
             still = (can - has) & walks.reached
             for closing in closings(judged, walks, still, lost & walks.reached):
                 closed[closing.rule] = len(closing.trace.steps)
-        length = None if first is None else len(first.steps)
-        yield Window(subject.id, section, length, tuple(closed.items()))
-
-
-def _length(trace: Any) -> int:
-    return len(trace.steps) if trace else 0
+        yield Window(subject.id, section, first, tuple(closed.items()))
