@@ -112,7 +112,7 @@ def take(name: str, title: str, command: str, folder: str) -> None:
          "#fbfaf7", "-fg", "#1d1f21", "-xrm", "XTerm*scrollBar: false", "-e", "sh", str(script)],
         cwd=folder, env=environment,
     )  # fmt: skip
-    for _ in range(300):
+    for _ in range(1200):
         if done.exists():
             break
         time.sleep(0.1)

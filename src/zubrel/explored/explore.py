@@ -13,7 +13,7 @@ from zubrel.explored.space import Space, TooMany
 SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
 """Situations: plain integers up to the first, a look at diagrams after the second, and from the
 third on nothing is listed."""
-SHORTEST_LOOK = 1.0
+SHORTEST_LOOK = 0.7
 
 
 def explore(system: System, budget: Budget, progress: Progress) -> Space[Any]:
@@ -48,7 +48,7 @@ def _large(system: System, budget: Budget, progress: Progress) -> Space[Any]:
         pass
     from zubrel.explored.symbolic_search import explore_symbolic
 
-    look = max(SHORTEST_LOOK, 2 * (budget.seconds() - began))
+    look = max(SHORTEST_LOOK, budget.seconds() - began)
     space = explore_symbolic(system, budget, progress, look)
     finished = space is not None and space.stopped is None
     if space is not None and finished and space.count(space.everything) > MANY:

@@ -15,7 +15,7 @@ from rich.text import Text
 from zubrel.narrated.report import MoveLine, Progress, Report, Told
 from zubrel.narrated.words import counted, listed
 
-STYLES = {"error": "bold red", "warning": "bold yellow", "note": "bold cyan"}
+STYLES = {"error": "bold red", "warning": "bold magenta", "note": "bold"}
 GOOD, BAD, QUIET = "green", "bold red", "dim"
 
 
@@ -126,7 +126,7 @@ def _verdict(report: Report) -> Text:
         case "unwinnable":
             return Text.assemble(("UNWINNABLE", BAD), ": no play whatever comes to a good ending.")
     words = f"the search stopped at {report.stopped}, so nothing is proved"
-    return Text.assemble(("INCOMPLETE", "bold yellow"), f": {words}.")
+    return Text.assemble(("INCOMPLETE", "bold magenta"), f": {words}.")
 
 
 def _numbers(report: Report) -> Iterable[str]:

@@ -22,6 +22,7 @@ COMMANDS = {
     "check": "Search every situation: verdict and findings.",
     "compare": "Show what an edit changed, also against an earlier revision.",
     "report": "Write everything about a world into one HTML page.",
+    "watch": "Check again whenever a file of a world is saved.",
     "probe": "Hold one lock, way, find or talk against all that it asks for.",
     "play": "Walk a world by hand, with undo and hints.",
     "rehearse": "Replay scripts of moves with expectations between them.",

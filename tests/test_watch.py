@@ -1,0 +1,63 @@
+"""`zubrel watch`: a save is checked, and only what has changed is printed."""
+
+import os
+import selectors
+import signal
+import subprocess
+import sys
+import time
+import unittest
+
+from tests.program import ProgramTest
+from tests.test_check_command import TOSS
+
+PATIENCE = 60
+
+
+class Watch(ProgramTest):
+    def setUp(self):
+        super().setUp()
+        inside = TOSS[: TOSS.index("endings:")] + "include: [endings.yaml]\n"
+        self.write("world.yaml", inside)
+        self.write("endings.yaml", "endings: {top: {when: at tower}}\n")
+        self.inside = inside
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "zubrel", "watch", "world.yaml"], cwd=self.folder,
+            stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+            env={**os.environ, "PYTHONIOENCODING": "utf-8", "PYTHONUNBUFFERED": "1"},
+        )  # fmt: skip
+        self.addCleanup(self.process.stdout.close)
+        self.addCleanup(self.process.wait)
+        self.addCleanup(self.process.kill)
+
+    def read_until(self, words):
+        """What is printed until `words` are, or until nobody has patience any more."""
+        stream, text, ends = self.process.stdout, "", time.monotonic() + PATIENCE
+        with selectors.DefaultSelector() as waiting:
+            waiting.register(stream, selectors.EVENT_READ)
+            while words not in text and time.monotonic() < ends:
+                if waiting.select(1):
+                    text += os.read(stream.fileno(), 65536).decode()
+        self.assertIn(words, text)
+        return text
+
+    def save(self, name, text):
+        time.sleep(0.5)
+        self.write(name, text)
+
+    def test_saves_of_the_world_and_of_what_it_includes_are_checked(self):
+        self.read_until("Throw the key into the sea  −Brass key")
+        self.save("world.yaml", self.inside.replace("takes: key", "needs: key"))
+        text = self.read_until("Gone: 2 findings")
+        self.assertIn("world.yaml saved", text)
+        self.assertNotIn("How to see it", text)
+        self.save("endings.yaml", "endings: {top: {when: at towr}}\n")
+        self.assertIn("endings.yaml saved", self.read_until("tower"))
+        self.save("endings.yaml", "endings: {top: {when: at pier and at tower}}\n")
+        self.read_until("solvable → unwinnable")
+        self.process.send_signal(signal.SIGINT)
+        self.assertEqual(self.process.wait(timeout=PATIENCE), 130)
+
+
+if __name__ == "__main__":
+    unittest.main()
