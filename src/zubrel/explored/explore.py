@@ -13,7 +13,8 @@ from zubrel.explored.space import Space, TooMany
 SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
 """Situations: plain integers up to the first, a look at diagrams after the second, and from the
 third on nothing is listed."""
-SHORTEST_LOOK = 0.7
+LOOK = 0.8
+"""Seconds that a look may take."""
 
 
 def explore(system: System, budget: Budget, progress: Progress) -> Space[Any]:
@@ -41,15 +42,13 @@ def _large(system: System, budget: Budget, progress: Progress) -> Space[Any]:
     """Lists where that is the faster way, and diagrams where there are too many situations."""
     from zubrel.explored.vector_search import explore_vector
 
-    began = budget.seconds()
     try:
         return explore_vector(system, budget, progress, MIDDLE)
     except TooMany:
         pass
     from zubrel.explored.symbolic_search import explore_symbolic
 
-    look = max(SHORTEST_LOOK, budget.seconds() - began)
-    space = explore_symbolic(system, budget, progress, look)
+    space = explore_symbolic(system, budget, progress, LOOK)
     finished = space is not None and space.stopped is None
     if space is not None and finished and space.count(space.everything) > MANY:
         return space

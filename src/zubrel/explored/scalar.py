@@ -19,9 +19,6 @@ from zubrel.explored.rest import Settling
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 
 CHECK_EVERY = 1024
-NARROW, NARROW_MOST = 100, 500_000
-"""Where a step leads to less than so many new situations on average, whole levels at once are no
-faster, and this engine goes on to so many."""
 Numbers = frozenset[int]
 
 
@@ -299,7 +296,6 @@ class _Search:
         self.budget = budget
         self.progress = progress
         self.most = most
-        self.depths: list[int] = []
         self.allowed = budget.limits.situations or sys.maxsize
         self.settling = Settling(space.system, space.kernel, space.packing)
         self.expansions: list[Callable[[int], list[tuple[int, tuple[int, ...]]]]] = []
@@ -377,12 +373,8 @@ class _Search:
     def _add(self, word: int, parent: tuple[int, int] | None, known: dict[int, int]) -> int:
         space = self.space
         number = known[word] = len(space.words)
-        depth = 0 if parent is None else self.depths[parent[0]] + 1
         if self.most is not None and number >= self.most:
-            if number >= NARROW_MOST or number > NARROW * depth:
-                raise TooMany
-            self.most = NARROW_MOST
-        self.depths.append(depth)
+            raise TooMany
         space.words.append(word)
         space.parents.append(parent)
         return number
