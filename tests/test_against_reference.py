@@ -27,6 +27,11 @@ SEEDS = int(os.environ.get("ZUBREL_SEEDS", "90"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 
 
+# worlds on which an engine has once been wrong: independent steps closed in one order only, with
+# something barred, with an end of the game, and with what settles; islands across a `moves_to`
+REMEMBERED = (8016, 8053, 8070, 20035, 50041)
+
+
 def world_of(data):
     text = yaml.safe_dump(data, sort_keys=False)
     return check(document_of(Source.of("random.yaml", text), text))
@@ -109,7 +114,7 @@ class AgainstReference(unittest.TestCase):
     def test_random_worlds_agree_with_the_reference(self):
         verdicts = set()
         restless = large = 0
-        for seed in range(FIRST, FIRST + SEEDS):
+        for seed in (*REMEMBERED, *range(FIRST, FIRST + SEEDS)):
             data = random_world(seed)
             try:
                 expected = Reference(data).explore().summary()

@@ -52,6 +52,11 @@ def _told_apart(system: System) -> dict[int, frozenset[Formula]]:
         piece for formula in formulas for piece in pieces_of(formula)
         if isinstance(piece, Within) and piece.variable == PLACE
     }  # fmt: skip
+    # what moves the player changes nothing where the player stands already
+    tests |= {
+        Within(PLACE, change.number, change.number)
+        for settler in system.settlers for change in settler.changes if change.variable == PLACE
+    }  # fmt: skip
     return {
         area: frozenset(t for t in tests if t.low <= area <= t.high)
         for area in range(system.variables[PLACE].size)

@@ -164,7 +164,10 @@ class SymbolicSpace(SymbolicFixpoints):
         if not kept.satisfiable():
             return fixed
         same = self.encoding.same(sorted(settled))
+        restless = settling.restless
         after = settling.settle(one.image(self.encoding, kept & same))
+        # with the second row of bits these are no situations that anybody should come upon
+        settling.restless = restless
         copies = [bit for v in settled for bit in self.encoding.copies[v]]
         undone = (after & same).exists(self.encoding.positive_cube(copies))
         return fixed | (undone & kept)

@@ -77,12 +77,24 @@ class _Search:
             space.start = space.found = space.settling.settle(start)
             self._watch()
             space.found = space.closed(space.start, space.forth, None)
+            self._remember_all_that_settles()
         except LimitReached as limit:
             space.stopped = str(limit)
         except DDMemoryError:
             space.stopped = memory_words(self.budget)
         self.until = None
         space.note = lambda found: None  # type: ignore[method-assign]
+
+    def _remember_all_that_settles(self) -> None:
+        """Every step once from everywhere: the way back goes through what settles.
+
+        Two steps that do not mind each other are closed in one order only, so the search itself
+        need not have taken every step from every situation.
+        """
+        if self.space.settling.needed:
+            for step in self.space.system.steps:
+                self.space.pause()
+                self.space.forth(step, self.space.found)
 
     def _note(self, found: Diagram) -> None:
         self.space.found = found

@@ -36,8 +36,10 @@ def missable(judged: Judged) -> Iterator[Finding]:
     """`missable`: once-only finds, items, once rules, good endings."""
     if not judged.complete or not judged.live:
         return
-    every = list(subjects(judged))
-    had = [judged.space.where(s.had) for s in every]
+    pairs = [(s, judged.space.where(s.had)) for s in subjects(judged)]
+    # where every won situation has it, whoever can still win can still have it
+    pairs = [(s, has) for s, has in pairs if judged.won - has]
+    every, had = [s for s, _ in pairs], [has for _, has in pairs]
     able = judged.space.reaching(had)
     findings = [
         finding
