@@ -73,7 +73,7 @@ class _Search:
         start = encoding.situation([v.start for v in space.system.variables])
         space.pause, space.note = self._pause, self._note  # type: ignore[method-assign]
         try:
-            self._refuse_if_endless(start, ())
+            self._refuse_if_endless(start, at_start=True)
             space.start = space.found = space.settling.settle(start)
             self._watch()
             space.found = space.closed(space.start, space.forth, None)
@@ -124,20 +124,20 @@ class _Search:
         plain = settling.settle
 
         def settle(some: Diagram) -> Diagram:
-            return plain(some, lambda moving: self._refuse_if_endless(moving, None))
+            return plain(some, lambda moving: self._refuse_if_endless(moving, at_start=False))
 
         settling.settle = settle  # type: ignore[method-assign, assignment]
 
-    def _refuse_if_endless(self, moving: Diagram, before: tuple[()] | None) -> None:
+    def _refuse_if_endless(self, moving: Diagram, at_start: bool) -> None:
+        """Raise `EndlessSettling` if some of these situations never rest."""
         settling, space = self.space.settling, self.space
         endless = settling.never_resting(moving & settling.moving)
         if not endless.satisfiable():
             return
-        values = space.encoding.values(endless)
-        word = space.walking.packing.pack(values)[0]
+        word = space.walking.word(space.encoding.values(endless))
         cycle = space.walking.settling.rest(word)
         assert not isinstance(cycle, int), "both readings of what happens by itself agree"
-        raise EndlessSettling(Trace(()) if before is not None else self._way_to(endless), cycle)
+        raise EndlessSettling(Trace(()) if at_start else self._way_to(endless), cycle)
 
     def _way_to(self, endless: Diagram) -> Trace:
         """The fewest steps that lead to what never rests, among the situations known so far."""

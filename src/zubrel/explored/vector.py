@@ -29,7 +29,6 @@ from zubrel.explored.space import Trace
 Numbers = npt.NDArray[np.uint32]
 Truths = npt.NDArray[np.bool_]
 CHUNK = 65_536
-BLOCK = 1 << 18
 FAMILY = 64
 
 
