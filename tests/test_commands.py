@@ -15,6 +15,10 @@ class Demo(ProgramTest):
     def test_the_demo_shows_a_flawed_draft_and_a_proved_world(self):
         done = self.zubrel("demo", code=0)
         self.assertLess(done.stdout.index("SOFTLOCKS"), done.stdout.index("SOLVABLE"))
+        for picture in ("map", "chain", "windows", "growth"):
+            drawn = self.folder / "zubrel-demo" / f"draft-{picture}.png"
+            self.assertTrue(drawn.read_bytes().startswith(b"\x89PNG"))
+            self.assertIn(drawn.name, done.stdout)
         for name in ("draft.yaml", "tidewrack.yaml"):
             self.assertTrue((self.folder / "zubrel-demo" / name).exists())
 

@@ -9,7 +9,7 @@ from pathlib import Path
 PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
     "atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated",
-    "played", "output", "pipeline", "demo", "shell",
+    "played", "drawn", "output", "pipeline", "demo", "shell",
 ]  # fmt: skip
 CORE = [
     "atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated",

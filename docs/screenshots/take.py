@@ -79,8 +79,19 @@ def main() -> None:
             for name, (title, command) in SHOTS.items():
                 take(name, title, command, folder)
             browse("report", folder)
+            for picture in ("map", "chain", "windows", "growth"):
+                draw(picture, folder)
     finally:
         screen.terminate()
+
+
+def draw(picture: str, folder: str) -> None:
+    """Save a picture: of the draft, but the chain of the finished world."""
+    world = "tidewrack.yaml" if picture == "chain" else "draft.yaml"
+    program = Path(sys.executable).parent / "zubrel"
+    target = HERE / f"{picture}.png"
+    subprocess.run([program, "draw", world, picture, "-o", target], cwd=folder, check=True)
+    print(target)
 
 
 def browse(name: str, folder: str) -> None:

@@ -53,18 +53,19 @@ def survey(world: World, budget: Budget, progress: Progress | None = None) -> An
 
 def report(
     world: World, limits: Limits | None = None, progress: Progress | None = None,
-    with_progression: bool = False,
+    with_progression: bool = False, with_outline: bool = False,
 ) -> Report:  # fmt: skip
     """What can be proved about `world` within `limits`, and what was found.
 
     `with_progression`: also what every win includes, in which order, and when things can be had.
+    `with_outline`: also what pictures need.
     """
     progress = progress or Silence()
     budget = Budget(limits or Limits())
     space = survey(world, budget, progress)
     progress.stage("looking for trouble")
     try:
-        found = find(space, with_progression)
+        found = find(space, with_progression, with_outline)
         progress.stage("writing it up")
         return narrate(found, budget.seconds())
     except (LimitReached, MemoryError) as limit:

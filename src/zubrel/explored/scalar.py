@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from msgspec import Struct, field
@@ -51,6 +51,14 @@ class ScalarWalks:
         trace = self.shortest(target)
         return None if trace is None else len(trace.steps)
 
+    def by_moves(self, sets: Sequence[Numbers]) -> list[tuple[int, ...]]:
+        depths: dict[int, int] = {}
+        for number, link in self.parents.items():
+            depths[number] = 0 if link is None else depths[link[0]] + 1
+        last = max(depths.values(), default=-1)
+        counts = [Counter(depths[n] for n in some if n in depths) for some in sets]
+        return [tuple(count[depth] for count in counts) for depth in range(last + 1)]
+
 
 # situation -> (situation before it, step), in breadth-first order; None at the start
 Tree = dict[int, "tuple[int, int] | None"]
@@ -67,7 +75,8 @@ def _tree(space: ScalarSpace, avoiding: Numbers) -> Tree:
     queue = deque([0])
     while queue:
         source = queue.popleft()
-        for step, target in space.successors[source]:
+        known = space.successors[source] if source < len(space.successors) else ()
+        for step, target in known:
             if target not in tree and target not in avoiding:
                 tree[target] = (source, step)
                 queue.append(target)

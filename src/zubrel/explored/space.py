@@ -54,6 +54,13 @@ class Walks(Protocol[S]):
         """How many steps `shortest` has, without finding them."""
         ...
 
+    def by_moves(self, sets: Sequence[S]) -> list[tuple[int, ...]] | None:
+        """For 0, 1, 2, ... steps: how many situations of each set are first reached then.
+
+        None where there are too many situations to go through them step by step.
+        """
+        ...
+
 
 class Space(Protocol[S]):
     """The settled situations reachable from the start, and the steps between them."""

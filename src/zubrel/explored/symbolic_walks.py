@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import deque
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from zubrel.compiled.system import PLACE, Step
@@ -60,23 +61,35 @@ class SymbolicWalks:
         place = self._layer_of(wanted)
         return len(self._some_play(wanted).steps) if place is None else place
 
+    def by_moves(self, sets: Sequence[DiagramSet]) -> list[tuple[int, ...]] | None:
+        while self.space.patience > 0 and self.layers[-1].satisfiable():
+            self._add_layer()
+        if self.layers[-1].satisfiable():
+            return None
+        set_of, count = self.space.set_of, self.space.count
+        return [tuple(count(some & set_of(layer)) for some in sets) for layer in self.layers[:-1]]
+
     def _layer_of(self, wanted: Diagram) -> int | None:
         """The first layer that meets `wanted`; None when patience is at an end."""
         for place, layer in enumerate(self.layers):
             if (layer & wanted).satisfiable():
                 return place
-        space = self.space
-        while space.patience > 0:
-            after = space.encoding.false
-            for step in space.system.steps:
-                space.pause()
-                after = after | space.forth(step, self.layers[-1])
-            self.layers.append(after & self.allowed & ~self.near)
-            self.near = self.near | self.layers[-1]
-            space.patience -= self.layers[-1].node_count() * len(space.system.steps)
+        while self.space.patience > 0:
+            self._add_layer()
             if (self.layers[-1] & wanted).satisfiable():
                 return len(self.layers) - 1
         return None
+
+    def _add_layer(self) -> None:
+        """The situations one step farther from the start than the last layer."""
+        space = self.space
+        after = space.encoding.false
+        for step in space.system.steps:
+            space.pause()
+            after = after | space.forth(step, self.layers[-1])
+        self.layers.append(after & self.allowed & ~self.near)
+        self.near = self.near | self.layers[-1]
+        space.patience -= self.layers[-1].node_count() * len(space.system.steps)
 
     def _steps_through(self, layers: list[Diagram], wanted: Diagram) -> tuple[Step, ...]:
         here = self._one(layers[-1] & wanted)

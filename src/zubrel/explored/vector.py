@@ -86,6 +86,12 @@ class VectorWalks:
         inside = self.levels[target.truths & self.reached.truths]
         return int(inside.min()) if len(inside) else None
 
+    def by_moves(self, sets: Sequence[NumberSet]) -> list[tuple[int, ...]]:
+        size = int(self.levels.max()) + 1
+        inside = (self.levels[some.truths & self.reached.truths] for some in sets)
+        columns = [np.bincount(levels, minlength=size).tolist() for levels in inside]
+        return list(zip(*columns, strict=True))
+
     def _parents(self) -> tuple[Numbers, npt.NDArray[np.int32]]:
         """For each situation one that is a level nearer to the start, and the step from it.
 

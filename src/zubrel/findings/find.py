@@ -8,6 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.checked.world import World
+from zubrel.explored.space import LimitReached
 from zubrel.findings.empty_hands import empty_hands
 from zubrel.findings.endless import endless
 from zubrel.findings.finding import Finding
@@ -15,6 +16,7 @@ from zubrel.findings.gates import exact_count, no_gate
 from zubrel.findings.lints import lints
 from zubrel.findings.luck import luck_needed
 from zubrel.findings.missable import missable
+from zubrel.findings.outline import Outline, outline
 from zubrel.findings.progression import Progression, progression
 from zubrel.findings.promises import broken_promises
 from zubrel.findings.skippable import skippable, unused
@@ -40,17 +42,27 @@ class Found(Struct, frozen=True):
     judged: Judged
     findings: tuple[Finding, ...]
     progression: Progression | None = None
+    outline: Outline | None = None
 
 
-def find(space: AnySpace, with_progression: bool = False) -> Found:
-    """Everything that the detectors see in `space`, and if wanted what every win includes."""
+def find(space: AnySpace, with_progression: bool = False, with_outline: bool = False) -> Found:
+    """Everything that the detectors see in `space`, and if wanted what every win includes.
+
+    `with_outline`: also what pictures need beyond that.
+    """
     judged = judge(space)
     findings = [f for detector in DETECTORS for f in detector(judged)]
     findings = [_with_acceptance(f, judged.system.world) for f in findings]
     if judged.complete:
         findings += _stale(judged.system.world, findings)
     order = tuple(sorted(findings, key=Finding.order))
-    return Found(judged, order, progression(judged) if with_progression else None)
+    chain, drawn = None, None
+    try:
+        chain = progression(judged) if with_progression or with_outline else None
+        drawn = outline(judged, chain) if with_outline and chain else None
+    except (LimitReached, MemoryError):
+        pass  # the verdict and the findings are whole all the same
+    return Found(judged, order, chain, drawn)
 
 
 def _with_acceptance(finding: Finding, world: World) -> Finding:

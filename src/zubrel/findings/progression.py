@@ -58,7 +58,7 @@ def progression(judged: Judged) -> Progression | None:
     return Progression(must_haves, order, tuple(_windows(judged)))
 
 
-def _formulas(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
+def had_formulas(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
     """Id, section, and where it is had."""
     world, numbers = judged.system.world, judged.system.numbers
     for item in world.items.values():
@@ -78,7 +78,7 @@ def _must_haves(judged: Judged) -> tuple[tuple[MustHave, ...], tuple[tuple[str, 
         return (), ()
     space = judged.space
     start = space.at_end_of(Trace(()))
-    every = [(i, s, space.where(f)) for i, s, f in _formulas(judged)]
+    every = [(i, s, space.where(f)) for i, s, f in had_formulas(judged)]
     every = [(i, s, had) for i, s, had in every if had and not had & start]
     without = space.reached_without([had for _, _, had in every])
     needed = [(i, s, had, free) for (i, s, had), free in zip(every, without, strict=True)

@@ -6,6 +6,7 @@ from zubrel.checked.keys import ENDING
 from zubrel.explored.space import Trace
 from zubrel.findings.find import Found
 from zubrel.findings.finding import Closing, Finding
+from zubrel.narrated.atlas import sketch
 from zubrel.narrated.progress import progress_of
 from zubrel.narrated.reasons import Reasons
 from zubrel.narrated.replay import Walked, replay
@@ -33,14 +34,15 @@ class _Narrator:
 
     def report(self, seconds: float) -> Report:
         space, judged = self.space, self.judged
+        findings = tuple(self._told(f) for f in self.found.findings)
         return Report(
             path=self.world.path, title=self.world.title, verdict=judged.verdict,
             stopped=space.stopped, engine=space.engine, situations=space.count(space.everything),
             moves=space.moves, won=space.count(judged.won),
             doomed=space.count(judged.doomed), seconds=seconds,
             shortest_win=self._shortest_win(),
-            findings=tuple(self._told(f) for f in self.found.findings),
-            progress=progress_of(self.world, self.found.progression),
+            findings=findings, progress=progress_of(self.world, self.found.progression),
+            sketch=sketch(self.world, self.found.outline, findings),
         )  # fmt: skip
 
     def _shortest_win(self) -> Win | None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from msgspec import Struct
 
 from zubrel.atoms.source import Span
@@ -96,7 +98,10 @@ class Progress(Struct, frozen=True):
 
 
 class Report(Struct, frozen=True):
-    """What was proved about one world, and what was found."""
+    """What was proved about one world, and what was found.
+
+    `sketch` is a `narrated.atlas.Sketch` where pictures are wanted.
+    """
 
     path: str
     title: str
@@ -111,6 +116,7 @@ class Report(Struct, frozen=True):
     shortest_win: Win | None
     findings: tuple[Told, ...]
     progress: Progress | None = None
+    sketch: Any = None
 
     @property
     def complete(self) -> bool:

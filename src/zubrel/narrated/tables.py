@@ -150,14 +150,15 @@ def _locks(world: World) -> Iterator[Row]:
         locked = dict.fromkeys(r.owner for r in world.rules if r.lock == lock.id)
         begins = "open" if lock.begins_open else "shut"
         state = f"{begins}, shuts behind the player" if lock.relocks else begins
-        asks = tuple(dict.fromkeys(a for r in rules for a in _asked(world, r)))
+        asks = tuple(dict.fromkeys(a for r in rules for a in asked_of(world, r)))
         texts = tuple(said.text for said in lock.refuses)
         places = lock.from_areas if lock.from_areas else ("nowhere by hand",)
         yield ((lock.id,), (lock.name,), (state,), tuple(places), asks, tuple(others),
                tuple(locked), texts)  # fmt: skip
 
 
-def _asked(world: World, rule: Rule) -> Iterator[str]:
+def asked_of(world: World, rule: Rule) -> Iterator[str]:
+    """What a rule needs, wears and takes, in a few words each."""
     if rule.needs != ALWAYS:
         yield phrase(world, rule.needs)
     for effect in rule.outcomes[0].effects:
@@ -171,7 +172,7 @@ def _deeds(world: World) -> Iterator[Row]:
     for rule in world.rules:
         if rule.kind == "deed":
             places = ("anywhere",) if rule.areas is None else rule.areas
-            yield ((rule.id,), (rule.label,), places, tuple(_asked(world, rule)),
+            yield ((rule.id,), (rule.label,), places, tuple(asked_of(world, rule)),
                    tuple(_done(world, rule)), ("yes",) if rule.once else ())  # fmt: skip
 
 
@@ -292,7 +293,7 @@ def _foes(world: World) -> Iterator[Row]:
         rules = [r for r in world.rules if r.kind == "foe" and r.owner == foe.id]
         count = "returns" if foe.returns else str(foe.count)
         places = rules[0].areas or ("anywhere",)
-        asks = tuple(dict.fromkeys(a for r in rules for a in _asked(world, r)))
+        asks = tuple(dict.fromkeys(a for r in rules for a in asked_of(world, r)))
         drops = tuple(dict.fromkeys(_amount(g.count, g.item) for r in rules for g in r.gives))
         yield ((foe.id,), (foe.name,), places, (count,), asks, drops)
 

@@ -31,6 +31,7 @@ class _Page:
     def __init__(self, report: Report, listings: Sequence[Listing]) -> None:
         self.report = report
         self.listings = listings
+        self.anchored: set[str] = set()
         self.ids = {row[0][0] for listing in listings for row in listing.rows if row[0]}
         self.last = max((w.first or 0 for w in report.progress.windows), default=0) if (
             report.progress) else 0  # fmt: skip
@@ -55,7 +56,8 @@ class _Page:
             open=found, accepted=[f for f in report.findings if f.accepted],
             tally=[(s, n) for s, n in tally if n], win=report.shortest_win, last=self.last,
             listings=self.listings, about={k.slug: k.about for k in KINDS.values()},
-            sections=self._sections(), provenance=self._provenance(fingerprint, limits),
+            sections=self._sections(), pictures=list(self._pictures()),
+            provenance=self._provenance(fingerprint, limits),
         )  # fmt: skip
         return text + "\n"
 
@@ -63,12 +65,22 @@ class _Page:
         progress = self.report.progress
         return [(i, words) for i, words, there in (
             ("findings", "Findings", True),
+            ("pictures", "Pictures", self.report.sketch is not None),
             ("accepted", "Accepted", any(f.accepted for f in self.report.findings)),
             ("win", "A win", self.report.shortest_win is not None),
             ("needed", "In every win", bool(progress and progress.must_haves)),
             ("windows", "When", bool(progress and progress.windows)),
             ("tables", "Tables", True), ("provenance", "Provenance", True),
         ) if there]  # fmt: skip
+
+    def _pictures(self) -> Iterator[tuple[str, str, Markup]]:
+        """Id, title and picture. What a world says is only there as outlines of letters."""
+        if self.report.sketch is None:
+            return
+        from zubrel.drawn.draw import TITLES, inline
+
+        for picture, title in TITLES.items():
+            yield picture, title, Markup(inline(self.report, picture))
 
     def _numbers(self) -> str:
         report = self.report
@@ -101,7 +113,11 @@ class _Page:
         return Markup("").join([*parts, escape(text[at:])])
 
     def _anchor(self, row: Row) -> Markup:
-        return Markup(' id="id-{}"').format(row[0][0]) if row[0] else Markup("")
+        """The id of a row, the first time that its thing has a row."""
+        if not row[0] or row[0][0] in self.anchored:
+            return Markup("")
+        self.anchored.add(row[0][0])
+        return Markup(' id="id-{}"').format(row[0][0])
 
     def _walks(self, finding: Told) -> Iterator[tuple[str, Sequence[MoveLine]]]:
         title = "Seen after" if finding.points else "How to see it"

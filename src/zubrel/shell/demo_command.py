@@ -10,7 +10,7 @@ import click
 
 from zubrel.narrated.report import Report
 from zubrel.shell.options import common_options, take_common
-from zubrel.shell.streams import write_pretty, write_text
+from zubrel.shell.streams import write_bytes, write_pretty, write_text
 from zubrel.shell.surveys import report_on
 
 DRAFT, FINISHED = "draft.yaml", "tidewrack.yaml"
@@ -22,7 +22,8 @@ DRAFT, FINISHED = "draft.yaml", "tidewrack.yaml"
 @common_options
 def demo_command(folder: str, force: bool, **options: Any) -> int:
     """Write the demo worlds into DIR (default: zubrel-demo), check the flawed draft and show what
-    is wrong with it, then check the finished world and show its shortest win.
+    is wrong with it, then check the finished world and show its shortest win. The four pictures of
+    the draft are drawn beside it.
     """
     common = take_common(options)
     target = Path(folder)
@@ -38,12 +39,29 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
     for name in (DRAFT, FINISHED):
         text = files("zubrel.demo").joinpath(name).read_text(encoding="utf-8")
         write_text(text, str(target / name))
-    reports = [report_on(str(target / name), common.limits) for name in (DRAFT, FINISHED)]
-    write_pretty(lambda console: _show(reports, target, console), common.output, common.color)
+    draft = report_on(str(target / DRAFT), common.limits, with_outline=True)
+    reports = [draft, report_on(str(target / FINISHED), common.limits)]
+    drawn = _draw(draft, target)
+    write_pretty(
+        lambda console: _show(reports, drawn, target, console), common.output, common.color
+    )
     return 0
 
 
-def _show(reports: list[Report], target: Path, console: Any) -> None:
+def _draw(report: Report, target: Path) -> list[Path]:
+    """The four pictures, and where they are; none where a limit was reached."""
+    if report.sketch is None:
+        return []
+    from zubrel.drawn.draw import PICTURES, draw
+
+    paths = []
+    for picture in PICTURES:
+        paths.append(target / f"{Path(DRAFT).stem}-{picture}.png")
+        write_bytes(draw(report, picture, "png"), str(paths[-1]))
+    return paths
+
+
+def _show(reports: list[Report], drawn: list[Path], target: Path, console: Any) -> None:
     from zubrel.output.text import write_report, write_route
 
     draft, finished = reports
@@ -55,4 +73,7 @@ def _show(reports: list[Report], target: Path, console: Any) -> None:
         console.print(f"\n$ zubrel route {target / FINISHED}", style="bold cyan")
         win = finished.shortest_win
         write_route(f"the ending {win.name}", win.moves, console)
+    if drawn:
+        console.print(f"\n$ zubrel draw {target / DRAFT} map -o {drawn[0]}", style="bold cyan")
+        console.print("Pictures of the draft: " + ", ".join(str(path) for path in drawn))
     console.print(f"\nBoth worlds are in {target}: change them and check again.")

@@ -21,6 +21,7 @@ COMMANDS = {
     "list": "Show what a world defines, and where each thing is used.",
     "check": "Search every situation: verdict and findings.",
     "compare": "Show what an edit changed, also against an earlier revision.",
+    "draw": "Draw a map, the chain of progress, windows, or growth.",
     "report": "Write everything about a world into one HTML page.",
     "watch": "Check again whenever a file of a world is saved.",
     "probe": "Hold one lock, way, find or talk against all that it asks for.",

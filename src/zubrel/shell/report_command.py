@@ -22,7 +22,7 @@ from zubrel.shell.streams import write_text
 @common_options
 def report_command(world: str, **options: Any) -> int:
     """Write everything about WORLD into one HTML page (-o FILE.html): verdict, findings with their
-    walks, what every win includes, windows, tables. It needs no network and no other file.
+    walks, pictures, what every win includes, tables. It needs no network and no other file.
 
     The exit code is 0 when the page was written, whatever it says; 3 when a limit was hit.
     """
@@ -33,7 +33,7 @@ def report_command(world: str, **options: Any) -> int:
         raise click.UsageError("say where the page goes: -o FILE.html")
     loaded, meter = load(world), Meter()
     try:
-        found = report(loaded, common.limits, meter, True)
+        found = report(loaded, common.limits, meter, with_outline=True)
     finally:
         meter.clear()
     listings = [listing(loaded, section) for section in SECTIONS]

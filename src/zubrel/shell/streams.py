@@ -27,14 +27,19 @@ def write_text(text: str, path: str | None) -> None:
         sys.stdout.write(text)
         sys.stdout.flush()
         return
+    write_bytes(text.encode("utf-8"), path)
+
+
+def write_bytes(content: bytes, path: str) -> None:
+    """`content` to the file at `path`, whole or not at all."""
     target = Path(path)
     try:
         handle, beside = tempfile.mkstemp(dir=target.parent or ".", prefix=".zubrel-")
     except OSError as error:
         raise click.UsageError(f"{path} cannot be written: {error.strerror}") from None
     try:
-        with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as file:
-            file.write(text)
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
         os.chmod(beside, 0o666 & ~_umask())
         os.replace(beside, target)
     except OSError as error:

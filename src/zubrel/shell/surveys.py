@@ -8,10 +8,12 @@ from zubrel.pipeline import load, report
 from zubrel.shell.meter import Meter
 
 
-def report_on(path: str, limits: Limits, with_progression: bool = False) -> Report:
+def report_on(
+    path: str, limits: Limits, with_progression: bool = False, with_outline: bool = False
+) -> Report:
     """The report on the world at `path`; a bar on the terminal while it takes long."""
     meter = Meter()
     try:
-        return report(load(path), limits, meter, with_progression)
+        return report(load(path), limits, meter, with_progression, with_outline)
     finally:
         meter.clear()

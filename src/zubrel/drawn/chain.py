@@ -1,0 +1,232 @@
+"""The chain of progress: what every win includes, from left to right, and what is optional."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct
+
+from zubrel.drawn.paper import (
+    CARD,
+    DEEP,
+    INK,
+    PALE,
+    QUIET,
+    WIDTH,
+    Paper,
+    fitted,
+    folded,
+)
+from zubrel.narrated.atlas import Sketch
+from zubrel.narrated.report import Needed, Progress, Report
+from zubrel.narrated.words import counted
+
+WIDE, HIGH, GAP_X, GAP_Y = 126.0, 44.0, 30.0, 10.0
+COLUMNS = 8
+TOP = 82.0
+CORNER = {"item": "item", "lock": "opened", "quest": "quest", "find": "taken"}
+
+
+class Box(Struct):
+    """A must-have or a choice: its lines of text, and where it is, in columns and rows.
+
+    Without a heading it only keeps a way free for an arrow that passes by.
+    """
+
+    id: str
+    heading: str
+    corner: str
+    more: tuple[str, ...]
+    choice: bool
+    column: int = 0
+    row: float = 0.0
+
+
+def draw_chain(report: Report) -> Paper:
+    """A sheet of 1280 pixels in width: as many bands of eight columns as the chain is long."""
+    return _Chain(report).drawn()
+
+
+class _Chain:
+    def __init__(self, report: Report) -> None:
+        assert report.progress is not None, "the report was made with its outline"
+        self.progress: Progress = report.progress
+        self.sketch: Sketch = report.sketch
+        self.title, self.lost = report.title, report.shortest_win is None
+        progress, sketch = self.progress, self.sketch
+        self.boxes: dict[str, Box] = {m.id: _box(m) for m in progress.must_haves}
+        before = {m.id: [a for a in m.after if a in self.boxes] for m in progress.must_haves}
+        for number, choice in enumerate(sketch.choices):
+            words = tuple(
+                f"{('either' if s == 0 else 'or') if t == 0 else 'and'} {name}"
+                for s, side in enumerate(choice.sides) for t, (_, name) in enumerate(side.things)
+            )  # fmt: skip
+            box = Box(f"choice {number}", "one of", f"from move {choice.first}", words, True)
+            self.boxes[box.id] = box
+            before[box.id] = [a for a in choice.after if a in self.boxes]
+            for later in choice.before:
+                if later in before:
+                    before[later] = [a for a in before[later] if a not in choice.after]
+                    before[later].append(box.id)
+        self.before = before
+        self._arrange()
+
+    def _arrange(self) -> None:
+        """Columns by the longest way here, rows by the middle of what comes before."""
+        columns: dict[str, int] = {}
+        waiting = list(self.boxes)
+        while waiting:
+            ready = [i for i in waiting if all(a in columns for a in self.before[i])]
+            ready = ready or waiting[:1]
+            for i in ready:
+                columns[i] = 1 + max((columns.get(a, -1) for a in self.before[i]), default=-1)
+                waiting.remove(i)
+        after: dict[str, list[str]] = {i: [] for i in self.boxes}
+        for i, others in self.before.items():
+            for a in others:
+                after[a].append(i)
+        # what nothing comes before moves as near as can be to what it is for
+        for i in sorted(self.boxes, key=lambda i: -columns[i]):
+            if not self.before[i] and after[i]:
+                columns[i] = max(columns[i], min(columns[b] for b in after[i]) - 1)
+        for i, column in columns.items():
+            self.boxes[i].column = column
+        self.passing: dict[tuple[str, str], list[Box]] = {}
+        for end in list(self.boxes.values()):
+            for a in self.before[end.id]:
+                self._lead(self.boxes[a], end)
+        self.levels = [[b for b in self.boxes.values() if b.column == n]
+                       for n in range(1 + max(columns.values(), default=-1))]  # fmt: skip
+        for level in self.levels:
+            level.sort(key=self._middle)
+            for n, box in enumerate(level):
+                box.row = n - (len(level) - 1) / 2
+
+    def _lead(self, start: Box, end: Box) -> None:
+        """Keep free the way of an arrow within a band; into a later one a line of text leads."""
+        if start.column // COLUMNS != end.column // COLUMNS:
+            if (start.column + 1, end.column % COLUMNS) != (end.column, 0):
+                end.more = (*end.more, f"after {start.heading}")
+            return
+        found, last = [], start
+        for column in range(start.column + 1, end.column):
+            passed = Box(f"{start.id} to {end.id} at {column}", "", "", (), False, column)
+            self.boxes[passed.id], self.before[passed.id] = passed, [last.id]
+            found.append(passed)
+            last = passed
+        self.passing[start.id, end.id] = found
+
+    def _middle(self, box: Box) -> float:
+        rows = [self.boxes[a].row for a in self.before[box.id]]
+        return sum(rows) / len(rows) if rows else 0.0
+
+    def _high(self, box: Box) -> float:
+        return HIGH + 14 * len(box.more) if box.heading else 8.0
+
+    def drawn(self) -> Paper:
+        bands = [self.levels[n : n + COLUMNS] for n in range(0, len(self.levels), COLUMNS)]
+        heights = [max((sum(self._high(b) + GAP_Y for b in level) for level in band), default=0)
+                   for band in bands]  # fmt: skip
+        if not self.boxes:
+            heights = [24.0]
+        aside = self._aside()
+        height = TOP + sum(h + 18 for h in heights) + 20 + 15 * len(aside) + 30
+        count = len(self.progress.must_haves)
+        below = (f"What every win includes, from left to right: {counted(count, 'thing')}"
+                 f", {counted(len(self.sketch.choices), 'choice')}. Nothing can be had before "
+                 "what its arrows come from.")  # fmt: skip
+        self.paper = Paper(self.title, below, height)
+        self.spots: dict[str, tuple[float, float]] = {}
+        top = TOP
+        for band, high in zip(bands, heights, strict=False):
+            self._band(band, top, high)
+            top += high + 18
+        for box in self.boxes.values():
+            for earlier in self.before[box.id] if box.heading else ():
+                self._arrow(self.boxes[earlier], box)
+        for box in self.boxes.values():
+            if box.heading:
+                self._draw(box)
+        if not self.boxes:
+            top += heights[0] + 18
+            words = "There is no win." if self.lost else "Wins have nothing in common."
+            self.paper.text(24, TOP + 16, words, 12)
+        for n, line in enumerate(aside):
+            self.paper.text(24, top + 20 + 15 * n, line, 9.5, INK, bold=n == 0)
+        return self.paper
+
+    def _band(self, band: Sequence[Sequence[Box]], top: float, high: float) -> None:
+        for n, level in enumerate(band):
+            y = top + (high - sum(self._high(b) + GAP_Y for b in level)) / 2
+            for box in level:
+                self.spots[box.id] = (30 + n * (WIDE + GAP_X), y)
+                y += self._high(box) + GAP_Y
+
+    def _arrow(self, start: Box, end: Box) -> None:
+        x, y = self._port(start)
+        if (start.id, end.id) not in self.passing:  # goes on in a later band
+            u, v = self._port(end)
+            self.paper.line((x + WIDE, x + WIDE + 8), (y, y), DEEP, 1.6)
+            self.paper.tip(x + WIDE + 14, y, 1, 0, DEEP)
+            if end.column % COLUMNS == 0:
+                self.paper.line((u - 16, u - 8), (v, v), DEEP, 1.6)
+                self.paper.tip(u, v, 1, 0, DEEP)
+            return
+        for box in (*self.passing[start.id, end.id], end):
+            u, v = self._port(box)
+            self._curve(x + WIDE, y, u, v)
+            if box is not end:
+                self.paper.line((u - 8, u + WIDE), (v, v), DEEP, 1.6, zorder=1.5)
+            x, y = u, v
+        self.paper.tip(x, y, 1, 0, DEEP)
+
+    def _port(self, box: Box) -> tuple[float, float]:
+        """The middle of the left side."""
+        x, y = self.spots[box.id]
+        return x, y + (HIGH if box.heading and not box.choice else self._high(box)) / 2
+
+    def _curve(self, x: float, y: float, u: float, v: float) -> None:
+        """An S in the gap between two columns."""
+        steps = [n / 16 for n in range(17)]
+        xs = [x + (u - 8 - x) * t for t in steps]
+        ys = [y + (v - y) * (3 * t * t - 2 * t * t * t) for t in steps]
+        self.paper.line(xs, ys, DEEP, 1.6, zorder=1.5)
+
+    def _draw(self, box: Box) -> None:
+        x, y = self.spots[box.id]
+        high = self._high(box)
+        self.paper.box(x, y, WIDE, high, facecolor=PALE if box.choice else CARD,
+                       linestyle="--" if box.choice else "-")  # fmt: skip
+        if box.choice:
+            self.paper.text(x + 8, y + 15, box.heading, 9.2, bold=True)
+            for n, words in enumerate(box.more):
+                self.paper.text(x + 8, y + 30 + 14 * n, fitted(words, WIDE - 14, 8.6), 8.6)
+            self.paper.text(x + WIDE - 6, y + high - 5, box.corner, 7.6, QUIET, align="right")
+            return
+        for n, line in enumerate(folded(box.heading, WIDE - 14, 9.2, 2, True)):
+            self.paper.text(x + 8, y + 15 + 13 * n, line, 9.2, bold=True)
+        self.paper.text(x + WIDE - 6, y + HIGH - 4, box.corner, 7.6, QUIET, align="right")
+        for n, line in enumerate(box.more):
+            words = fitted(line, WIDE - 14, 8)
+            self.paper.text(x + 8, y + HIGH + 9 + 14 * n, words, 8, QUIET)
+
+    def _aside(self) -> list[str]:
+        """Things that can be had but need not be."""
+        needed = {m.id for m in self.progress.must_haves}
+        needed |= {i for m in self.progress.must_haves for i, _ in m.together}
+        needed |= {i for c in self.sketch.choices for side in c.sides for i, _ in side.things}
+        names = [
+            f"{w.name} (move {w.first})" for w in self.progress.windows
+            if w.id not in needed and w.first is not None and w.section != "find"
+        ]  # fmt: skip
+        if not names:
+            return []
+        return ["Optional: can be had from the move on, and a win can do without",
+                *folded("; ".join(names), WIDTH - 60, 9.5, 8)]  # fmt: skip
+
+
+def _box(must: Needed) -> Box:
+    corner = f"{CORNER[must.section]}, move {must.first}"
+    names = [n for n in dict.fromkeys(n for _, n in must.together) if must.name not in n]
+    shown = names if len(names) <= 2 else [names[0], f"{len(names) - 1} more"]
+    return Box(must.id, must.name, corner, tuple(f"with {name}" for name in shown), False)

@@ -1,0 +1,71 @@
+"""Report -> pictures: the stage function of this folder."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from zubrel.drawn.paper import Paper
+from zubrel.narrated.report import Report
+
+
+def _map(report: Report) -> Paper:
+    # the map and what it places its areas with are imported when somebody wants a map
+    from zubrel.drawn.map import draw_map
+
+    return draw_map(report.sketch.atlas, report.title)
+
+
+def _chain(report: Report) -> Paper:
+    from zubrel.drawn.chain import draw_chain
+
+    return draw_chain(report)
+
+
+def _windows(report: Report) -> Paper:
+    from zubrel.drawn.windows import draw_windows
+
+    return draw_windows(report)
+
+
+def _growth(report: Report) -> Paper:
+    from zubrel.drawn.growth import draw_growth
+
+    return draw_growth(report)
+
+
+PICTURES: dict[str, Callable[[Report], Paper]] = {
+    "map": _map, "chain": _chain, "windows": _windows, "growth": _growth,
+}  # fmt: skip
+
+
+TITLES = {
+    "map": "Map: areas, ways, gates, and what lies behind what",
+    "chain": "Chain: what every win includes, in its proved order",
+    "windows": "Windows: when each thing can be had, and what closes it",
+    "growth": "Growth: how many situations there are after each move",
+}
+
+
+def draw(report: Report, picture: str, form: str) -> bytes:
+    """One of `PICTURES` as a file of one of the formats png, svg, pdf.
+
+    The report must have been made with its outline. Raises ValueError when it has none, because a
+    limit cut the search short.
+    """
+    if report.sketch is None or report.progress is None:
+        raise ValueError(f"the search was stopped at {report.stopped}: there is nothing to draw")
+    return PICTURES[picture](report).written(form)
+
+
+def inline(report: Report, picture: str) -> str:
+    """A picture as an `svg` element for a page, with ids that no other picture has.
+
+    Raises ValueError as `draw` does.
+    """
+    text = draw(report, picture, "svg").decode("utf-8")
+    text = re.sub(r"<metadata>.*?</metadata>|<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL)
+    text = re.sub(r'( id="|href="#|url\(#)', rf"\g<1>{picture}-", text)
+    head, rest = text.split(">", 1)
+    head = re.sub(r' (width|height)="[^"]*"', "", head)
+    return f'{head} role="img" aria-label="{TITLES[picture]}">{rest}'

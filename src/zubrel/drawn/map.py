@@ -1,0 +1,329 @@
+"""The map: areas and ways as a player finds them, with gates, chapters and trouble."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+
+from zubrel.drawn.grid import Cell, placed
+from zubrel.drawn.paper import (
+    BAD,
+    CARD,
+    DEEP,
+    INK,
+    LINE,
+    PAPER,
+    QUIET,
+    WIDTH,
+    Paper,
+    fitted,
+    folded,
+    width_of,
+)
+from zubrel.narrated.atlas import Atlas, Passage, Place
+from zubrel.narrated.words import counted
+
+MOST_CARDS = 48
+"""With more areas the cards carry numbers, and a list below tells the rest."""
+TOP, SIDE = 76, 330
+TINTS = ("#e3edf0", "#f1ead9", "#e6ebdd", "#efe3e4")
+MARKS = {"find": "s", "person": "o", "shop": "^", "foe": "X"}
+WORDS = {"find": "item", "person": "person", "shop": "shop", "foe": "foe"}
+LEADING = 14.5
+
+
+class Shape:
+    """Sizes in pixels: of the grid, its cells, and the cards in them."""
+
+    def __init__(self, reached: int) -> None:
+        self.thin = reached > MOST_CARDS
+        self.wide = WIDTH - 40 if self.thin else WIDTH - SIDE - 30
+        wanted = max(1, math.ceil(1.35 * reached))
+        if self.thin:
+            self.columns = 14
+        else:
+            self.columns = min(7, max(2, math.ceil(math.sqrt(0.9 * wanted))))
+        self.rows = max(1, math.ceil(wanted / self.columns))
+        self.cell = (min(210.0, self.wide / self.columns),
+                     56.0 if self.thin else min(120.0, max(75.0, 608 / self.rows)))  # fmt: skip
+        self.card = (self.cell[0] - 22, self.cell[1] - 19)
+
+    @property
+    def high(self) -> float:
+        return self.rows * self.cell[1]
+
+    def centre(self, cell: Cell) -> tuple[float, float]:
+        return 20 + (cell[0] + 0.5) * self.cell[0], TOP + (cell[1] + 0.5) * self.cell[1]
+
+
+def draw_map(atlas: Atlas, title: str) -> Paper:
+    """A sheet of 1280 pixels in width, and of at least 800 in height."""
+    return _Map(atlas, title).drawn()
+
+
+class _Map:
+    def __init__(self, atlas: Atlas, title: str) -> None:
+        self.atlas = atlas
+        self.title = title
+        self.reached = [p for p in atlas.places if p.chapter is not None]
+        self.others = [p for p in atlas.places if p.chapter is None]
+        self.shape = Shape(len(self.reached))
+        numbers = {p.id: n for n, p in enumerate(self.reached)}
+        self.numbers = {p.id: n for n, p in enumerate(atlas.places, 1)}
+        self.ways = [w for w in atlas.passages if w.start in numbers and w.end in numbers]
+        self.lost_ways = [w for w in atlas.passages if w not in self.ways]
+        cells = placed(
+            len(self.reached), [(numbers[w.start], numbers[w.end]) for w in self.ways],
+            [p.chapter or 0 for p in self.reached], self.shape.columns, self.shape.rows,
+        ) if self.reached else []  # fmt: skip
+        top = min((r for _, r in cells), default=0)
+        self.cells = {p.id: (c, r - top) for p, (c, r) in zip(self.reached, cells, strict=True)}
+        self.shape.rows = 1 + max((r for _, r in self.cells.values()), default=0)
+        self.gates = list(dict.fromkeys(w.asks for w in self.ways if w.asks))
+        self.tags: list[tuple[float, float]] = []
+
+    def drawn(self) -> Paper:
+        side = list(self._side_lines())
+        below = TOP + self.shape.high + 10
+        lost = self._lost_lines()
+        high = 22 + LEADING * len(lost) if lost else 0
+        foot = below + high + 6
+        listed = self._listed() if self.shape.thin else []
+        columns = 4 if self.shape.thin else 1
+        if self.shape.thin:
+            rows = math.ceil((len(listed) + len(side)) / columns)
+            height = foot + 30 + rows * LEADING + 40
+        else:
+            height = max(foot + 34, TOP + LEADING * len(side) + 60)
+        ways = len({frozenset((w.start, w.end)) for w in self.ways})
+        told = ", ".join((
+            f"Map of {counted(len(self.atlas.places), 'area')}",
+            f"{counted(ways, 'way')} between those that can be reached",
+            counted(len(self.gates), "gate"),
+            f"{counted(len(self.atlas.chapters), 'chapter')} of progress",
+        ))  # fmt: skip
+        self.paper = Paper(self.title, told, height)
+        self._territories()
+        for way in self.ways:
+            self._way(way)
+        for place in self.reached:
+            self._card(place)
+        for number, line in enumerate(lost):
+            self.paper.text(24, below + 14 + LEADING * number, line, 9.5,
+                            BAD if number == 0 else INK, bold=number == 0)  # fmt: skip
+        if self.shape.thin:
+            self._columns([*side, *listed], foot + 20, rows, columns)
+        else:
+            self._columns(side, TOP, len(side), 1, WIDTH - SIDE + 10)
+        self._legend(self.paper.height - 18)
+        return self.paper
+
+    def _columns(
+        self, lines: Sequence[tuple[str, bool]], top: float, rows: int, columns: int,
+        left: float = 24,
+    ) -> None:  # fmt: skip
+        wide = (WIDTH - 40) / columns
+        for number, (line, bold) in enumerate(lines):
+            column, row = divmod(number, max(1, rows))
+            words = fitted(line, wide - 16, 9.2, bold) if columns > 1 else line
+            self.paper.text(left + column * wide, top + 10 + row * LEADING, words, 9.2,
+                            bold=bold)  # fmt: skip
+
+    def _side_lines(self) -> Iterator[tuple[str, bool]]:
+        """Gates and chapters, folded to the width of the side."""
+        wide = SIDE - 14 if not self.shape.thin else 290
+        if self.gates:
+            yield "Gates, and what they ask", True
+        for number, gate in enumerate(self.gates, 1):
+            for turn, line in enumerate(folded(gate, wide - 30, 9.2, 2)):
+                yield (f"  {number:>2}  {line}" if turn == 0 else f"        {line}"), False
+        yield "", False
+        yield "Chapters: what lies behind what", True
+        for number, chapter in enumerate(self.atlas.chapters, 1):
+            words = f"after {chapter.after}" if chapter.after else "from the start"
+            if chapter.first:
+                words += f", move {chapter.first}"
+            for turn, line in enumerate(folded(words, wide - 30, 9.2, 2)):
+                yield (f"  {_roman(number)}  {line}" if turn == 0 else f"        {line}"), False
+
+    def _listed(self) -> list[tuple[str, bool]]:
+        lines: list[tuple[str, bool]] = [("", False), ("Areas", True)]
+        for place in self.reached:
+            things = ", ".join(t.name for t in place.things)
+            trouble = " SOFTLOCK" if place.softlocks else ""
+            lines.append((f"{self.numbers[place.id]} {place.name}{trouble}"
+                          + (f": {things}" if things else ""), False))  # fmt: skip
+        return lines
+
+    def _lost_lines(self) -> list[str]:
+        if not self.others:
+            return []
+        wide = self.shape.wide - 20
+        names = []
+        for place in self.others:
+            asks = next((w.asks for w in self.lost_ways if w.end == place.id and w.asks), None)
+            names.append(place.name + (f" (behind {asks})" if asks else ""))
+        return ["Never reached", *folded("; ".join(names), wide, 9.5, 6)]
+
+    def _territories(self) -> None:
+        """Every cell of a chapter in one tint, with a border where another chapter begins."""
+        wide, high = self.shape.cell
+        chapter_of = {self.cells[p.id]: p.chapter for p in self.reached}
+        tints = self._tints(chapter_of)
+        for (column, row), chapter in chapter_of.items():
+            x, y = 20 + column * wide, TOP + row * high
+            self.paper.axes.fill([x, x + wide, x + wide, x], [y, y, y + high, y + high],
+                                 color=TINTS[tints[chapter]], zorder=1, linewidth=0)  # fmt: skip
+            for dx, dy, xs, ys in (
+                (1, 0, (x + wide, x + wide), (y, y + high)), (-1, 0, (x, x), (y, y + high)),
+                (0, 1, (x, x + wide), (y + high, y + high)), (0, -1, (x, x + wide), (y, y)),
+            ):  # fmt: skip
+                if chapter_of.get((column + dx, row + dy)) != chapter:
+                    self.paper.line(xs, ys, LINE, 1.4, zorder=1.5)
+
+    def _tints(self, chapter_of: dict[Cell, int | None]) -> dict[int | None, int]:
+        """A tint for each chapter, as far as can be another one than its neighbours'."""
+        beside: dict[int | None, set[int | None]] = {c: set() for c in chapter_of.values()}
+        for (column, row), chapter in chapter_of.items():
+            for dx, dy in ((1, 0), (0, 1), (1, 1), (1, -1)):
+                other = chapter_of.get((column + dx, row + dy), chapter)
+                if other != chapter:
+                    beside[chapter].add(other)
+                    beside[other].add(chapter)
+        tints: dict[int | None, int] = {}
+        for chapter in sorted(beside, key=lambda c: (-len(beside[c]), c or 0)):
+            used = [tints.get(other) for other in beside[chapter]]
+            tints[chapter] = min(range(len(TINTS)), key=lambda t: (used.count(t), t))
+        return tints
+
+    def _way(self, way: Passage) -> None:
+        """A line from card to card; parallel ones side by side; an arrow where none leads back."""
+        pair = {way.start, way.end}
+        beside = [w for w in self.ways if {w.start, w.end} == pair]
+        shift = 9 * (beside.index(way) - (len(beside) - 1) / 2)
+        (x, y), (u, v) = (self.shape.centre(self.cells[a]) for a in (way.start, way.end))
+        long = math.hypot(u - x, v - y)
+        dx, dy = (u - x) / long, (v - y) / long
+        side = 1 if (x, y) < (u, v) else -1
+        ox, oy = -dy * shift * side, dx * shift * side
+        self.paper.line((x + ox, u + ox), (y + oy, v + oy), DEEP, 1.8)
+        out, into = self._border(dx, dy), long - self._border(dx, dy)
+        if way.one_way:
+            into += 5
+            self.paper.tip(x + ox + dx * into, y + oy + dy * into, dx, dy, DEEP)
+        if way.asks:
+            end = into - 16 if way.one_way else into
+            self._tag(self.gates.index(way.asks) + 1, (x + ox, y + oy), (dx, dy), out, end)
+
+    def _border(self, dx: float, dy: float) -> float:
+        """How far from the middle of a card its border is in a direction."""
+        wide, high = self.shape.card
+        return min(wide / 2 / abs(dx) if dx else 1e9, high / 2 / abs(dy) if dy else 1e9)
+
+    def _tag(
+        self, number: int, start: tuple[float, float], along: tuple[float, float], out: float,
+        into: float,
+    ) -> None:  # fmt: skip
+        """The number of a gate on its way, where no other one is."""
+        spots = [(start[0] + along[0] * t, start[1] + along[1] * t)
+                 for share in (0.5, 0.35, 0.65, 0.25, 0.75, 0.1, 0.9)
+                 for t in (out + (into - out) * share,)]  # fmt: skip
+        x, y = next((s for s in spots if self._free(*s)), spots[0])
+        self.tags.append((x, y))
+        self.paper.disc(x, y, 8.5, facecolor=INK, edgecolor=PAPER, linewidth=1.2)
+        self.paper.text(x, y + 3.8, str(number), 7.6, PAPER, bold=True, align="center", level=6)
+
+    def _free(self, x: float, y: float) -> bool:
+        """No other tag and no card is there."""
+        wide, high = self.shape.card
+        centres = (self.shape.centre(cell) for cell in self.cells.values())
+        return all(math.dist((x, y), tag) > 17 for tag in self.tags) and not any(
+            abs(x - u) < wide / 2 and abs(y - v) < high / 2 for u, v in centres
+        )
+
+    def _card(self, place: Place) -> None:
+        (x, y), (wide, high) = self.shape.centre(self.cells[place.id]), self.shape.card
+        left, top = x - wide / 2, y - high / 2
+        trouble = bool(place.softlocks)
+        start = place.id == self.atlas.start
+        self.paper.box(left, top, wide, high, linewidth=2.4 if trouble else 1,
+                       edgecolor=BAD if trouble else INK)  # fmt: skip
+        if start:
+            self.paper.box(left + 2.5, top + 2.5, wide - 5, high - 5, facecolor="none",
+                           linewidth=0.8, zorder=3.1)  # fmt: skip
+        if self.shape.thin:
+            self.paper.text(x, y - 1, str(self.numbers[place.id]), 9.5, bold=True, align="center")
+            self.paper.text(x, y + 11, fitted(place.name, wide - 6, 6.8), 6.8, align="center")
+        else:
+            self._contents(place, left + 6, top + 4, wide - 12, high - 8)
+        if trouble:
+            self._flag(left, top + high, "softlock")
+
+    def _contents(self, place: Place, left: float, top: float, wide: float, high: float) -> None:
+        number = _roman((place.chapter or 0) + 1)
+        self.paper.text(left + wide + 2, top + high + 1, number, 7, QUIET, align="right")
+        lines = int((high + 4) // 13)
+        names = folded(place.name, wide, 8.6, min(2, lines), True)
+        for turn, line in enumerate(names):
+            self.paper.text(left, top + 10 + 13 * turn, line, 8.6, bold=True)
+        room = max(0, lines - len(names))
+        shown = place.things if len(place.things) <= room else place.things[: max(0, room - 1)]
+        y = top + 10 + 13 * len(names)
+        for thing in shown:
+            self._mark(left + 3, y - 4, thing.kind, thing.missable)
+            last = y + 13 > top + high
+            space = wide - 10 - (width_of(number, 7) if last else 0)
+            self.paper.text(left + 10, y, fitted(thing.name, space, 7.8), 7.8,
+                            italic=thing.missable)  # fmt: skip
+            y += 13
+        if len(shown) < len(place.things) and room:
+            self.paper.text(left, y, f"and {len(place.things) - len(shown)} more", 7.8, QUIET)
+
+    def _mark(self, x: float, y: float, kind: str, missable: bool) -> None:
+        self.paper.axes.plot([x], [y], MARKS[kind], color=INK, markersize=4.8, zorder=5,
+                             markerfacecolor=CARD if missable else INK)  # fmt: skip
+
+    def _flag(self, left: float, bottom: float, words: str) -> None:
+        wide = width_of(words, 7, True) + 8
+        self.paper.box(left - 3, bottom - 6, wide, 13, facecolor=BAD, edgecolor=BAD, zorder=5)
+        self.paper.text(left + 1, bottom + 4, words, 7, PAPER, bold=True, level=6)
+
+    def _legend(self, y: float) -> None:
+        """What the marks mean, in one line at the foot."""
+        x = 24.0
+        kinds = {t.kind for p in self.reached for t in p.things}
+        for kind in [k for k in MARKS if k in kinds and not self.shape.thin]:
+            self._mark(x, y - 4, kind, False)
+            x = self._told(x + 10, y, WORDS[kind])
+        if any(t.missable for p in self.reached for t in p.things) and not self.shape.thin:
+            self._mark(x, y - 4, "find", True)
+            x = self._told(x + 10, y, "can be missed for good")
+        self.paper.box(x - 4, y - 11, 22, 13)
+        self.paper.box(x - 2, y - 9, 18, 9, facecolor="none", linewidth=0.8)
+        x = self._told(x + 24, y, "start")
+        if any(p.softlocks for p in self.reached):
+            self.paper.box(x - 4, y - 11, 22, 13, edgecolor=BAD, linewidth=2.4)
+            x = self._told(x + 24, y, "a softlock begins here")
+        if self.gates:
+            self.paper.disc(x + 4, y - 4, 7, facecolor=INK)
+            x = self._told(x + 16, y, "gate")
+        if any(w.one_way for w in self.ways):
+            self.paper.line((x, x + 20), (y - 4, y - 4), DEEP, 1.8)
+            self.paper.tip(x + 26, y - 4, 1, 0, DEEP)
+            x = self._told(x + 32, y, "no way back by it")
+        if not self.shape.thin:
+            self._told(x, y, "I, II, … chapter")
+
+    def _told(self, x: float, y: float, words: str) -> float:
+        self.paper.text(x, y, words, 9, QUIET)
+        return x + width_of(words, 9) + 22
+
+
+def _roman(number: int) -> str:
+    """I, II, III, IV, ..."""
+    words = ""
+    for value, letters in ((100, "C"), (90, "XC"), (50, "L"), (40, "XL"), (10, "X"), (9, "IX"),
+                           (5, "V"), (4, "IV"), (1, "I")):  # fmt: skip
+        count, number = divmod(number, value)
+        words += letters * count
+    return words

@@ -1,0 +1,171 @@
+"""What pictures show, with its names: areas and passages, choices, how situations grow."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from zubrel.checked.conditions import ALWAYS
+from zubrel.checked.world import Rule, World
+from zubrel.findings.outline import Behind, Outline, moves
+from zubrel.narrated.report import Told
+from zubrel.narrated.tables import asked_of
+from zubrel.narrated.words import listed, phrase
+
+TROUBLE = ("softlock", "bad_luck")
+
+
+class Here(Struct, frozen=True):
+    """Something that lies or stands in an area: `kind` is find, person, shop or foe."""
+
+    kind: str
+    name: str
+    missable: bool
+
+
+class Place(Struct, frozen=True):
+    """An area; `chapter` counts from 0, None: never reached. `softlocks` are labels of moves."""
+
+    id: str
+    name: str
+    chapter: int | None
+    things: tuple[Here, ...]
+    softlocks: tuple[str, ...]
+
+
+class Passage(Struct, frozen=True):
+    """A way between two areas by their ids, and what it asks, if anything."""
+
+    start: str
+    end: str
+    one_way: bool
+    asks: str | None
+
+
+class Chapter(Struct, frozen=True):
+    """Areas behind the same gates; `after` are those gates that do not follow from others."""
+
+    after: str
+    first: int
+
+
+class Atlas(Struct, frozen=True):
+    start: str
+    places: tuple[Place, ...]
+    passages: tuple[Passage, ...]
+    chapters: tuple[Chapter, ...]
+
+
+class Side(Struct, frozen=True):
+    """One side of a choice: ids and names."""
+
+    things: tuple[tuple[str, str], ...]
+
+
+class Alternatives(Struct, frozen=True):
+    """Every win includes all of one side or of another; ids of must-haves before and after it."""
+
+    sides: tuple[Side, ...]
+    first: int
+    after: tuple[str, ...]
+    before: tuple[str, ...]
+
+
+class Sketch(Struct, frozen=True):
+    """What pictures need. `growth`: new situations, won and doomed ones after each move."""
+
+    atlas: Atlas
+    choices: tuple[Alternatives, ...]
+    growth: tuple[tuple[int, ...], ...] | None
+
+
+def sketch(world: World, outline: Outline | None, findings: Sequence[Told]) -> Sketch | None:
+    """The outline in words; None stays None."""
+    if outline is None:
+        return None
+    choices = tuple(
+        Alternatives(
+            tuple(Side(tuple((i, world.name_of(i)) for i in side)) for side in choice.sides),
+            choice.first, choice.after, choice.before,
+        ) for choice in outline.choices
+    )  # fmt: skip
+    return Sketch(_atlas(world, outline.areas, findings), choices, outline.growth)
+
+
+def _atlas(world: World, areas: Sequence[Behind], findings: Sequence[Told]) -> Atlas:
+    reached = [b for b in areas if b.first is not None]
+    reached.sort(key=lambda b: (len(b.gates), b.first))
+    gates = list(dict.fromkeys(frozenset(b.gates) for b in reached))
+    chapters = []
+    for known in gates:
+        first = next(b for b in reached if frozenset(b.gates) == known)
+        chapters.append(
+            Chapter(listed([phrase(world, g) for g in first.last]), min(
+                b.first or 0 for b in reached if frozenset(b.gates) == known
+            ))
+        )  # fmt: skip
+    chapter_of = {b.area: gates.index(frozenset(b.gates)) for b in reached}
+    missed = {f.subject for f in findings if f.kind == "missable"}
+    trouble: dict[str, list[str]] = {}
+    for finding in findings:
+        if finding.kind in TROUBLE and finding.evidence and not finding.accepted:
+            trouble.setdefault(finding.evidence[-1].area, []).append(finding.evidence[-1].label)
+    places = tuple(
+        Place(
+            area.id, area.name, chapter_of.get(area.id), tuple(_things(world, area.id, missed)),
+            tuple(trouble.get(area.name, ())),
+        ) for area in world.areas.values()
+    )  # fmt: skip
+    return Atlas(world.start_area, places, tuple(_passages(world)), tuple(chapters))
+
+
+def _things(world: World, area: str, missed: set[str]) -> Iterator[Here]:
+    here = [r for r in world.rules if r.areas is not None and area in r.areas]
+    for find in dict.fromkeys(r.owner for r in here if r.kind == "find"):
+        gives = [g.item for r in here if r.owner == find for g in r.gives]
+        name = world.name_of(gives[0]) if gives else world.name_of(find)
+        yield Here("find", name, find in missed or bool(missed & set(gives)))
+    for person in world.people.values():
+        if any(area == place for place, _ in person.places):
+            yield Here("person", person.name, False)
+    for kind, section in (("shop", world.shops), ("foe", world.foes)):
+        for thing in section.values():
+            if any(r.owner == thing.id for r in here):
+                yield Here(kind, thing.name, thing.id in missed)
+
+
+def _passages(world: World) -> Iterator[Passage]:
+    """Each way once; both directions as one where both ask the same."""
+    asks: dict[tuple[str, str], dict[str | None, None]] = {}
+    for rule in world.rules:
+        if rule.areas is not None and moves(rule):
+            for outcome in rule.outcomes:
+                for start in rule.areas:
+                    end = outcome.destination
+                    if end is not None and end != start:
+                        asks.setdefault((start, end), {})[_gate(world, rule, end)] = None
+    for (start, end), gates in asks.items():
+        back = asks.get((end, start), {})
+        for gate in gates:
+            both = gate in back
+            if not both or list(asks).index((start, end)) < list(asks).index((end, start)):
+                yield Passage(start, end, not both, gate)
+
+
+def _gate(world: World, rule: Rule, end: str) -> str | None:
+    """What a way asks: its lock with what opens it, its needs, what it takes, its area's needs."""
+    words = []
+    if rule.lock:
+        asked = dict.fromkeys(
+            a for r in world.rules if r.owner == rule.lock and r.kind == "lock"
+            for a in asked_of(world, r)
+        )  # fmt: skip
+        opened = listed(list(asked), "or")
+        words.append(world.name_of(rule.lock) + (f" ({opened})" if opened else ""))
+    words += asked_of(world, rule)
+    if world.areas[end].needs != ALWAYS:
+        words.append(phrase(world, world.areas[end].needs))
+    if rule.kind != "way":
+        return ": ".join(w for w in (rule.label, ", ".join(words)) if w)
+    return ", ".join(words) or None

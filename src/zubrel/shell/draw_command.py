@@ -1,0 +1,49 @@
+"""`zubrel draw`: pictures of a world."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from zubrel.shell.options import common_options, take_common
+from zubrel.shell.streams import write_bytes
+from zubrel.shell.surveys import report_on
+
+KINDS = ("map", "chain", "windows", "growth")
+FORMATS = ("png", "svg", "pdf")
+
+
+@click.command("draw")
+@click.argument("world")
+@click.argument("picture", type=click.Choice(KINDS))
+@common_options
+def draw_command(world: str, picture: str, **options: Any) -> int:
+    """Draw a picture of WORLD into a file (-o FILE.png, FILE.svg or FILE.pdf).
+
+    \b
+    map      areas and ways, gates, chapters of progress, softlocks
+    chain    what every win includes, in its proved order
+    windows  when each thing can be had, and what closes it
+    growth   how many situations there are after each move
+
+    Exit code 3 when the search hit a limit: then nothing is drawn.
+    """
+    common = take_common(options)
+    if common.output is None:
+        raise click.UsageError(f"say where the picture goes: -o {picture}.png (or .svg, .pdf)")
+    form = Path(common.output).suffix.lower().removeprefix(".")
+    if form not in FORMATS:
+        raise click.UsageError(
+            f"{common.output} does not end with .png, .svg or .pdf, which tells the format"
+        )
+    report = report_on(world, common.limits, with_outline=True)
+    if report.sketch is None:
+        limit = report.stopped or "a limit, when all was found but not yet drawn"
+        click.echo(f"the search was stopped at {limit}: nothing is drawn", err=True)
+        return 3
+    from zubrel.drawn.draw import draw
+
+    write_bytes(draw(report, picture, form), common.output)
+    return 0
