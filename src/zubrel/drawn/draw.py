@@ -64,7 +64,9 @@ def inline(report: Report, picture: str) -> str:
     Raises ValueError as `draw` does.
     """
     text = draw(report, picture, "svg").decode("utf-8")
-    text = re.sub(r"<metadata>.*?</metadata>|<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL)
+    text = re.sub(
+        r"<metadata>.*?</metadata>|<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL
+    )
     text = re.sub(r'( id="|href="#|url\(#)', rf"\g<1>{picture}-", text)
     head, rest = text.split(">", 1)
     head = re.sub(r' (width|height)="[^"]*"', "", head)

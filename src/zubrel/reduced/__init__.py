@@ -1,0 +1,1 @@
+"""Smaller systems that answer the same question, and the way back."""

@@ -1,0 +1,206 @@
+"""Elimination of amounts: what is held follows from what was done.
+
+Where every change of a variable adds a number in a step that also sets a mark for good, the
+variable is always its start plus the sum over the marks that are set: it holds at the start, and
+each step keeps it. The variable can then be left out, and a test of it is a threshold over marks.
+Situations correspond one to one, so that everything that can be asked has the same answer.
+
+Conditions, for a variable: it is only ever added to, unconditionally; each such step sets a mark
+(a variable of two values that begins low, that nothing sets back, and that whatever sets it asks to
+be low); all steps that set the same mark add the same; no limit on what several things weigh
+together reads it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import (
+    TRUE,
+    AtLeast,
+    Both,
+    Either,
+    Formula,
+    Load,
+    Opposite,
+    Within,
+    at_least,
+    both,
+    either,
+    opposite,
+    pieces_of,
+)
+from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Settler, Step, System
+from zubrel.reduced.cone import Reduced
+from zubrel.reduced.rising import parts_of
+
+MOST_MARKS = 24
+"""A threshold over more marks than this is no gain."""
+
+
+def amounts(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
+    """The system without the variables that follow from marks."""
+    system = before.system
+    sums = _sums(system)
+    if not sums:
+        return before
+    swap = _Swap(system, sums)
+    steps = tuple(_without(step, sums, swap) for step in system.steps)
+    moves = tuple(
+        replace(m, guard=swap.formula(m.guard), steps=tuple(steps[s.number] for s in m.steps))
+        for m in system.moves
+    )
+    settlers = tuple(
+        replace(s, guard=swap.formula(s.guard), changes=_swapped(s.changes, swap))
+        for s in system.settlers
+    )
+    variables = tuple(
+        replace(v, low=v.start, high=v.start, names=()) if n in sums else v
+        for n, v in enumerate(system.variables)
+    )
+    endings = tuple((swap.formula(f), n) for f, n in system.endings)
+    smaller = replace(system, variables=variables, moves=moves, steps=steps, settlers=settlers,
+                      endings=endings)  # fmt: skip
+    return replace(before, system=smaller, swaps=(*before.swaps, swap.formula))
+
+
+def _without(step: Step, sums: Mapping[int, object], swap: _Swap) -> Step:
+    changes = tuple(c for c in step.changes if c.variable not in sums)
+    return replace(step, changes=_swapped(changes, swap))
+
+
+def _swapped(changes: Sequence[Change], swap: _Swap) -> tuple[Change, ...]:
+    return tuple(replace(c, when=swap.formula(c.when)) for c in changes)
+
+
+def _sums(system: System) -> dict[int, dict[int, int]]:
+    """For each variable that follows from marks: what each mark adds."""
+    marks = _marks(system)
+    mark_of: dict[int, int | None] = {}
+    for move in system.moves:
+        asked = set(parts_of(move.guard))
+        for step in move.steps:
+            own = {c.variable for c in step.changes if c.variable in marks}
+            surely = {c.variable for c in step.changes if c.variable in own and c.when == TRUE}
+            # whatever sets a mark must do so surely, and only where it was low
+            marks -= {m for m in own if m not in surely or not _asks_low(system, m, asked)}
+    setters: dict[int, list[Step]] = {m: [] for m in marks}
+    for step in system.steps:
+        own_marks = [c.variable for c in step.changes if c.variable in marks]
+        mark_of[step.number] = own_marks[0] if own_marks else None
+        for mark in own_marks:
+            setters[mark].append(step)
+    fixed = {v for s in system.settlers for v in _written(s)}
+    read = {v for f in _formulas(system) for p in pieces_of(f) if isinstance(p, Load)
+            for v in p.variables}  # fmt: skip
+    found: dict[int, dict[int, int]] = {}
+    for variable in range(len(system.variables)):
+        if variable in fixed | read | marks or variable in (PLACE, ENDING):
+            continue
+        added = _added(system, variable, mark_of, setters)
+        if added and len(added) <= MOST_MARKS:
+            found[variable] = added
+    return found
+
+
+def _asks_low(system: System, mark: int, asked: set[Formula]) -> bool:
+    domain = system.variables[mark]
+    low, high = Within(mark, domain.low, domain.low), Within(mark, domain.high, domain.high)
+    return low in asked or Opposite(high) in asked
+
+
+def _written(settler: Settler) -> set[int]:
+    return {c.variable for c in settler.changes}
+
+
+def _marks(system: System) -> set[int]:
+    """Variables of two values that begin low and are only ever set high, by moves."""
+    found = {n for n, v in enumerate(system.variables)
+             if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)}  # fmt: skip
+    for step in system.steps:
+        for change in step.changes:
+            if change.variable in found:
+                high = system.variables[change.variable].high
+                if (change.operation, change.number) != (Operation.SET, high):
+                    found.discard(change.variable)
+    return found - {v for s in system.settlers for v in _written(s)}
+
+
+def _added(
+    system: System, variable: int, mark_of: Mapping[int, int | None],
+    setters: Mapping[int, Sequence[Step]],
+) -> dict[int, int] | None:  # fmt: skip
+    """What each mark adds to a variable; None where it does not follow from marks."""
+    added: dict[int, int] = {}
+    domain = system.variables[variable]
+    for step in system.steps:
+        sums = [c for c in step.changes if c.variable == variable]
+        if not sums:
+            continue
+        mark = mark_of[step.number]
+        plain = all(c.when == TRUE and c.operation is not Operation.SET for c in sums)
+        if mark is None or not plain or any(c.operation is Operation.FLIP for c in sums):
+            return None
+        total = sum(c.number for c in sums)
+        if added.setdefault(mark, total) != total:
+            return None
+    if any(sum(c.number for c in s.changes if c.variable == variable) != total
+           for mark, total in added.items() for s in setters[mark]):  # fmt: skip
+        return None
+    if any(c.operation is Operation.ADD_UP_TO_END for s in system.steps for c in s.changes
+           if c.variable == variable):  # fmt: skip
+        high = domain.start + sum(t for t in added.values() if t > 0)
+        low = domain.start + sum(t for t in added.values() if t < 0)
+        if high > domain.high or low < domain.low:
+            return None
+    return added
+
+
+def _formulas(system: System) -> list[Formula]:
+    found = [m.guard for m in system.moves] + [s.guard for s in system.settlers]
+    found += [f for f, _ in system.endings]
+    changes = [c for s in system.steps for c in s.changes]
+    changes += [c for s in system.settlers for c in s.changes]
+    return found + [c.when for c in changes]
+
+
+class _Swap:
+    """Formulas in which amounts are replaced by thresholds over marks."""
+
+    def __init__(self, system: System, sums: Mapping[int, Mapping[int, int]]) -> None:
+        self.system = system
+        self.sums = sums
+        self.known: dict[Formula, Formula] = {}
+
+    def formula(self, formula: Formula) -> Formula:
+        if formula not in self.known:
+            self.known[formula] = self._swap(formula)
+        return self.known[formula]
+
+    def _swap(self, formula: Formula) -> Formula:
+        match formula:
+            case Within(variable, low, high) if variable in self.sums:
+                return both((self._from(variable, low), opposite(self._from(variable, high + 1))))
+            case Both(parts):
+                return both(self.formula(p) for p in parts)
+            case Either(parts):
+                return either(self.formula(p) for p in parts)
+            case Opposite(part):
+                return opposite(self.formula(part))
+            case AtLeast(count, parts):
+                return at_least(count, [self.formula(p) for p in parts])
+        return formula
+
+    def _from(self, variable: int, number: int) -> Formula:
+        """The variable is at least `number`."""
+        parts: list[Formula] = []
+        needed = number - self.system.variables[variable].start
+        for mark, total in self.sums[variable].items():
+            domain = self.system.variables[mark]
+            is_set: Formula = Within(mark, domain.high, domain.high)
+            if total < 0:
+                is_set, needed = Within(mark, domain.low, domain.low), needed - total
+            parts += [is_set] * abs(total)
+        return at_least(needed, parts)

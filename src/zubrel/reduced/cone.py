@@ -1,0 +1,109 @@
+"""The cone of influence: only what can ever bear on how the game ends.
+
+A variable is in the cone if an ending reads it, or if something that changes a variable of the cone
+reads it. What a rule does outside of the cone, no rule of the cone can ever notice: the projection
+of a play onto the cone is a play of the smaller system, and every play of the smaller system is one
+of the whole world, move by move, since all guards of its rules are in the cone. Hence the same
+endings are reached, the same moves doom, and the shortest play to either is as long in both.
+(Clarke, Grumberg, Peled: Model Checking, 1999, chapter 13.)
+
+Condition: none. What happens by itself is cut in the same way: where nothing of the cone would
+change, its happening makes no difference to the cone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.system import ENDING, PLACE, Change, Settler, Step, System
+
+
+class Reduced(Struct, frozen=True):
+    """A smaller system; `originals` are, by the numbers of its steps, those of the whole.
+
+    `woven` are, by the number of a step of the whole, steps that a play of the whole has to take
+    before it, where they are possible and were not taken before.
+    """
+
+    system: System
+    originals: tuple[Step, ...]
+    woven: dict[int, tuple[Step, ...]] = {}
+    swaps: tuple[Callable[[Formula], Formula], ...] = ()
+
+    def formula(self, formula: Formula) -> Formula:
+        """A formula over the variables of the whole, in terms of those that are left.
+
+        Exact for what was asked for when the system was reduced, and for all that endings read.
+        """
+        for swap in self.swaps:
+            formula = swap(formula)
+        return formula
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """How many variables are left, and how many moves."""
+        return sum(v.size > 1 for v in self.system.variables), len(self.system.moves)
+
+
+def unreduced(system: System) -> Reduced:
+    return Reduced(system, system.steps)
+
+
+def cone(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
+    """The cone of the endings, and of variables that are `asked` for."""
+    system = before.system
+    kept = _closed(system, {PLACE, ENDING, *asked})
+    moves, steps, originals = [], list[Step](), list[Step]()
+    for move in system.moves:
+        if any(c.variable in kept for step in move.steps for c in step.changes):
+            own = []
+            for step in move.steps:
+                changes = tuple(c for c in step.changes if c.variable in kept)
+                own.append(replace(step, number=len(steps), changes=changes, wastes=(), events=()))
+                steps.append(own[-1])
+                originals.append(before.originals[step.number])
+            moves.append(replace(move, steps=tuple(own)))
+    variables = tuple(
+        v if n in kept else replace(v, low=v.start, high=v.start, names=())
+        for n, v in enumerate(system.variables)
+    )
+    smaller = replace(
+        system, variables=variables, moves=tuple(moves), steps=tuple(steps),
+        settlers=tuple(_cut(s, kept) for s in system.settlers if _writes(s.changes) & kept),
+    )  # fmt: skip
+    return replace(before, system=smaller, originals=tuple(originals))
+
+
+def _closed(system: System, kept: set[int]) -> set[int]:
+    for formula, _ in system.endings:
+        kept |= variables_of(formula)
+    writers = [
+        (_writes(c for s in m.steps for c in s.changes),
+         variables_of(m.guard) | _asked(c for s in m.steps for c in s.changes))
+        for m in system.moves
+    ]  # fmt: skip
+    writers += [
+        (_writes(s.changes), variables_of(s.guard) | _asked(s.changes)) for s in system.settlers
+    ]
+    while True:
+        found = {v for writes, reads in writers if writes & kept for v in reads} - kept
+        if not found:
+            return kept
+        kept |= found
+
+
+def _writes(changes: Iterable[Change]) -> set[int]:
+    return {change.variable for change in changes}
+
+
+def _asked(changes: Iterable[Change]) -> frozenset[int]:
+    return frozenset(v for change in changes for v in variables_of(change.when))
+
+
+def _cut(settler: Settler, kept: set[int]) -> Settler:
+    changes = tuple(c for c in settler.changes if c.variable in kept)
+    return replace(settler, changes=changes, wastes=())

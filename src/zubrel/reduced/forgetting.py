@@ -1,0 +1,139 @@
+"""Forgetting: what nothing ahead can read is set back on the way there.
+
+The areas fall into regions, each of which can be walked to and fro (strongly connected components
+of the graph of all ways, gates ignored). Whoever goes from one region into another never comes
+back. A variable that no rule, ending or happening of the new region or of those after it reads is
+then set back to its start: situations that differ only in it have the same future (they are
+bisimilar), and become one class.
+
+Condition: the move begins in one region only. A variable that is added to counts as read there,
+because adding must find it within its domain.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import variables_of
+from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, System
+from zubrel.reduced.cone import Reduced
+
+
+def forgetting(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
+    """The system in which moves into another region forget, but never what is `asked` for."""
+    system = before.system
+    region = regions(system)
+    if len(set(region.values())) < 2:
+        return before
+    ahead = _read_ahead(system, region, asked)
+    steps = list(system.steps)
+    for move in system.moves:
+        begins = {region[a] for a in move.areas} if move.areas is not None else set(region.values())
+        if len(begins) != 1:
+            continue
+        (old,) = begins
+        for step in move.steps:
+            ends = {c.number for c in step.changes if c.variable == PLACE}
+            plain = [c for c in step.changes if c.variable == PLACE and not variables_of(c.when)]
+            if len(ends) != 1 or len(plain) != 1:
+                continue
+            new = region[ends.pop()]
+            lost = ahead[old] - ahead[new]
+            if new != old and lost:
+                back = (Change(v, Operation.SET, system.variables[v].start) for v in sorted(lost))
+                kept = tuple(c for c in step.changes if c.variable not in lost)
+                steps[step.number] = replace(step, changes=(*kept, *back))
+    moves = tuple(replace(m, steps=tuple(steps[s.number] for s in m.steps)) for m in system.moves)
+    smaller = replace(system, moves=moves, steps=tuple(steps))
+    return replace(before, system=smaller)
+
+
+def regions(system: System) -> dict[int, int]:
+    """For each area the number of its region; regions in the order in which they can be entered.
+
+    Strongly connected components by Tarjan's algorithm (Depth-first search and linear graph
+    algorithms, 1972), with a stack of its own.
+    """
+    after: dict[int, list[int]] = {a: [] for a in range(system.variables[PLACE].size)}
+    for move in system.moves:
+        for start, end in _ways(system, move):
+            after[start].append(end)
+    found: list[list[int]] = []
+    number: dict[int, int] = {}
+    lowest: dict[int, int] = {}
+    path: list[int] = []
+    on_path: set[int] = set()
+    for root in after:
+        if root in number:
+            continue
+        work = [(root, iter(after[root]))]
+        number[root] = lowest[root] = len(number)
+        path.append(root)
+        on_path.add(root)
+        while work:
+            area, others = work[-1]
+            for other in others:
+                if other not in number:
+                    number[other] = lowest[other] = len(number)
+                    path.append(other)
+                    on_path.add(other)
+                    work.append((other, iter(after[other])))
+                    break
+                if other in on_path:
+                    lowest[area] = min(lowest[area], number[other])
+            else:
+                work.pop()
+                if work:
+                    lowest[work[-1][0]] = min(lowest[work[-1][0]], lowest[area])
+                if lowest[area] == number[area]:
+                    found.append([])
+                    while not found[-1] or found[-1][-1] != area:
+                        found[-1].append(path.pop())
+                        on_path.discard(found[-1][-1])
+    found.reverse()
+    return {area: n for n, areas in enumerate(found) for area in areas}
+
+
+def _ways(system: System, move: Move) -> Iterable[tuple[int, int]]:
+    starts = range(system.variables[PLACE].size) if move.areas is None else move.areas
+    for step in move.steps:
+        for change in step.changes:
+            if change.variable == PLACE:
+                for start in starts:
+                    yield start, change.number
+
+
+def _read_ahead(
+    system: System, region: Mapping[int, int], asked: frozenset[int]
+) -> dict[int, frozenset[int]]:
+    """For each region: what it or one after it reads."""
+    always: set[int] = {PLACE, ENDING, *asked}
+    for formula, _ in system.endings:
+        always |= variables_of(formula)
+    for settler in system.settlers:
+        always |= variables_of(settler.guard) | _read_by(settler.changes)
+        always |= {c.variable for c in settler.changes}
+    here: dict[int, set[int]] = {n: set(always) for n in region.values()}
+    after: dict[int, set[int]] = {n: set() for n in here}
+    for move in system.moves:
+        read = variables_of(move.guard) | _read_by(c for s in move.steps for c in s.changes)
+        for area in region if move.areas is None else move.areas:
+            here[region[area]] |= read
+        for start, end in _ways(system, move):
+            after[region[start]].add(region[end])
+    ahead: dict[int, frozenset[int]] = {}
+    for number in sorted(here, reverse=True):  # what comes after has a greater number
+        later = (ahead[n] for n in after[number] if n != number)
+        ahead[number] = frozenset(here[number].union(*later))
+    return ahead
+
+
+def _read_by(changes: Iterable[Change]) -> set[int]:
+    found: set[int] = set()
+    for change in changes:
+        found |= variables_of(change.when)
+        if change.operation is not Operation.SET:
+            found.add(change.variable)
+    return found

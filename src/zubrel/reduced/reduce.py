@@ -1,0 +1,45 @@
+"""System -> Reduced: the stage function of this folder."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Sequence
+
+from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.system import System
+from zubrel.reduced.amounts import amounts
+from zubrel.reduced.cone import Reduced, cone, unreduced
+from zubrel.reduced.forgetting import forgetting
+from zubrel.reduced.openings import openings
+
+Reduction = Callable[[Reduced, frozenset[int]], Reduced]
+REPEATED: dict[str, Reduction] = {"cone": cone, "amounts": amounts, "openings": openings}
+"""They make room for each other, and are done again as long as something goes."""
+AT_LAST: dict[str, Reduction] = {"forgetting": forgetting}
+EVERY = (*REPEATED, *AT_LAST)
+
+
+def reduce(
+    system: System, asked: Sequence[Formula] = (), using: Collection[str] = EVERY
+) -> Reduced:
+    """A smaller system in which the same moves doom.
+
+    `asked` are formulas that will be asked about in situations of the smaller system, by way of
+    `Reduced.formula`; they and the endings keep all that they depend on. `using` are the names of
+    the reductions to be made; each of them steps back from what does not meet its condition.
+    """
+    found = unreduced(system)
+    while True:
+        size = found.size
+        for name, reduction in REPEATED.items():
+            if name in using:
+                found = reduction(found, _variables(found, asked))
+        if found.size == size:
+            break
+    for name, reduction in AT_LAST.items():
+        if name in using:
+            found = reduction(found, _variables(found, asked))
+    return found
+
+
+def _variables(found: Reduced, asked: Sequence[Formula]) -> frozenset[int]:
+    return frozenset(v for formula in asked for v in variables_of(found.formula(formula)))

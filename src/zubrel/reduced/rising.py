@@ -1,0 +1,78 @@
+"""What stays true once it is true: conditions that no step can take back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Opposite, Within, variables_of
+from zubrel.compiled.system import Change, Operation, System
+
+
+class Rising:
+    """Which variables only ever rise, and which only ever fall."""
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        everything = range(len(system.variables))
+        self.rising, self.falling = set(everything), set(everything)
+        changes: list[Change] = [c for step in system.steps for c in step.changes]
+        changes += [c for settler in system.settlers for c in settler.changes]
+        for change in changes:
+            domain = system.variables[change.variable]
+            up, down = _directions(change, domain.low, domain.high)
+            if not up:
+                self.rising.discard(change.variable)
+            if not down:
+                self.falling.discard(change.variable)
+
+    def for_good(self, formula: Formula, holds: bool = True) -> bool:
+        """Whether a formula that holds (or, without `holds`, does not) will always do so."""
+        match formula:
+            case Within(variable, low, high):
+                domain = self.system.variables[variable]
+                above, below = high >= domain.high, low <= domain.low
+                if not holds:  # then the variable is beyond one end of what is asked
+                    above, below = below, above
+                    if above and below:
+                        return True
+                return (above and variable in self.rising) or (below and variable in self.falling)
+            case Both(parts) | Either(parts) | AtLeast(_, parts):
+                return all(self.for_good(part, holds) for part in parts)
+            case Opposite(part):
+                return self.for_good(part, not holds)
+        return False
+
+
+def _directions(change: Change, low: int, high: int) -> tuple[bool, bool]:
+    """Whether a change never lowers its variable, and whether it never raises it."""
+    match change.operation:
+        case Operation.SET:
+            return change.number == high, change.number == low
+        case Operation.ADD | Operation.ADD_UP_TO_END:
+            return change.number >= 0, change.number <= 0
+    return False, False
+
+
+def parts_of(formula: Formula) -> tuple[Formula, ...]:
+    """The conjuncts of a formula."""
+    return formula.parts if isinstance(formula, Both) else (formula,)
+
+
+def only_high(formulas: Iterable[Formula], variable: int, high: int) -> bool:
+    """Whether formulas ask of a variable only, and never denied, that it is `high`."""
+    return all(_positive(f, variable, high) for f in formulas)
+
+
+def _positive(formula: Formula, variable: int, high: int) -> bool:
+    match formula:
+        case Within(asked, low, up):
+            return asked != variable or (low == high and up == high)
+        case Both(parts) | Either(parts) | AtLeast(_, parts):
+            return all(_positive(part, variable, high) for part in parts)
+        case Opposite(part):
+            return not _mentions(part, variable)
+    return not _mentions(formula, variable)
+
+
+def _mentions(formula: Formula, variable: int) -> bool:
+    return variable in variables_of(formula)
