@@ -1,6 +1,6 @@
 """Small random worlds that are hard on reductions: passages without return, levers that work from
-one side, locks opened from elsewhere, keys that several doors use up, limits that bind, endings that
-can be lost again. Plain data; every seed gives the same world."""
+one side, locks opened from elsewhere, keys that several doors use up, limits that bind, endings
+that can be lost again. Plain data; every seed gives the same world."""
 
 from __future__ import annotations
 

@@ -23,7 +23,8 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, LimitReached
-from zubrel.findings.find import Found, find
+from zubrel.findings.find import Found, find, with_acceptance
+from zubrel.findings.finding import Finding
 from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate
 from zubrel.narrated.replay import replay
@@ -42,11 +43,21 @@ def load(path: str, asked: Iterable[Condition] = ()) -> World:
     return check(read_document(path), asked)
 
 
-def survey(world: World, budget: Budget, progress: Progress | None = None) -> AnySpace:
-    """Every situation of `world`. Raises `InvalidInput` when it never comes to rest."""
+PATIENCE, IMPATIENCE, FEW = 120.0, 10.0, 10**10
+"""Seconds of looking at every situation as sets before classes of them have to do: where there are
+few situations, and where there are more."""
+
+
+def survey(
+    world: World, budget: Budget, progress: Progress | None = None, merging: bool = False
+) -> AnySpace:
+    """Every situation of `world`, with `merging` classes of them where there are too many.
+
+    Raises `InvalidInput` when the world never comes to rest.
+    """
     system = compile_world(world)
     try:
-        return explore(system, budget, progress or Silence())
+        return explore(system, budget, progress or Silence(), merging)
     except EndlessSettling as endless:
         raise InvalidInput([_never_rests(world, endless)]) from None
 
@@ -62,16 +73,50 @@ def report(
     """
     progress = progress or Silence()
     budget = Budget(limits or Limits())
-    space = survey(world, budget, progress)
+    auto = budget.limits.engine == "auto"
+    space = survey(world, budget, progress, merging=auto)
+    if space.merged:
+        return _at_full_size(space, None, budget, progress)
     progress.stage("looking for trouble")
+    if auto and space.engine == "symbolic":
+        few = space.count(space.everything) < FEW
+        budget.until = budget.seconds() + (PATIENCE if few else IMPATIENCE)
     try:
         found = find(space, with_progression, with_outline)
         progress.stage("writing it up")
         return narrate(found, budget.seconds())
     except (LimitReached, MemoryError) as limit:
+        impatient = budget.until is not None and budget.seconds() > budget.until
+        budget.until = None
+        if impatient and budget.spent_by(0) is None:
+            from zubrel.explored.lens import look
+
+            return _at_full_size(look(space.system, (), budget, progress), space, budget, progress)
         # what was found so far is not the whole of any kind, so none of it is told
         space.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
         return narrate(Found(judge(space), ()), budget.seconds())
+
+
+def _at_full_size(
+    lens: AnySpace, listed: AnySpace | None, budget: Budget, progress: Progress
+) -> Report:
+    """What reduced systems tell; `listed` is the space of every situation, where there is one."""
+    from zubrel.explored.lens import Lens
+    from zubrel.findings.full_size import full_size
+
+    assert isinstance(lens, Lens), "nothing else merges situations"
+    full = full_size(lens, budget, progress)
+    counts: tuple[int | None, int | None] = (None, None)
+    if listed is not None:
+        judged = judge(listed)
+        counts = listed.count(judged.won), listed.count(judged.doomed)
+    found = with_acceptance(full.findings, lens.system.world)
+    order = tuple(sorted(found, key=Finding.order))
+    progress.stage("writing it up")
+    return narrate(
+        Found(full.judged, order, undecided=full.undecided, listed=listed, counts=counts),
+        budget.seconds(),
+    )
 
 
 def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:

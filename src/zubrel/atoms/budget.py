@@ -30,6 +30,8 @@ class Budget:
     def __init__(self, limits: Limits) -> None:
         self.limits = limits
         self.started = time.perf_counter()
+        self.until: float | None = None
+        """Seconds since the start after which a part of the work has to give way to another."""
 
     def spent_by(self, situations: int) -> str | None:
         """Which limit is reached with so many situations found, or None.
@@ -41,6 +43,8 @@ class Budget:
             return f"the limit of {limits.situations:,} situations"
         if limits.seconds is not None and self.seconds() > limits.seconds:
             return f"the limit of {limits.seconds:g} seconds"
+        if self.until is not None and self.seconds() > self.until:
+            return f"{self.until:.0f} seconds"
         if limits.memory is not None and memory_used() > limits.memory:
             return f"the limit of {limits.memory / 2**20:,.0f} MiB of memory"
         return None

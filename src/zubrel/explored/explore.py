@@ -17,10 +17,17 @@ LOOK = 0.8
 """Seconds that a look may take."""
 
 
-def explore(system: System, budget: Budget, progress: Progress) -> Space[Any]:
+EXACT = 8.0
+"""Seconds that a search for every situation may take where classes of them would do as well."""
+
+
+def explore(
+    system: System, budget: Budget, progress: Progress, merging: bool = False
+) -> Space[Any]:
     """Every situation of `system` within `budget`, by the engine that its limits name.
 
-    Raises `EndlessSettling` when a world never comes to rest.
+    With `merging`, what is too large comes back as a `Lens` on how the game ends. Raises
+    `EndlessSettling` when a world never comes to rest.
     """
     progress.stage("searching")
     engine = budget.limits.engine
@@ -35,10 +42,10 @@ def explore(system: System, budget: Budget, progress: Progress) -> Space[Any]:
             from zubrel.explored.vector_search import explore_vector
 
             return explore_vector(system, budget, progress, None)
-    return _large(system, budget, progress)
+    return _large(system, budget, progress, merging)
 
 
-def _large(system: System, budget: Budget, progress: Progress) -> Space[Any]:
+def _large(system: System, budget: Budget, progress: Progress, merging: bool) -> Space[Any]:
     """Lists where that is the faster way, and diagrams where there are too many situations."""
     from zubrel.explored.vector_search import explore_vector
 
@@ -56,4 +63,12 @@ def _large(system: System, budget: Budget, progress: Progress) -> Space[Any]:
     try:
         return explore_vector(system, budget, progress, None if finished else MANY)
     except TooMany:
+        pass
+    if not merging:
         return explore_symbolic(system, budget, progress)
+    found = explore_symbolic(system, budget, progress, EXACT)
+    if found is not None:
+        return found
+    from zubrel.explored.lens import look
+
+    return look(system, (), budget, progress)

@@ -87,6 +87,7 @@ class ScalarSpace:
     """`Space` over situations numbered in breadth-first order."""
 
     engine = "explicit"
+    merged = False
 
     def __init__(self, system: System) -> None:
         self.system = system
@@ -101,6 +102,13 @@ class ScalarSpace:
         self._walks: ScalarWalks | None = None
         self._after: list[list[int]] | None = None
         self._settling: Settling | None = None
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return self.system.moves
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        return trace
 
     @property
     def everything(self) -> Numbers:

@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import Step, System
+from zubrel.compiled.system import Move, Step, System
 
 
 class Situations(Protocol):
@@ -69,10 +69,21 @@ class Space(Protocol[S]):
     engine: str
     stopped: str | None
     """Which limit cut the search short; None: every situation is known."""
+    merged: bool
+    """Whether situations that the questions cannot tell apart are counted as one."""
 
     @property
     def moves(self) -> int | None:
         """How many different (situation, step) there are, or None where nobody has counted."""
+        ...
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        """The moves that can make a difference."""
+        ...
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        """A trace with every step that a player has to make."""
         ...
 
     def count(self, situations: S) -> int:
@@ -170,6 +181,10 @@ class Space(Protocol[S]):
     def examples(self, situations: S, most: int) -> list[dict[Key, Value]]:
         """Up to `most` of the situations, those with the shortest ways first."""
         ...
+
+
+class NotAsked(Exception):
+    """A question about something that a reduction has left out."""
 
 
 class TooMany(Exception):

@@ -7,7 +7,7 @@ from functools import reduce
 
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula, Within, variables_of
-from zubrel.compiled.system import Step, System
+from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.diagrams import SELECTORS, Diagram
 from zubrel.explored.space import Trace
 from zubrel.explored.symbolic_fixpoints import SymbolicFixpoints
@@ -45,6 +45,7 @@ class SymbolicSpace(SymbolicFixpoints):
     """`Space` over diagrams."""
 
     engine = "symbolic"
+    merged = False
 
     def __init__(self, system: System, memory: int | None) -> None:
         super().__init__(system, memory)
@@ -62,6 +63,13 @@ class SymbolicSpace(SymbolicFixpoints):
         if self.stopped is not None:
             return None
         return sum(self.encoding.size(self.possible(s).diagram) for s in self.system.steps)
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return self.system.moves
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        return trace
 
     @property
     def everything(self) -> DiagramSet:

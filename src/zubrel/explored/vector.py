@@ -18,7 +18,7 @@ from msgspec import Struct
 
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import Step, System
+from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.kernel import Kernel
 from zubrel.explored.links import Links
 from zubrel.explored.numbered import Rows
@@ -134,6 +134,7 @@ class VectorSpace:
     """`Space` over numbered rows of words."""
 
     engine = "explicit"
+    merged = False
 
     def __init__(self, system: System) -> None:
         self.system = system
@@ -158,6 +159,13 @@ class VectorSpace:
             starts[[n for n in self.level_starts[1:] if n < len(starts)]] = 1
             self._levels = np.cumsum(starts, dtype=np.int32)
         return self._levels
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return self.system.moves
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        return trace
 
     @property
     def everything(self) -> NumberSet:

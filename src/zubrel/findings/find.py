@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -37,12 +37,20 @@ DETECTORS: tuple[Detector, ...] = (
 
 
 class Found(Struct, frozen=True):
-    """The verdict's sets and every finding, the gravest first."""
+    """The verdict's sets and every finding, the gravest first.
+
+    `undecided` are pairs of a kind and a subject ('' for the kind as a whole). `listed` is the
+    space in which every situation was found, where `judged` is of classes of them; `counts` are how
+    many are won and doomed there.
+    """
 
     judged: Judged
     findings: tuple[Finding, ...]
     progression: Progression | None = None
     outline: Outline | None = None
+    undecided: tuple[tuple[str, str], ...] = ()
+    listed: AnySpace | None = None
+    counts: tuple[int | None, int | None] = (None, None)
 
 
 def find(space: AnySpace, with_progression: bool = False, with_outline: bool = False) -> Found:
@@ -52,7 +60,7 @@ def find(space: AnySpace, with_progression: bool = False, with_outline: bool = F
     """
     judged = judge(space)
     findings = [f for detector in DETECTORS for f in detector(judged)]
-    findings = [_with_acceptance(f, judged.system.world) for f in findings]
+    findings = with_acceptance(findings, judged.system.world)
     if judged.complete:
         findings += _stale(judged.system.world, findings)
     order = tuple(sorted(findings, key=Finding.order))
@@ -63,6 +71,11 @@ def find(space: AnySpace, with_progression: bool = False, with_outline: bool = F
     except (LimitReached, MemoryError):
         pass  # the verdict and the findings are whole all the same
     return Found(judged, order, chain, drawn)
+
+
+def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
+    """The findings, those marked that the author accepts."""
+    return [_with_acceptance(f, world) for f in findings]
 
 
 def _with_acceptance(finding: Finding, world: World) -> Finding:

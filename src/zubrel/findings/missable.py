@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -11,10 +11,10 @@ from msgspec.structs import replace
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.checked.effects import Lose, Take, Wear
+from zubrel.checked.effects import Give, Lose, Take, Wear
 from zubrel.checked.keys import Key
 from zubrel.checked.world import World
-from zubrel.compiled.formulas import Formula, Within
+from zubrel.compiled.formulas import Formula, Within, either
 from zubrel.compiled.system import ENDING
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.verdict import Judged
@@ -23,20 +23,29 @@ MOST_CLOSINGS = 5
 
 
 class Subject(Struct, frozen=True):
-    """Something to have: `had` holds where a play has it (`lasting`: or has had it)."""
+    """Something to have: `had` holds where a play has it (`lasting`: or has had it).
+
+    `ever`, where it is known, holds exactly where a play has had it.
+    """
 
     id: str
     words: str
     span: Span
     had: Formula
     lasting: bool = True
+    ever: Formula | None = None
 
 
 def missable(judged: Judged) -> Iterator[Finding]:
     """`missable`: once-only finds, items, once rules, good endings."""
     if not judged.complete or not judged.live:
         return
-    pairs = [(s, judged.space.where(s.had)) for s in subjects(judged)]
+    yield from missable_of(judged, list(subjects(judged)))
+
+
+def missable_of(judged: Judged, asked: Sequence[Subject]) -> Iterator[Finding]:
+    """`missable` among some subjects, of a search that was not cut short."""
+    pairs = [(s, judged.space.where(s.had)) for s in asked]
     # where every won situation has it, whoever can still win can still have it
     pairs = [(s, has) for s, has in pairs if judged.won - has]
     every, had = [s for s, _ in pairs], [has for _, has in pairs]
@@ -68,8 +77,9 @@ def subjects(judged: Judged) -> Iterator[Subject]:
     for item in world.items.values():
         if item.most > 0:
             had = Within(numbers[keys.held(item.id)], 1, item.most)
+            ever = None if item.id not in losable else _ever_had(world, numbers, item.id)
             yield Subject(item.id, f"{item.name} can be missed for good", item.span, had,
-                           item.id not in losable)  # fmt: skip
+                          item.id not in losable, ever)  # fmt: skip
     yield from _marks(world, numbers)
     for quest in world.quests.values():
         had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
@@ -96,6 +106,26 @@ def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Subject]:
                 yield Subject(subject, words, rule.span, Within(numbers[key], 1, 1))
 
 
+def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | None:
+    """Where a play has had an item: some mark is set of those that all its sources set once."""
+    if any(g.item == item for g in world.holding):
+        return None
+    effects = [e for h in world.happenings for e in h.outcome.effects]
+    effects += [e for q in world.quests.values() for e in q.reward]
+    sources = [r for r in world.rules if any(g.item == item for g in r.gives)]
+    if any(isinstance(e, Give) and e.item == item for e in effects):
+        return None
+    marks: list[Formula] = []
+    for rule in sources:
+        own = [keys.mark("taken", rule.owner)] if rule.kind == "find" else []
+        own += [keys.mark("done", once) for once in rule.once]
+        own = [key for key in own if key in numbers]
+        if not own or len(rule.outcomes) > 1:
+            return None
+        marks.append(Within(numbers[own[0]], 1, 1))
+    return either(marks)
+
+
 def _losable(world: World) -> frozenset[str]:
     """The items that a play may have had and not hold any more."""
     outcomes = [o for r in world.rules for o in r.outcomes]
@@ -107,20 +137,30 @@ def _losable(world: World) -> frozenset[str]:
 
 
 def _finding(judged: Judged, subject: Subject, has: Any, can: Any) -> Finding | None:
-    space = judged.space
     missed = judged.live - can
     if not missed:
         return None
-    walks = space.walks() if subject.lasting else space.walks(has)
-    missed &= walks.reached
+    walks, never = walks_without(judged, subject, has)
+    missed = (missed & walks.reached) - never
     if not missed:
         return None
     trace = walks.shortest(missed)
-    closing = closings(judged, walks, (can - has) & walks.reached, missed)[:MOST_CLOSINGS]
+    closing = closings(judged, walks, ((can - has) & walks.reached) - never, missed)[:MOST_CLOSINGS]
     return Finding(
         kind="missable", severity="warning", subject=subject.id, message=subject.words,
         span=subject.span, trace=trace, closings=closing,
     )  # fmt: skip
+
+
+def walks_without(judged: Judged, subject: Subject, has: Any) -> tuple[Any, Any]:
+    """Plays that have never had a subject: walks, and situations where they have not ended."""
+    space = judged.space
+    nothing = space.everything - space.everything
+    if subject.lasting:
+        return space.walks(), nothing
+    if subject.ever is None:
+        return space.walks(has), nothing
+    return space.walks(), space.where(subject.ever)
 
 
 def closings(judged: Judged, walks: Any, still: Any, missed: Any) -> tuple[Closing, ...]:

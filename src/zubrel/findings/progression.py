@@ -10,7 +10,7 @@ from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.explored.space import Trace
-from zubrel.findings.missable import closings, subjects
+from zubrel.findings.missable import closings, subjects, walks_without
 from zubrel.findings.verdict import Judged
 
 
@@ -132,8 +132,8 @@ def _windows(judged: Judged) -> Iterator[Window]:
         closed: dict[str, int] = {}
         lost = unended - can
         if first is not None and lost:
-            walks = space.walks() if subject.lasting else space.walks(has)
-            still = (can - has) & walks.reached
-            for closing in closings(judged, walks, still, lost & walks.reached):
+            walks, never = walks_without(judged, subject, has)
+            still = ((can - has) & walks.reached) - never
+            for closing in closings(judged, walks, still, (lost & walks.reached) - never):
                 closed[closing.rule] = len(closing.trace.steps)
         yield Window(subject.id, section, first, tuple(closed.items()))

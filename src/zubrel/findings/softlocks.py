@@ -26,9 +26,9 @@ def softlocks(judged: Judged) -> Iterator[Finding]:
     """`softlock` and `bad_luck`, one finding for each rule that leads from live to doomed."""
     if not judged.doomed:
         return
-    culprits = [c for move in judged.system.moves for c in _culprits(judged, move)]
+    culprits = [c for move in judged.space.acting for c in _culprits(judged, move)]
     landings = [_landing(judged, culprit) for culprit in culprits]
-    stuck = _stuck(judged)
+    stuck = None if judged.space.merged else _stuck(judged)
     futures = judged.space.reached_from(landings)
     for culprit, future in zip(culprits, futures, strict=True):
         yield _finding(judged, culprit, future, stuck)
@@ -59,7 +59,7 @@ def _stuck(judged: Judged) -> Any:
     return reduce(lambda a, b: a - b, moving, judged.doomed)
 
 
-def _finding(judged: Judged, culprit: _Culprit, future: Any, stuck: Any) -> Finding:
+def _finding(judged: Judged, culprit: _Culprit, future: Any, stuck: Any | None) -> Finding:
     trace = _shortest(judged, culprit)
     end = judged.space.at_end_of(trace)
     rule = culprit.move.rule
@@ -72,7 +72,7 @@ def _finding(judged: Judged, culprit: _Culprit, future: Any, stuck: Any) -> Find
     return Finding(
         kind=culprit.kind, severity="error", subject=rule.id, message=words, span=rule.span,
         trace=trace, situations=judged.space.count(future & judged.doomed),
-        wandering=not (end & stuck), doomed=end,
+        wandering=None if stuck is None else not (end & stuck), doomed=end,
     )  # fmt: skip
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from zubrel.checked.keys import ENDING
-from zubrel.explored.space import Trace
+from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.find import Found
 from zubrel.findings.finding import Closing, Finding
 from zubrel.narrated.atlas import sketch
@@ -33,16 +35,24 @@ class _Narrator:
         self.explained = 0
 
     def report(self, seconds: float) -> Report:
-        space, judged = self.space, self.judged
+        judged, listed = self.judged, self.found.listed or self.space
         findings = tuple(self._told(f) for f in self.found.findings)
+
+        def counted_in(some: Any) -> int | None:
+            return None if listed.merged else listed.count(some)
+
+        counts = judged if listed is self.space else None
         return Report(
             path=self.world.path, title=self.world.title, verdict=judged.verdict,
-            stopped=space.stopped, engine=space.engine, situations=space.count(space.everything),
-            moves=space.moves, won=space.count(judged.won),
-            doomed=space.count(judged.doomed), seconds=seconds,
-            shortest_win=self._shortest_win(),
+            stopped=self.space.stopped, engine=self.space.engine,
+            situations=counted_in(listed.everything), moves=listed.moves,
+            won=counted_in(counts.won) if counts else self.found.counts[0],
+            doomed=counted_in(counts.doomed) if counts else self.found.counts[1],
+            seconds=seconds, shortest_win=self._shortest_win(),
             findings=findings, progress=progress_of(self.world, self.found.progression),
             sketch=sketch(self.world, self.found.outline, findings),
+            classes=self.space.count(self.space.everything) if listed.merged else None,
+            undecided=self.found.undecided,
         )  # fmt: skip
 
     def _shortest_win(self) -> Win | None:
@@ -78,12 +88,20 @@ class _Narrator:
     def _aftermath(self, finding: Finding) -> list[str]:
         if finding.wandering is None:
             return []
-        many = counted(finding.situations or 0, "situation")
+        if finding.situations is None:
+            return []
+        many = counted(finding.situations, "situation")
         if finding.wandering:
             return [f"Then the player is wandering: there are moves, but no win ({many})."]
         return [f"Then the player is stuck: there is no move at all ({many})."]
 
     def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
+        try:
+            return self._reasons(finding, walked)
+        except NotAsked:
+            return []
+
+    def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
         if finding.doomed is not None:
             if self.explained >= MOST_EXPLAINED:
                 return []

@@ -100,7 +100,10 @@ class Progress(Struct, frozen=True):
 class Report(Struct, frozen=True):
     """What was proved about one world, and what was found.
 
-    `sketch` is a `narrated.atlas.Sketch` where pictures are wanted.
+    Where situations were merged, `classes` is how many there are of what could be told apart, and
+    `situations`, `won`, `doomed` are None. `undecided` are pairs of a kind and a subject ('' for
+    the kind as a whole) of which nothing was proved. `sketch` is a `narrated.atlas.Sketch`
+    where pictures are wanted.
     """
 
     path: str
@@ -108,15 +111,17 @@ class Report(Struct, frozen=True):
     verdict: str
     stopped: str | None
     engine: str
-    situations: int
+    situations: int | None
     moves: int | None
-    won: int
-    doomed: int
+    won: int | None
+    doomed: int | None
     seconds: float
     shortest_win: Win | None
     findings: tuple[Told, ...]
     progress: Progress | None = None
     sketch: Any = None
+    classes: int | None = None
+    undecided: tuple[tuple[str, str], ...] = ()
 
     @property
     def complete(self) -> bool:

@@ -34,6 +34,8 @@ def _report(report: Report) -> dict[str, Any]:
         "moves": report.moves,
         "won": report.won,
         "doomed": report.doomed,
+        **({} if report.classes is None else {"classes": report.classes}),
+        **({"undecided": [list(pair) for pair in report.undecided]} if report.undecided else {}),
         "seconds": round(report.seconds, 3),
         "shortest_win": win
         and {

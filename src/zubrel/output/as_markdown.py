@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from zubrel.narrated.report import MoveLine, Report, Told
 from zubrel.narrated.words import counted
+from zubrel.output.extent import extent, undecided
 
 VERDICTS = {
     "solvable": "From every situation of every play a win can still be reached.",
@@ -24,8 +25,9 @@ def _report(report: Report) -> list[str]:
     lines = [
         f"## {_plain(report.title)}: {report.verdict}", "",
         f"{VERDICTS[report.verdict]} `{_code(report.path)}`, "
-        f"{counted(report.situations, 'situation')}, {report.won:,} won, {report.doomed:,} doomed."
+        f"{extent(report)}."
     ]  # fmt: skip
+    lines += [f"Not decided: {line}." for line in undecided(report)]
     if report.shortest_win:
         length = counted(len(report.shortest_win.moves), "move")
         lines.append(f"Shortest win: {length} to {_plain(report.shortest_win.name)}.")

@@ -68,8 +68,9 @@ def _summary(found: Difference) -> Iterator[str]:
             yield f"{words}: {', '.join(f'{a} before {b}' for a, b in pairs)}"
 
 
-def _both(old: int, new: int) -> str:
-    return f"{new:,}" if old == new else f"{old:,} → {new:,}"
+def _both(old: int | None, new: int | None) -> str:
+    before, after = ("not counted" if n is None else f"{n:,}" for n in (old, new))
+    return after if old == new else f"{before} → {after}"
 
 
 def _win(report: Report) -> str:

@@ -18,6 +18,7 @@ from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
 from zubrel.narrated.tables import Listing, Row
 from zubrel.narrated.words import counted
 from zubrel.output.as_markdown import VERDICTS
+from zubrel.output.extent import extent, undecided
 
 WORD = re.compile(r"[a-z][a-z0-9_]*")
 
@@ -52,6 +53,7 @@ class _Page:
         found = [f for f in report.findings if not f.accepted]
         tally = [(s, sum(f.severity == s for f in found)) for s in SEVERITIES]
         text: str = environment.get_template("page.html.jinja").render(
+            undecided=list(undecided(report)),
             report=report, sentence=VERDICTS[report.verdict], numbers=self._numbers(),
             open=found, accepted=[f for f in report.findings if f.accepted],
             tally=[(s, n) for s, n in tally if n], win=report.shortest_win, last=self.last,
@@ -84,9 +86,8 @@ class _Page:
 
     def _numbers(self) -> str:
         report = self.report
-        moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
-        return (f"{counted(report.situations, 'situation')}, {moves}{report.won:,} won, "
-                f"{report.doomed:,} doomed")  # fmt: skip
+        moves = "" if report.moves is None else f"; {counted(report.moves, 'move')}"
+        return extent(report) + moves
 
     def _provenance(self, fingerprint: str, limits: str) -> list[tuple[str, str]]:
         report = self.report

@@ -14,6 +14,7 @@ from rich.text import Text
 
 from zubrel.narrated.report import MoveLine, Progress, Report, Told
 from zubrel.narrated.words import counted, listed
+from zubrel.output.extent import extent, undecided
 
 STYLES = {"error": "bold red", "warning": "bold magenta", "note": "bold"}
 GOOD, BAD, QUIET = "green", "bold red", "dim"
@@ -47,6 +48,7 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
             console.print(indented(Text(words), 2))
     if not quiet:
         _write_accepted(accepted, console)
+        _write_undecided(report, console)
     if full and not quiet and report.progress is not None:
         _write_progress(report.progress, console)
 
@@ -65,6 +67,15 @@ def _write_accepted(accepted: Sequence[Told], console: Console) -> None:
         because = f": {finding.because}" if finding.because else ""
         line = Text(f"{finding.kind} {finding.subject}{because}", QUIET)
         console.print(indented(line, 2))
+
+
+def _write_undecided(report: Report, console: Console) -> None:
+    lines = list(undecided(report))
+    if lines:
+        console.print()
+        console.print(Text("Not decided", "bold magenta"))
+    for line in lines:
+        console.print(indented(Text(line, QUIET), 2))
 
 
 def _write_progress(progress: Progress, console: Console) -> None:
@@ -132,10 +143,13 @@ def _verdict(report: Report) -> Text:
 def _numbers(report: Report) -> Iterable[str]:
     searched = "every one searched" if report.complete else "those found so far"
     moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
-    yield (
-        f"{counted(report.situations, 'situation')} ({searched}; {report.engine} search, "
-        f"{report.seconds:.2f} s), {moves}{report.won:,} won, {report.doomed:,} doomed"
-    )
+    how = f"({searched}; {report.engine} search, {report.seconds:.2f} s)"
+    if report.situations is None:
+        yield f"{extent(report)} {how}"
+    else:
+        won, doomed = report.won or 0, report.doomed or 0
+        many = counted(report.situations, "situation")
+        yield f"{many} {how}, {moves}{won:,} won, {doomed:,} doomed"
     if report.shortest_win:
         length = counted(len(report.shortest_win.moves), "move")
         how = "shortest win" if report.shortest_win.shortest else "a win, perhaps not the shortest"

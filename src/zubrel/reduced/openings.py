@@ -42,17 +42,17 @@ from zubrel.reduced.rising import Rising, only_high, parts_of
 def openings(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
     """The system without its free openings, but for those that are `asked` for."""
     system = before.system
-    rising = Rising(system)
+    rising, readers = Rising(system), _Readers(system)
     given: dict[int, Formula] = {}
     for move in system.moves:
-        mark = _mark_of(system, move)
+        mark = _mark_of(system, move, readers)
         if mark is None or mark in asked | {v for g in given.values() for v in variables_of(g)}:
             continue
         condition = both(p for p in parts_of(move.guard) if not _is_low(system, mark, p))
         barred = {mark, PLACE, ENDING, *given}
         if (
             not variables_of(condition) & barred and rising.for_good(condition)
-            and _only_here(system, move, mark)
+            and readers.only_here(move, mark)
         ):  # fmt: skip
             given[mark] = condition
     if not given:
@@ -60,7 +60,7 @@ def openings(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
     return _without(before, given)
 
 
-def _mark_of(system: System, move: Move) -> int | None:
+def _mark_of(system: System, move: Move, readers: _Readers) -> int | None:
     """The mark that a move sets, if it does nothing else and nothing else changes the mark."""
     if len(move.steps) != 1 or len(move.steps[0].changes) != 1:
         return None
@@ -70,9 +70,7 @@ def _mark_of(system: System, move: Move) -> int | None:
         return None
     if change.operation is not Operation.SET or change.number != domain.high:
         return None
-    writers = [s for s in system.steps if any(c.variable == change.variable for c in s.changes)]
-    if len(writers) != 1 or any(c.variable == change.variable for s in system.settlers
-                                for c in s.changes):  # fmt: skip
+    if readers.writers[change.variable] != 1 or change.variable in readers.settled:
         return None
     return change.variable if not variables_of(change.when) else None
 
@@ -84,23 +82,40 @@ def _is_low(system: System, mark: int, part: Formula) -> bool:
     )  # fmt: skip
 
 
-def _only_here(system: System, opening: Move, mark: int) -> bool:
-    high = system.variables[mark].high
-    elsewhere: list[Formula] = [f for f, _ in system.endings]
-    elsewhere += [s.guard for s in system.settlers]
-    elsewhere += [c.when for s in system.settlers for c in s.changes]
-    elsewhere += [c.when for s in system.steps for c in s.changes]
-    if any(mark in variables_of(f) for f in elsewhere):
-        return False
-    for move in system.moves:
-        if move is not opening and mark in variables_of(move.guard):
-            if opening.areas is not None and (
-                move.areas is None or not set(move.areas) <= set(opening.areas)
-            ):
-                return False
-            if not only_high([move.guard], mark, high):
-                return False
-    return True
+class _Readers:
+    """Which moves ask for a variable in their guards, and what is asked for elsewhere."""
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        self.moves: dict[int, list[Move]] = {}
+        for move in system.moves:
+            for variable in variables_of(move.guard):
+                self.moves.setdefault(variable, []).append(move)
+        elsewhere: list[Formula] = [f for f, _ in system.endings]
+        elsewhere += [s.guard for s in system.settlers]
+        elsewhere += [c.when for s in system.settlers for c in s.changes]
+        elsewhere += [c.when for s in system.steps for c in s.changes]
+        self.elsewhere = frozenset().union(*(variables_of(f) for f in elsewhere))
+        self.writers: dict[int, int] = {}
+        for step in system.steps:
+            for variable in {c.variable for c in step.changes}:
+                self.writers[variable] = self.writers.get(variable, 0) + 1
+        self.settled = {c.variable for s in system.settlers for c in s.changes}
+
+    def only_here(self, opening: Move, mark: int) -> bool:
+        """Only guards of moves ask for a mark, that it be high, and where the opening is."""
+        if mark in self.elsewhere:
+            return False
+        high = self.system.variables[mark].high
+        for move in self.moves.get(mark, ()):
+            if move is not opening:
+                if opening.areas is not None and (
+                    move.areas is None or not set(move.areas) <= set(opening.areas)
+                ):
+                    return False
+                if not only_high([move.guard], mark, high):
+                    return False
+        return True
 
 
 def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:

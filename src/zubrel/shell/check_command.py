@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from zubrel.findings.kinds import GRAVITY, SEVERITIES
+from zubrel.findings.kinds import GRAVITY, KINDS, SEVERITIES
 from zubrel.narrated.report import Report
 from zubrel.shell.options import Common, common_options, take_common
 from zubrel.shell.streams import write_pretty, write_text
@@ -76,4 +76,7 @@ def exit_code(reports: list[Report], fail_on: str) -> int:
     bar = GRAVITY[fail_on]
     if any(GRAVITY[f.severity] >= bar for r in reports for f in r.findings if not f.accepted):
         return 1
+    open_kinds = {kind for r in reports for kind, _ in r.undecided}
+    if any(GRAVITY[KINDS[kind].severity] >= bar for kind in open_kinds):
+        return 3
     return 0 if all(r.complete for r in reports) else 3

@@ -1,0 +1,199 @@
+"""A reduced system, searched, behind the questions that are asked about the whole world.
+
+A lens answers what it was made for: the endings, and the formulas that were asked for when the
+system was reduced. Anything else raises `NotAsked`, so that nothing is answered by guessing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
+
+from zubrel.atoms.budget import Budget
+from zubrel.atoms.progress import Progress
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.formulas import Formula, Within, variables_of
+from zubrel.compiled.system import Move, Step, System
+from zubrel.explored.space import NotAsked, Trace
+from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
+from zubrel.explored.symbolic_search import explore_symbolic
+from zubrel.explored.symbolic_walks import SymbolicWalks
+from zubrel.explored.walking import Walking
+from zubrel.reduced.cone import Reduced
+from zubrel.reduced.reduce import EVERY, reduce
+
+
+def look(
+    system: System, asked: Sequence[Formula], budget: Budget, progress: Progress,
+    using: Iterable[str] = EVERY,
+) -> Lens:  # fmt: skip
+    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
+
+    What happens by itself is kept whole, because a world that never rests must be found out.
+    """
+    settled = sorted({c.variable for s in system.settlers for c in s.changes})
+    kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
+    reduced = reduce(system, (*asked, *kept), tuple(using))
+    return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
+
+
+class Lens:
+    """`Space` over classes of situations that a question cannot tell apart."""
+
+    engine = "symbolic"
+    merged = True
+
+    def __init__(self, system: System, reduced: Reduced, inner: SymbolicSpace) -> None:
+        self.system = system
+        self.reduced = reduced
+        self.inner = inner
+        self.stopped = inner.stopped
+        self._inner_step = {o.number: s for o, s in
+                            zip(reduced.originals, reduced.system.steps, strict=True)}  # fmt: skip
+        self._walking: Walking | None = None
+
+    @property
+    def moves(self) -> None:
+        return None
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return [m for m in self.system.moves if any(s.number in self._inner_step for s in m.steps)]
+
+    def count(self, situations: DiagramSet) -> int:
+        """How many classes a set has."""
+        return self.inner.count(situations)
+
+    @property
+    def everything(self) -> DiagramSet:
+        return self.inner.everything
+
+    def give_up(self, limit: str) -> None:
+        self.stopped = limit
+        self.inner.give_up(limit)
+
+    @property
+    def unexplored(self) -> DiagramSet:
+        return self.inner.unexplored
+
+    def where(self, formula: Formula) -> DiagramSet:
+        formula = self.reduced.formula(formula)
+        for variable in variables_of(formula):
+            whole, left = self.system.variables[variable], self.inner.system.variables[variable]
+            if left.size < whole.size:
+                raise NotAsked(" ".join(whole.key))
+        return self.inner.where(formula)
+
+    def some(self, formula: Formula) -> bool:
+        return bool(self.where(formula))
+
+    def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
+        return self.inner.reaching(targets)
+
+    def reached_from(self, sources: Sequence[DiagramSet]) -> list[DiagramSet]:
+        return self.inner.reached_from(sources)
+
+    def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
+        return self.inner.reached_without(avoided)
+
+    def _step(self, step: Step) -> Step:
+        if step.number not in self._inner_step:
+            raise NotAsked(step.rule.id)
+        return self._inner_step[step.number]
+
+    def possible(self, step: Step) -> DiagramSet:
+        """Where a step can be taken and makes a difference to what was asked."""
+        return self.inner.possible(self._step(step))
+
+    def before(self, step: Step, into: DiagramSet) -> DiagramSet:
+        return self.inner.before(self._step(step), into)
+
+    def after(self, step: Step, sources: DiagramSet) -> DiagramSet:
+        return self.inner.after(self._step(step), sources)
+
+    def steps_between(self, sources: DiagramSet, targets: DiagramSet) -> list[Step]:
+        found = self.inner.steps_between(sources, targets)
+        return [self.reduced.originals[step.number] for step in found]
+
+    def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
+        raise NotAsked(step.rule.id)
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
+        raise NotAsked(step.rule.id)
+
+    def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
+        return self.inner.reaching_by_choice(target, within)
+
+    def walks(self, avoiding: DiagramSet | None = None) -> LensWalks:
+        return LensWalks(self, self.inner.walks(avoiding))
+
+    def _inner_trace(self, trace: Trace) -> Trace:
+        known = (self._inner_step.get(step.number) for step in trace.steps)
+        return Trace(tuple(step for step in known if step is not None))
+
+    def at_end_of(self, trace: Trace) -> DiagramSet:
+        return self.inner.at_end_of(self._inner_trace(trace))
+
+    def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
+        raise NotAsked("distances")
+
+    def of(self, situation: Mapping[Key, Value]) -> DiagramSet:
+        raise NotAsked("single situations")
+
+    def examples(self, situations: DiagramSet, most: int) -> list[dict[Key, Value]]:
+        raise NotAsked("single situations")
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        """A play of the whole world: openings are made right before they are needed."""
+        if not self.reduced.woven:
+            return trace
+        if self._walking is None:
+            self._walking = Walking(self.system)
+        word, steps = self._walking.start(), list[Step]()
+        for step in trace.steps:
+            after = self._taken(step, word, steps)
+            if after is None:
+                raise ValueError(f"{step.rule.id} is not possible in the whole world")
+            word = after
+        return Trace(tuple(steps), trace.shortest and len(steps) == len(trace.steps))
+
+    def _taken(self, step: Step, word: int, steps: list[Step]) -> int | None:
+        """Where a step leads after the openings that it needs; all are added to `steps`."""
+        assert self._walking is not None
+        after = self._walking.after(word, step)
+        for opening in self.reduced.woven.get(step.number, ()) if after is None else ():
+            opened = self._taken(opening, word, steps)
+            if opened is not None:
+                word = opened
+        after = self._walking.after(word, step) if after is None else after
+        if after is not None and after != word:
+            steps.append(step)
+        return after
+
+
+class LensWalks:
+    """Plays of a reduced system, with the steps of the whole."""
+
+    def __init__(self, lens: Lens, inner: SymbolicWalks) -> None:
+        self.lens = lens
+        self.inner = inner
+
+    @property
+    def reached(self) -> DiagramSet:
+        return self.inner.reached
+
+    def shortest(self, target: DiagramSet) -> Trace | None:
+        trace = self.inner.shortest(target)
+        if trace is None:
+            return None
+        reduced = self.lens.reduced
+        steps = tuple(reduced.originals[step.number] for step in trace.steps)
+        return Trace(steps, trace.shortest and not reduced.woven)
+
+    def moves_to(self, target: DiagramSet) -> int | None:
+        if self.lens.reduced.woven:
+            raise NotAsked("distances")
+        return self.inner.moves_to(target)
+
+    def by_moves(self, sets: Sequence[Any]) -> None:
+        return None

@@ -1,0 +1,217 @@
+"""Findings on worlds of which nobody can list the situations, nor hold all of them as sets.
+
+The verdict and the moves that doom come from one reduced system. What can be missed, and what is
+never reached, is asked in batches, each of a reduced system that keeps what its questions are
+about. What a batch does not answer in its time is halved, and at last named as undecided.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any, cast
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.atoms.budget import Budget
+from zubrel.atoms.progress import Progress
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import Step, System
+from zubrel.explored.lens import Lens, look
+from zubrel.explored.space import LimitReached
+from zubrel.findings.finding import Finding
+from zubrel.findings.kinds import KINDS
+from zubrel.findings.missable import Subject, missable_of, subjects
+from zubrel.findings.promises import broken_promises
+from zubrel.findings.softlocks import softlocks
+from zubrel.findings.unreachable import unreachable
+from zubrel.findings.unwinnable import unwinnable
+from zubrel.findings.verdict import AnySpace, Judged, judge
+
+BATCH = 48
+"""Questions that are asked of one reduced system."""
+PATIENCE = 25.0
+"""Seconds that a batch may take before it is halved."""
+ENOUGH = 300.0
+"""Seconds after which no more batches are begun."""
+DECIDED = ("unwinnable", "softlock", "bad_luck", "missable", "unreachable", "broken_promise")
+"""The kinds that are looked for; with the others nobody has asked reduced systems yet."""
+
+
+class FullSize(Struct, frozen=True):
+    """What was found, and what stays undecided: pairs of a kind and a subject ('' for the kind)."""
+
+    judged: Judged
+    findings: tuple[Finding, ...]
+    undecided: tuple[tuple[str, str], ...]
+
+
+def full_size(lens: Lens, budget: Budget, progress: Progress) -> FullSize:
+    """All that can be said about a world through reduced systems; `lens` asks only for the end."""
+    judged = judge(cast(AnySpace, lens))
+    if not judged.complete:
+        return FullSize(judged, (), ())
+    progress.stage("looking for trouble")
+    doomed = [replace(_spelled_out(lens, f), doomed=f.doomed) for f in softlocks(judged)]
+    found = [*unwinnable(judged), *doomed]
+    work = _Work(lens.system, judged, budget, progress)
+    found += work.promises()
+    found += work.missable_and_unreachable()
+    lens.inner.pause = lambda: None  # what is left is to tell of what was found
+    others = [(kind.slug, "") for kind in KINDS.values() if kind.slug not in DECIDED]
+    undecided = [*work.undecided, *others]
+    return FullSize(judged, tuple(found), tuple(undecided))
+
+
+def _spelled_out(lens: Lens, finding: Finding) -> Finding:
+    """The finding with plays of the whole world; `doomed` is of this lens only."""
+    trace = finding.trace and lens.spelled_out(finding.trace)
+    closings = tuple(replace(c, trace=lens.spelled_out(c.trace)) for c in finding.closings)
+    return replace(finding, trace=trace, closings=closings, situations=None, doomed=None)
+
+
+class _Work:
+    def __init__(self, system: System, judged: Judged, budget: Budget, progress: Progress) -> None:
+        self.system = system
+        self.judged = judged
+        self.budget = budget
+        self.progress = progress
+        self.until = budget.seconds() + ENOUGH
+        self.undecided: list[tuple[str, str]] = []
+
+    def promises(self) -> Iterator[Finding]:
+        """`broken_promise`, each through a lens of its own."""
+        for promise in self.system.world.promises:
+            if promise.kind == "within":  # counts moves, which reductions do not keep
+                self.undecided.append(("broken_promise", promise.id))
+                continue
+            world = replace(self.system.world, promises=(promise,))
+            system = replace(self.system, world=world)
+            questions = _Questions(system)
+            for _ in broken_promises(Judged(cast(AnySpace, questions), "", *[_NOWHERE] * 4)):
+                pass
+            lens = self._lens(system, list(questions.asked))
+            if lens is None:
+                self.undecided.append(("broken_promise", promise.id))
+            else:
+                yield from (_spelled_out(lens, f)
+                            for f in broken_promises(judge(cast(AnySpace, lens))))  # fmt: skip
+
+    def _lens(self, system: System, asked: Sequence[Formula]) -> Lens | None:
+        """A lens for some formulas; None when its time was up."""
+        left = self.budget.seconds() + PATIENCE
+        limits = self.budget.limits
+        seconds = left if limits.seconds is None else min(left, limits.seconds)
+        budget = Budget(replace(limits, seconds=seconds, situations=None))
+        budget.started = self.budget.started
+        lens = look(system, asked, budget, self.progress)
+        return lens if lens.stopped is None else None
+
+    def missable_and_unreachable(self) -> Iterator[Finding]:
+        questions = _Questions(self.system)
+        for questions.answer in (True, False):  # either answer may lead to other questions
+            list(unreachable(Judged(cast(AnySpace, questions), "", *[_NOWHERE] * 4)))
+        things = list(subjects(self.judged))
+        asked = list(dict.fromkeys([*(s.had for s in things), *questions.asked]))
+        known: dict[Formula, bool] = {}
+        by_formula = {s.had: s for s in things}
+        missed: list[Finding] = []
+        for batch in (asked[n : n + BATCH] for n in range(0, len(asked), BATCH)):
+            missed += self._batch(batch, by_formula, known)
+        yield from missed
+        answers = _Answers(self.system, known)
+        yield from (
+            f for f in unreachable(Judged(cast(AnySpace, answers), "", *[_NOWHERE] * 4))
+        )  # fmt: skip
+        if len(known) < len(asked):
+            self.undecided.append(("unreachable", f"{len(asked) - len(known)} questions"))
+
+    def _batch(
+        self, batch: Sequence[Formula], by_formula: dict[Formula, Subject],
+        known: dict[Formula, bool],
+    ) -> list[Finding]:  # fmt: skip
+        if self.budget.spent_by(0) is None and self.budget.seconds() < self.until:
+            try:
+                things = [by_formula[f] for f in batch if f in by_formula]
+                ever = [s.ever for s in things if s.ever is not None]
+                lens = self._lens(self.system, [*batch, *ever])
+                if lens is not None:
+                    answers = {f: lens.some(f) for f in batch}
+                    judged = judge(cast(AnySpace, lens))
+                    found = [_spelled_out(lens, f) for f in missable_of(judged, things)]
+                    known |= answers
+                    return found
+            except (LimitReached, MemoryError):
+                pass
+            if len(batch) > 1:
+                half = len(batch) // 2
+                return [
+                    finding for part in (batch[:half], batch[half:])
+                    for finding in self._batch(part, by_formula, known)
+                ]  # fmt: skip
+        self.undecided += [("missable", by_formula[f].id) for f in batch if f in by_formula]
+        return []
+
+
+class _Nowhere:
+    """An empty set that stays empty."""
+
+    def __and__(self, other: Any) -> _Nowhere:
+        return self
+
+    __or__ = __sub__ = __and__
+
+    def __bool__(self) -> bool:
+        return False
+
+
+_NOWHERE = _Nowhere()
+
+
+class _Questions:
+    """Stands in for a space, and remembers which formulas it is asked about."""
+
+    stopped = None
+    merged = True
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        self.answer = True
+        self.asked: dict[Formula, None] = {}
+
+    def some(self, formula: Formula) -> bool:
+        self.asked[formula] = None
+        return self.answer
+
+    def where(self, formula: Formula) -> _Nowhere:
+        self.asked[formula] = None
+        return _NOWHERE
+
+    def possible(self, step: Step) -> _Nowhere:
+        return _NOWHERE
+
+    def reaching(self, targets: Sequence[Any]) -> list[_Nowhere]:
+        return [_NOWHERE for _ in targets]
+
+    @property
+    def everything(self) -> _Nowhere:
+        return _NOWHERE
+
+    unexplored = everything
+
+    def walks(self, avoiding: object = None) -> _Questions:
+        return self
+
+    def shortest(self, target: object) -> None:
+        return None
+
+
+class _Answers(_Questions):
+    """Stands in for a space in which it is known whether formulas ever hold; else they may."""
+
+    def __init__(self, system: System, known: dict[Formula, bool]) -> None:
+        super().__init__(system)
+        self.known = known
+
+    def some(self, formula: Formula) -> bool:
+        return self.known.get(formula, True)
