@@ -83,7 +83,8 @@ def _one_family(name: str, world: Path) -> str:
                          check=True)  # fmt: skip
     seconds, peak, text = json.loads(run.stdout)
     found = json.loads(text)
-    return (f"{name:12} {found['engine']:9} {found['situations']:>22.6g} "
+    many = found["situations"] or found.get("classes", 0)
+    return (f"{name:12} {found['engine']:9} {many:>22.6g} "
             f"{found['verdict']:11} {len(found['findings']):>8} {seconds:>8.2f} "
             f"{peak / 1024:>8.0f}")  # fmt: skip
 

@@ -222,5 +222,20 @@ endings: {home: {when: at ridge}}
         self.check(self.WORLD, "--fail-on", "error", code=0)
 
 
+class Jobs(ProgramTest):
+    def test_worlds_at_once_give_the_same_output_in_the_same_order(self):
+        worlds = [self.write(f"world{n}.yaml", TOSS.replace("toss", f"toss{n}")) for n in range(3)]
+        plain = self.zubrel("check", *worlds, "--format", "markdown", code=1)
+        at_once = self.zubrel("check", *worlds, "--format", "markdown", "--jobs", "2", code=1)
+        self.assertEqual(at_once.stdout, plain.stdout)
+        self.assertIn("toss2", plain.stdout)
+
+    def test_an_invalid_world_among_several_is_told_as_before(self):
+        worlds = [self.write("good.yaml", TOSS), self.write("bad.yaml", "zubrel: 1\nnonsense: 2\n")]
+        plain = self.zubrel("check", *worlds, code=2)
+        at_once = self.zubrel("check", *worlds, "--jobs", "2", code=2)
+        self.assertEqual((at_once.stdout, at_once.stderr), ("", plain.stderr))
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -8,12 +8,12 @@ from pathlib import Path
 
 PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
-    "atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated",
-    "played", "drawn", "output", "pipeline", "demo", "shell",
+    "atoms", "authored", "checked", "walked", "compiled", "reduced", "explored", "findings",
+    "narrated", "played", "drawn", "output", "pipeline", "demo", "shell",
 ]  # fmt: skip
 CORE = [
-    "atoms", "authored", "checked", "walked", "compiled", "explored", "findings", "narrated",
-    "played",
+    "atoms", "authored", "checked", "walked", "compiled", "reduced", "explored", "findings",
+    "narrated", "played",
 ]  # fmt: skip
 
 

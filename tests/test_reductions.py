@@ -92,9 +92,10 @@ class FullSize(unittest.TestCase):
             full = full_size(lens, Budget(Limits()), Silence())
             with self.subTest(seed=seed):
                 self.assertEqual(full.judged.verdict, judge(plain).verdict)
-                self.assertEqual({(f.kind, f.subject) for f in full.findings}, expected)
-                open_subjects = [pair for pair in full.undecided if pair[1]]
-                self.assertEqual([k for k, _ in open_subjects if k != "broken_promise"], [])
+                unsaid = {pair for pair in full.undecided if pair[1]}
+                self.assertLessEqual({kind for kind, _ in unsaid}, {"broken_promise"})
+                told = {(f.kind, f.subject) for f in full.findings}
+                self.assertEqual(told, expected - unsaid)
                 self.replayed(full, plain)
             for kind, _ in expected:
                 seen[kind] += 1

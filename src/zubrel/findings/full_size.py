@@ -18,19 +18,22 @@ from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import Step, System
 from zubrel.explored.lens import Lens, look
-from zubrel.explored.space import LimitReached
+from zubrel.explored.space import LimitReached, NotAsked
 from zubrel.findings.finding import Finding
 from zubrel.findings.kinds import KINDS
-from zubrel.findings.missable import Subject, missable_of, subjects
+from zubrel.findings.missable import Subject, missable_among, missable_of, subjects
+from zubrel.findings.offers import Offer, Offers
 from zubrel.findings.promises import broken_promises
 from zubrel.findings.softlocks import softlocks
 from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
 from zubrel.findings.verdict import AnySpace, Judged, judge
 
-BATCH = 48
-"""Questions that are asked of one reduced system."""
-PATIENCE = 25.0
+BATCH, QUESTS = 48, 6
+"""Questions that are asked of one reduced system; a quest has a long tail of variables."""
+CHUNK = 16
+"""Subjects of which the first lens is asked at once whether they can be missed."""
+PATIENCE = 40.0
 """Seconds that a batch may take before it is halved."""
 ENOUGH = 300.0
 """Seconds after which no more batches are begun."""
@@ -54,7 +57,7 @@ def full_size(lens: Lens, budget: Budget, progress: Progress) -> FullSize:
     progress.stage("looking for trouble")
     doomed = [replace(_spelled_out(lens, f), doomed=f.doomed) for f in softlocks(judged)]
     found = [*unwinnable(judged), *doomed]
-    work = _Work(lens.system, judged, budget, progress)
+    work = _Work(lens, judged, budget, progress)
     found += work.promises()
     found += work.missable_and_unreachable()
     lens.inner.pause = lambda: None  # what is left is to tell of what was found
@@ -71,8 +74,9 @@ def _spelled_out(lens: Lens, finding: Finding) -> Finding:
 
 
 class _Work:
-    def __init__(self, system: System, judged: Judged, budget: Budget, progress: Progress) -> None:
-        self.system = system
+    def __init__(self, lens: Lens, judged: Judged, budget: Budget, progress: Progress) -> None:
+        self.lens = lens
+        self.system = lens.system
         self.judged = judged
         self.budget = budget
         self.progress = progress
@@ -115,9 +119,13 @@ class _Work:
         asked = list(dict.fromkeys([*(s.had for s in things), *questions.asked]))
         known: dict[Formula, bool] = {}
         by_formula = {s.had: s for s in things}
-        missed: list[Finding] = []
-        for batch in (asked[n : n + BATCH] for n in range(0, len(asked), BATCH)):
-            missed += self._batch(batch, by_formula, known)
+        missed = self._through_the_first_lens(asked, by_formula, known)
+        left = [f for f in asked if f not in known]
+        long = [f for f in left if f in by_formula and by_formula[f].id in self.system.world.quests]
+        short = [f for f in left if f not in long]
+        for some, size in ((short, BATCH), (long, QUESTS)):
+            for batch in (some[n : n + size] for n in range(0, len(some), size)):
+                missed += self._batch(batch, by_formula, known)
         yield from missed
         answers = _Answers(self.system, known)
         yield from (
@@ -125,6 +133,54 @@ class _Work:
         )  # fmt: skip
         if len(known) < len(asked):
             self.undecided.append(("unreachable", f"{len(asked) - len(known)} questions"))
+
+    def _through_the_first_lens(
+        self, asked: Sequence[Formula], by_formula: dict[Formula, Subject],
+        known: dict[Formula, bool],
+    ) -> list[Finding]:  # fmt: skip
+        """What can be answered without another lens."""
+        offers = Offers(self.system)
+        nothing = self.lens.everything - self.lens.everything
+        every: list[tuple[Subject, Any, Any]] = []
+        for formula in asked:
+            subject = by_formula.get(formula)
+            there, has = self._where(formula), None
+            if subject and subject.ever is not None and self._where(subject.ever) is None:
+                there = None
+            if there is not None:
+                has = there
+            else:
+                offer = offers.of(formula)
+                if offer is not None and self._declines(offer):
+                    there, has = self._where(offer.where), nothing
+                    subject = subject and replace(subject, lasting=True)
+            if there is not None:
+                known[formula] = bool(there)
+                every += [(subject, has, there)] if subject else []
+        found: list[Finding] = []
+        self.budget.until = self.until
+        for first in range(0, len(every), CHUNK):
+            some = every[first : first + CHUNK]
+            try:
+                if self.budget.spent_by(0) is not None:
+                    raise LimitReached
+                told = missable_among(self.judged, some)
+                found += [_spelled_out(self.lens, f) for f in told]
+            except (LimitReached, MemoryError):
+                self.undecided += [("missable", subject.id) for subject, _, _ in some]
+        self.budget.until = None
+        return found
+
+    def _where(self, formula: Formula) -> Any | None:
+        try:
+            return self.lens.where(formula)
+        except NotAsked:
+            return None
+
+    def _declines(self, offer: Offer) -> bool:
+        """None of the moves of an offer has any bearing on the end of the game."""
+        acting = {s.number for m in self.lens.acting for s in m.steps}
+        return not any(s.number in acting for m in offer.moves for s in m.steps)
 
     def _batch(
         self, batch: Sequence[Formula], by_formula: dict[Formula, Subject],
@@ -137,8 +193,10 @@ class _Work:
                 lens = self._lens(self.system, [*batch, *ever])
                 if lens is not None:
                     answers = {f: lens.some(f) for f in batch}
-                    judged = judge(cast(AnySpace, lens))
-                    found = [_spelled_out(lens, f) for f in missable_of(judged, things)]
+                    found = []
+                    if things:
+                        judged = judge(cast(AnySpace, lens))
+                        found = [_spelled_out(lens, f) for f in missable_of(judged, things)]
                     known |= answers
                     return found
             except (LimitReached, MemoryError):

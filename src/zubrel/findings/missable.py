@@ -45,15 +45,24 @@ def missable(judged: Judged) -> Iterator[Finding]:
 
 def missable_of(judged: Judged, asked: Sequence[Subject]) -> Iterator[Finding]:
     """`missable` among some subjects, of a search that was not cut short."""
-    pairs = [(s, judged.space.where(s.had)) for s in asked]
+    space = judged.space
+    return missable_among(judged, [(s, has, has) for s in asked for has in (space.where(s.had),)])
+
+
+def missable_among(judged: Judged, every: list[tuple[Subject, Any, Any]]) -> Iterator[Finding]:
+    """`missable` among subjects, each with where a play has it, and what it must reach for that.
+
+    The second is the first, or where the subject can be taken: whoever has it not can still have
+    it exactly if it can still be taken. So nothing need ever be taken in a space where that has
+    no bearing on anything else.
+    """
     # where every won situation has it, whoever can still win can still have it
-    pairs = [(s, has) for s, has in pairs if judged.won - has]
-    every, had = [s for s, _ in pairs], [has for _, has in pairs]
-    able = judged.space.reaching(had)
+    every = [(s, has, there) for s, has, there in every if there and judged.won - has]
+    able = judged.space.reaching([there for _, _, there in every])
     findings = [
         finding
-        for subject, has, can in zip(every, had, able, strict=True)
-        if has and (finding := _finding(judged, subject, has, can))
+        for (subject, has, _), can in zip(every, able, strict=True)
+        if (finding := _finding(judged, subject, has, can))
     ]
     missed = {f.subject for f in findings}
     for finding in findings:

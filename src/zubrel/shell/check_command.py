@@ -10,7 +10,7 @@ from zubrel.findings.kinds import GRAVITY, KINDS, SEVERITIES
 from zubrel.narrated.report import Report
 from zubrel.shell.options import Common, common_options, take_common
 from zubrel.shell.streams import write_pretty, write_text
-from zubrel.shell.surveys import report_on
+from zubrel.shell.surveys import reports_on
 
 FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 
@@ -21,10 +21,12 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
               show_default=True, help="How the result is written.")  # fmt: skip
 @click.option("--fail-on", type=click.Choice(SEVERITIES), default="error", show_default=True,
               help="The least severity of a finding that makes the exit code 1.")  # fmt: skip
+@click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, metavar="N",
+              help="Check up to N worlds at once, each in a process of its own.")  # fmt: skip
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options
 def check_command(
-    worlds: tuple[str, ...], form: str, fail_on: str, verbose: bool, **options: Any
+    worlds: tuple[str, ...], form: str, fail_on: str, jobs: int, verbose: bool, **options: Any
 ) -> int:
     """Search every situation of each WORLD: verdict and findings.
 
@@ -32,7 +34,7 @@ def check_command(
     hit a limit, so nothing is proved.
     """
     common = take_common(options)
-    reports = [report_on(world, common.limits, verbose or form == "json") for world in worlds]
+    reports = reports_on(worlds, common.limits, verbose or form == "json", jobs)
     _write(reports, form, fail_on, verbose, common)
     return exit_code(reports, fail_on)
 

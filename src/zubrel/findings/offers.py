@@ -1,0 +1,62 @@
+"""Where something can be taken that has not been taken yet."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from zubrel.compiled.formulas import Formula, Opposite, Within, both, either
+from zubrel.compiled.system import Move, System
+from zubrel.findings.verdict import standing_formula
+from zubrel.reduced.amounts import amounts
+from zubrel.reduced.cone import unreduced
+from zubrel.reduced.rising import parts_of
+
+
+class Offer(Struct, frozen=True):
+    """The moves that set a mark, and where they are possible as long as it is not set."""
+
+    moves: tuple[Move, ...]
+    where: Formula
+
+
+class Offers:
+    """Offers of a system, by the formulas that hold once they are taken."""
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        self.summed = amounts(unreduced(system))
+        self.setters: dict[int, list[Move]] = {}
+        for move in self.summed.system.moves:
+            for variable in {c.variable for s in move.steps for c in s.changes}:
+                self.setters.setdefault(variable, []).append(move)
+        self.settled = {c.variable for s in system.settlers for c in s.changes}
+
+    def of(self, formula: Formula) -> Offer | None:
+        """The offer that `formula` is about; None if it says anything but that a mark is set."""
+        mark = self._mark(self.summed.formula(formula))
+        if mark is None or mark in self.settled:
+            return None
+        moves = self.setters.get(mark, [])
+        if any(len(move.steps) > 1 for move in moves):
+            return None
+        where = either(
+            both((standing_formula(self.system, move.areas),
+                  *(p for p in parts_of(move.guard) if not self._is_low(mark, p))))
+            for move in moves
+        )  # fmt: skip
+        return Offer(tuple(moves), where)
+
+    def _mark(self, formula: Formula) -> int | None:
+        """The mark that a formula says is set."""
+        if isinstance(formula, Within):
+            domain = self.system.variables[formula.variable]
+            two = domain.size == 2 and domain.start == domain.low
+            if two and formula.low == formula.high == domain.high:
+                return formula.variable
+        return None
+
+    def _is_low(self, mark: int, part: Formula) -> bool:
+        domain = self.system.variables[mark]
+        return part in (
+            Within(mark, domain.low, domain.low), Opposite(Within(mark, domain.high, domain.high))
+        )  # fmt: skip
