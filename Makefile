@@ -21,10 +21,11 @@ lint: $(READY)
 # As many random worlds against the slow reference as you have patience for.
 fuzz: $(READY)
 	ZUBREL_SEEDS=$${SEEDS:-3000} ZUBREL_FIRST_SEED=$${FIRST:-100000} \
-		$(BIN)/python -m tests tests.test_against_reference
+		$(BIN)/python -m tests tests.test_against_reference tests.test_reductions
 
 bench: $(READY)
 	$(BIN)/python -m benchmarks
+	$(BIN)/python -m benchmarks.full
 
 # Needs xvfb, xterm, imagemagick, chromium and the DejaVu fonts.
 screenshots: $(READY)

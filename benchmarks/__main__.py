@@ -20,7 +20,7 @@ RUNS = [
 ]  # fmt: skip
 
 
-PATIENCE = 60
+PATIENCE = 90
 """Seconds that a world of a family may take."""
 
 

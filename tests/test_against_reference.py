@@ -23,7 +23,7 @@ from zubrel.explored.vector_search import explore_vector
 from zubrel.findings.find import find
 from zubrel.narrated.narrate import narrate
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "90"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "60"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 
 
