@@ -124,8 +124,10 @@ class Lens:
     def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
         return self.inner.reaching_by_choice(target, within)
 
-    def walks(self, avoiding: DiagramSet | None = None) -> LensWalks:
-        return LensWalks(self, self.inner.walks(avoiding))
+    def walks(
+        self, avoiding: DiagramSet | None = None, reached: DiagramSet | None = None
+    ) -> LensWalks:
+        return LensWalks(self, self.inner.walks(avoiding, reached))
 
     def _inner_trace(self, trace: Trace) -> Trace:
         known = (self._inner_step.get(step.number) for step in trace.steps)

@@ -233,7 +233,7 @@ class ScalarSpace:
                 return kept
             known = kept
 
-    def walks(self, avoiding: Numbers | None = None) -> ScalarWalks:
+    def walks(self, avoiding: Numbers | None = None, reached: Numbers | None = None) -> ScalarWalks:
         if avoiding is not None:
             return ScalarWalks(self, avoiding)
         if self._walks is None:

@@ -162,8 +162,11 @@ class Space(Protocol[S]):
         """
         ...
 
-    def walks(self, avoiding: S | None = None) -> Walks[S]:
-        """All plays, or those that never come into `avoiding`."""
+    def walks(self, avoiding: S | None = None, reached: S | None = None) -> Walks[S]:
+        """All plays, or those that never come into `avoiding`.
+
+        `reached`, where it is known already, is what `reached_without` has told of `avoiding`.
+        """
         ...
 
     def at_end_of(self, trace: Trace) -> S:

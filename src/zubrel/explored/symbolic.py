@@ -232,9 +232,13 @@ class SymbolicSpace(SymbolicFixpoints):
                 return DiagramSet(kept)
             kept = still
 
-    def walks(self, avoiding: DiagramSet | None = None) -> SymbolicWalks:
+    def walks(
+        self, avoiding: DiagramSet | None = None, reached: DiagramSet | None = None
+    ) -> SymbolicWalks:
         if avoiding is not None:
-            return SymbolicWalks(self, self.found & ~avoiding.diagram)
+            walks = SymbolicWalks(self, self.found & ~avoiding.diagram)
+            walks.known = None if reached is None else reached.diagram
+            return walks
         if self._walks is None:
             self._walks = SymbolicWalks(self, self.found)
         return self._walks

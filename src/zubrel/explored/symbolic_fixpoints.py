@@ -79,6 +79,7 @@ class SymbolicFixpoints:
             [n for n, other in enumerate(self.groups) if other is not group and other.minds(group)]
             for group in self.groups
         ]
+        self._happening: dict[int, list[tuple[Relation, Diagram]]] = {}
         self.found = self.encoding.false
         self.start = self.encoding.false
         self.stopped: str | None = None
@@ -224,7 +225,9 @@ class SymbolicFixpoints:
 
     def back(self, step: Step, some: Diagram) -> Diagram:
         """From which reached situations a step leads into some settled ones."""
-        into = self.settling.before(some)
+        if step.number not in self._happening:
+            self._happening[step.number] = self.settling.after(self.relations[step.number])
+        into = self.settling.before(some, self._happening[step.number])
         return self.relations[step.number].preimage(self.encoding, into) & self.found
 
     def holds(self, diagram: Diagram, word: int) -> bool:

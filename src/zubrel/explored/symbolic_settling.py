@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from zubrel.compiled.formulas import Formula, variables_of
 from zubrel.compiled.system import ENDING, Change, Operation, System
@@ -83,16 +83,41 @@ class SymbolicSettling:
             one.image(self.encoding, moving & where) for one, where in self.happen
         )
 
-    def before(self, settled: Diagram) -> Diagram:
-        """`settled`, and every situation on its way that comes to rest in it."""
-        return self.closed(settled & ~self.moving) if self.needed else settled
+    def after(self, step: Relation) -> list[tuple[Relation, Diagram]]:
+        """What can happen between a step from a settled situation and the rest that follows.
 
-    def closed(self, found: Diagram) -> Diagram:
+        That is what the variables set off that the step has written, as far as it agrees with the
+        values that the step has given to variables which nothing changes by itself.
+        """
+        _, written = self.set_off_by(step.writes)
+        touched = step.writes | written
+        kept = {b for v, bits in self.encoding.bits.items() if v not in self.writes for b in bits}
+        given = [self.encoding.cube(s for s in piece.settings if s[0] in kept)
+                 for piece in step.pieces]  # fmt: skip
+        return [
+            (one, where) for one, where in self.happen
+            if touched & (one.reads | one.writes)
+            and any((where & values).satisfiable() for values in given)
+        ]  # fmt: skip
+
+    def before(
+        self, settled: Diagram, happen: Sequence[tuple[Relation, Diagram]] | None = None
+    ) -> Diagram:
+        """`settled`, and every situation on its way that comes to rest in it.
+
+        `happen` is what can happen on the way, where that is known not to be everything.
+        """
+        return self.closed(settled & ~self.moving, happen) if self.needed else settled
+
+    def closed(
+        self, found: Diagram, happen: Sequence[tuple[Relation, Diagram]] | None = None
+    ) -> Diagram:
         """`found`, and all that comes into it on its way to rest."""
+        happen = self.happen if happen is None else happen
         fresh = found
         while fresh.satisfiable():
             back = self.encoding.union(
-                one.preimage(self.encoding, fresh) & where for one, where in self.happen
+                one.preimage(self.encoding, fresh) & where for one, where in happen
             )
             fresh = back & self.restless & ~found
             found = found | fresh

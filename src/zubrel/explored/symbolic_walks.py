@@ -33,17 +33,18 @@ class SymbolicWalks:
         self.near = self.layers[0]
         self.grown: list[Diagram] = []
         self.by: list[Step | None] = []
-        self._reached: Diagram | None = None
+        self.known: Diagram | None = None
+        """All that these plays reach, where somebody knows."""
 
     @property
     def reached(self) -> DiagramSet:
         space = self.space
-        if self._reached is None:
+        if self.known is None:
             whole = self.allowed == space.found
-            self._reached = space.found if whole else space.closed(
+            self.known = space.found if whole else space.closed(
                 self.layers[0], space.forth, self.allowed
             )  # fmt: skip
-        return space.set_of(self._reached)
+        return space.set_of(self.known)
 
     def shortest(self, target: DiagramSet) -> Trace | None:
         wanted = target.diagram & self.reached.diagram

@@ -340,7 +340,9 @@ class VectorSpace:
         bounds = [*(n for n in self.level_starts if n < len(self.rows)), len(self.rows)]
         return Links(starts, there[order], steps[order], bounds)
 
-    def walks(self, avoiding: NumberSet | None = None) -> VectorWalks:
+    def walks(
+        self, avoiding: NumberSet | None = None, reached: NumberSet | None = None
+    ) -> VectorWalks:
         if avoiding is not None:
             return VectorWalks(self, avoiding)
         if self._walks is None:

@@ -21,9 +21,11 @@ from zubrel.explored.lens import Lens, look
 from zubrel.explored.space import LimitReached, NotAsked
 from zubrel.findings.finding import Finding
 from zubrel.findings.kinds import KINDS
+from zubrel.findings.lints import lints
 from zubrel.findings.missable import Subject, missable_among, missable_of, subjects
 from zubrel.findings.offers import Offer, Offers
 from zubrel.findings.promises import broken_promises
+from zubrel.findings.skippable import unused
 from zubrel.findings.softlocks import softlocks
 from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
@@ -37,7 +39,10 @@ PATIENCE = 40.0
 """Seconds that a batch may take before it is halved."""
 ENOUGH = 300.0
 """Seconds after which no more batches are begun."""
-DECIDED = ("unwinnable", "softlock", "bad_luck", "missable", "unreachable", "broken_promise")
+DECIDED = (
+    "unwinnable", "softlock", "bad_luck", "missable", "unreachable", "broken_promise",
+    "unused", "double_way", "constant", "lone_either", "near_ids",
+)  # fmt: skip
 """The kinds that are looked for; with the others nobody has asked reduced systems yet."""
 
 
@@ -56,7 +61,7 @@ def full_size(lens: Lens, budget: Budget, progress: Progress) -> FullSize:
         return FullSize(judged, (), ())
     progress.stage("looking for trouble")
     doomed = [replace(_spelled_out(lens, f), doomed=f.doomed) for f in softlocks(judged)]
-    found = [*unwinnable(judged), *doomed]
+    found = [*unwinnable(judged), *doomed, *unused(judged), *lints(judged)]
     work = _Work(lens, judged, budget, progress)
     found += work.promises()
     found += work.missable_and_unreachable()

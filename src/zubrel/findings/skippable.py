@@ -25,7 +25,7 @@ def skippable(judged: Judged) -> Iterator[Finding]:
     for (subject, words, having), reached in zip(subjects, without, strict=True):
         if not reached & judged.won:
             continue
-        trace = judged.space.walks(having).shortest(judged.won)
+        trace = judged.space.walks(having, reached).shortest(judged.won)
         span = _span(judged.system.world, subject)
         message = f"the game can be won without {words}"
         yield Finding("skippable", "note", subject, message, span, trace)
