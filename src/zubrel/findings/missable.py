@@ -116,13 +116,17 @@ def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Subject]:
 
 
 def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | None:
-    """Where a play has had an item: some mark is set of those that all its sources set once."""
-    if any(g.item == item for g in world.holding):
+    """Where a play has had an item: some mark is set of those that all its sources set once.
+
+    None where it may be gone again, or wasted, before the player could be said to have had it.
+    """
+    thing = world.items[item]
+    if any(g.item == item for g in world.holding) or thing.stays_in or thing.wasted_when_full:
         return None
     effects = [e for h in world.happenings for e in h.outcome.effects]
     effects += [e for q in world.quests.values() for e in q.reward]
     sources = [r for r in world.rules if any(g.item == item for g in r.gives)]
-    if any(isinstance(e, Give) and e.item == item for e in effects):
+    if any(isinstance(e, Give | Lose) and e.item == item for e in effects):
         return None
     marks: list[Formula] = []
     for rule in sources:
