@@ -11,9 +11,9 @@ from msgspec.structs import replace
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.checked.effects import Give, Lose, Take, Wear
+from zubrel.checked.effects import Give, Lose, SetMark, Take, Wear
 from zubrel.checked.keys import Key
-from zubrel.checked.world import World
+from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
 from zubrel.compiled.system import ENDING
 from zubrel.findings.finding import Closing, Finding
@@ -132,11 +132,19 @@ def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | Non
     for rule in sources:
         own = [keys.mark("taken", rule.owner)] if rule.kind == "find" else []
         own += [keys.mark("done", once) for once in rule.once]
-        own = [key for key in own if key in numbers]
+        own = [key for key in own if key in numbers and not _set_elsewhere(world, key, sources)]
         if not own or len(rule.outcomes) > 1:
             return None
         marks.append(Within(numbers[own[0]], 1, 1))
     return either(marks)
+
+
+def _set_elsewhere(world: World, mark: Key, sources: Sequence[Rule]) -> bool:
+    """Whether anything but some rules sets a mark: alternatives may share theirs."""
+    others = [o for r in world.rules if r not in sources for o in r.outcomes]
+    others += [h.outcome for h in world.happenings]
+    return any(isinstance(e, SetMark) and keys.mark(e.kind, e.subject) == mark
+               for o in others for e in o.effects)  # fmt: skip
 
 
 def _losable(world: World) -> frozenset[str]:
