@@ -80,7 +80,7 @@ class Lens:
         formula = self.reduced.formula(formula)
         for variable in variables_of(formula):
             whole, left = self.system.variables[variable], self.inner.system.variables[variable]
-            if left.size < whole.size:
+            if left.size < whole.size or variable in self.reduced.forgotten:
                 raise NotAsked(" ".join(whole.key))
         return self.inner.where(formula)
 

@@ -26,13 +26,15 @@ class Reduced(Struct, frozen=True):
     """A smaller system; `originals` are, by the numbers of its steps, those of the whole.
 
     `woven` are, by the number of a step of the whole, steps that a play of the whole has to take
-    before it, where they are possible and were not taken before.
+    before it, where they are possible and were not taken before. `forgotten` are variables that
+    have their true values only as long as something ahead reads them.
     """
 
     system: System
     originals: tuple[Step, ...]
     woven: dict[int, tuple[Step, ...]] = {}
     swaps: tuple[Callable[[Formula], Formula], ...] = ()
+    forgotten: frozenset[int] = frozenset()
 
     def formula(self, formula: Formula) -> Formula:
         """A formula over the variables of the whole, in terms of those that are left.

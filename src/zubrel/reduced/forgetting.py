@@ -28,7 +28,7 @@ def forgetting(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
     if len(set(region.values())) < 2:
         return before
     ahead = _read_ahead(system, region, asked)
-    steps = list(system.steps)
+    steps, forgotten = list(system.steps), set[int]()
     for move in system.moves:
         begins = {region[a] for a in move.areas} if move.areas is not None else set(region.values())
         if len(begins) != 1:
@@ -42,12 +42,13 @@ def forgetting(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
             new = region[ends.pop()]
             lost = ahead[old] - ahead[new]
             if new != old and lost:
+                forgotten |= lost
                 back = (Change(v, Operation.SET, system.variables[v].start) for v in sorted(lost))
                 kept = tuple(c for c in step.changes if c.variable not in lost)
                 steps[step.number] = replace(step, changes=(*kept, *back))
     moves = tuple(replace(m, steps=tuple(steps[s.number] for s in m.steps)) for m in system.moves)
     smaller = replace(system, moves=moves, steps=tuple(steps))
-    return replace(before, system=smaller)
+    return replace(before, system=smaller, forgotten=frozenset(forgotten))
 
 
 def regions(system: System) -> dict[int, int]:
