@@ -106,15 +106,16 @@ def _at_full_size(
 
     assert isinstance(lens, Lens), "nothing else merges situations"
     full = full_size(lens, budget, progress)
-    counts: tuple[int | None, int | None] = (None, None)
-    if listed is not None:
-        judged = judge(listed)
-        counts = listed.count(judged.won), listed.count(judged.doomed)
     found = with_acceptance(full.findings, lens.system.world)
     order = tuple(sorted(found, key=Finding.order))
     progress.stage("writing it up")
     return narrate(
-        Found(full.judged, order, undecided=full.undecided, listed=listed, counts=counts),
+        Found(
+            full.judged,
+            order,
+            undecided=full.undecided,
+            listed=None if listed is None else judge(listed),
+        ),
         budget.seconds(),
     )
 

@@ -6,7 +6,7 @@ Formulas are kept simple while they are built: a test that its variable's domain
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
@@ -124,3 +124,22 @@ def at_least(count: int, parts: Sequence[Formula]) -> Formula:
     if missing == len(open_parts):
         return both(open_parts)
     return either(open_parts) if missing == 1 else AtLeast(missing, open_parts)
+
+
+def substituted(formula: Formula, instead: Callable[[Within], Formula]) -> Formula:
+    """The formula with every test of a variable replaced by what `instead` makes of it.
+
+    Tests of what several variables load together stay as they are.
+    """
+    match formula:
+        case Within():
+            return instead(formula)
+        case Both(parts):
+            return both(substituted(p, instead) for p in parts)
+        case Either(parts):
+            return either(substituted(p, instead) for p in parts)
+        case AtLeast(count, parts):
+            return at_least(count, [substituted(p, instead) for p in parts])
+        case Opposite(part):
+            return opposite(substituted(part, instead))
+    return formula

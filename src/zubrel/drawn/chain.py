@@ -49,7 +49,7 @@ def draw_chain(report: Report) -> Paper:
 
 class _Chain:
     def __init__(self, report: Report) -> None:
-        assert report.progress is not None, "the report was made with its outline"
+        assert report.progress and report.sketch, "the report was made with its outline"
         self.progress: Progress = report.progress
         self.sketch: Sketch = report.sketch
         self.title, self.lost = report.title, report.shortest_win is None

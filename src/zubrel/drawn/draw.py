@@ -13,6 +13,7 @@ def _map(report: Report) -> Paper:
     # the map and what it places its areas with are imported when somebody wants a map
     from zubrel.drawn.map import draw_map
 
+    assert report.sketch is not None, "`draw` has seen to it"
     return draw_map(report.sketch.atlas, report.title)
 
 

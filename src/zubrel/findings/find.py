@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -39,9 +40,8 @@ DETECTORS: tuple[Detector, ...] = (
 class Found(Struct, frozen=True):
     """The verdict's sets and every finding, the gravest first.
 
-    `undecided` are pairs of a kind and a subject ('' for the kind as a whole). `listed` is the
-    space in which every situation was found, where `judged` is of classes of them; `counts` are how
-    many are won and doomed there.
+    `undecided` are pairs of a kind and a subject ('' for the kind as a whole). `listed` is of
+    all situations, where `judged` is of classes of them and the situations were found all the same.
     """
 
     judged: Judged
@@ -49,8 +49,7 @@ class Found(Struct, frozen=True):
     progression: Progression | None = None
     outline: Outline | None = None
     undecided: tuple[tuple[str, str], ...] = ()
-    listed: AnySpace | None = None
-    counts: tuple[int | None, int | None] = (None, None)
+    listed: Judged | None = None
 
 
 def find(space: AnySpace, with_progression: bool = False, with_outline: bool = False) -> Found:
@@ -65,11 +64,10 @@ def find(space: AnySpace, with_progression: bool = False, with_outline: bool = F
         findings += _stale(judged.system.world, findings)
     order = tuple(sorted(findings, key=Finding.order))
     chain, drawn = None, None
-    try:
+    # where a limit cuts this short, the verdict and the findings are whole all the same
+    with suppress(LimitReached, MemoryError):
         chain = progression(judged) if with_progression or with_outline else None
         drawn = outline(judged, chain) if with_outline and chain else None
-    except (LimitReached, MemoryError):
-        pass  # the verdict and the findings are whole all the same
     return Found(judged, order, chain, drawn)
 
 

@@ -85,6 +85,7 @@ class _Work:
         self.judged = judged
         self.budget = budget
         self.progress = progress
+        self.acting = {s.number for m in lens.acting for s in m.steps}
         self.until = budget.seconds() + ENOUGH
         self.undecided: list[tuple[str, str]] = []
 
@@ -97,8 +98,7 @@ class _Work:
             world = replace(self.system.world, promises=(promise,))
             system = replace(self.system, world=world)
             questions = _Questions(system)
-            for _ in broken_promises(Judged(cast(AnySpace, questions), "", *[_NOWHERE] * 4)):
-                pass
+            list(broken_promises(questions.judged))
             lens = self._lens(system, list(questions.asked))
             if lens is None:
                 self.undecided.append(("broken_promise", promise.id))
@@ -119,7 +119,7 @@ class _Work:
     def missable_and_unreachable(self) -> Iterator[Finding]:
         questions = _Questions(self.system)
         for questions.answer in (True, False):  # either answer may lead to other questions
-            list(unreachable(Judged(cast(AnySpace, questions), "", *[_NOWHERE] * 4)))
+            list(unreachable(questions.judged))
         things = list(subjects(self.judged))
         asked = list(dict.fromkeys([*(s.had for s in things), *questions.asked]))
         known: dict[Formula, bool] = {}
@@ -132,10 +132,7 @@ class _Work:
             for batch in (some[n : n + size] for n in range(0, len(some), size)):
                 missed += self._batch(batch, by_formula, known)
         yield from missed
-        answers = _Answers(self.system, known)
-        yield from (
-            f for f in unreachable(Judged(cast(AnySpace, answers), "", *[_NOWHERE] * 4))
-        )  # fmt: skip
+        yield from unreachable(_Answers(self.system, known).judged)
         if len(known) < len(asked):
             self.undecided.append(("unreachable", f"{len(asked) - len(known)} questions"))
 
@@ -167,8 +164,8 @@ class _Work:
         for first in range(0, len(every), CHUNK):
             some = every[first : first + CHUNK]
             try:
-                if self.budget.spent_by(0) is not None:
-                    raise LimitReached
+                if (words := self.budget.spent_by(0)) is not None:
+                    raise LimitReached(words)
                 told = missable_among(self.judged, some)
                 found += [_spelled_out(self.lens, f) for f in told]
             except (LimitReached, MemoryError):
@@ -184,8 +181,7 @@ class _Work:
 
     def _declines(self, offer: Offer) -> bool:
         """None of the moves of an offer has any bearing on the end of the game."""
-        acting = {s.number for m in self.lens.acting for s in m.steps}
-        return not any(s.number in acting for m in offer.moves for s in m.steps)
+        return not any(s.number in self.acting for m in offer.moves for s in m.steps)
 
     def _batch(
         self, batch: Sequence[Formula], by_formula: dict[Formula, Subject],
@@ -239,6 +235,7 @@ class _Questions:
 
     def __init__(self, system: System) -> None:
         self.system = system
+        self.judged = Judged(cast(AnySpace, self), "", *[_NOWHERE] * 4)
         self.answer = True
         self.asked: dict[Formula, None] = {}
 

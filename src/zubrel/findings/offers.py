@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.compiled.formulas import Formula, Opposite, Within, both, either
+from zubrel.compiled.formulas import Formula, Within, both, either
 from zubrel.compiled.system import Move, System
 from zubrel.findings.verdict import standing_formula
 from zubrel.reduced.amounts import amounts
 from zubrel.reduced.cone import unreduced
-from zubrel.reduced.rising import parts_of
+from zubrel.reduced.rising import is_low, parts_of
 
 
 class Offer(Struct, frozen=True):
@@ -41,7 +41,7 @@ class Offers:
             return None
         where = either(
             both((standing_formula(self.system, move.areas),
-                  *(p for p in parts_of(move.guard) if not self._is_low(mark, p))))
+                  *(p for p in parts_of(move.guard) if not is_low(self.system, mark, p))))
             for move in moves
         )  # fmt: skip
         return Offer(tuple(moves), where)
@@ -54,9 +54,3 @@ class Offers:
             if two and formula.low == formula.high == domain.high:
                 return formula.variable
         return None
-
-    def _is_low(self, mark: int, part: Formula) -> bool:
-        domain = self.system.variables[mark]
-        return part in (
-            Within(mark, domain.low, domain.low), Opposite(Within(mark, domain.high, domain.high))
-        )  # fmt: skip

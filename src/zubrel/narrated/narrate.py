@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from zubrel.checked.keys import ENDING
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.find import Found
@@ -35,23 +33,21 @@ class _Narrator:
         self.explained = 0
 
     def report(self, seconds: float) -> Report:
-        judged, listed = self.judged, self.found.listed or self.space
+        counted = self.found.listed or self.judged
+        space = counted.space
+        situations, won, doomed = (
+            None if space.merged else space.count(some)
+            for some in (space.everything, counted.won, counted.doomed)
+        )
         findings = tuple(self._told(f) for f in self.found.findings)
-
-        def counted_in(some: Any) -> int | None:
-            return None if listed.merged else listed.count(some)
-
-        counts = judged if listed is self.space else None
         return Report(
-            path=self.world.path, title=self.world.title, verdict=judged.verdict,
-            stopped=self.space.stopped, engine=self.space.engine,
-            situations=counted_in(listed.everything), moves=listed.moves,
-            won=counted_in(counts.won) if counts else self.found.counts[0],
-            doomed=counted_in(counts.doomed) if counts else self.found.counts[1],
+            path=self.world.path, title=self.world.title, verdict=self.judged.verdict,
+            stopped=self.space.stopped, engine=self.space.engine, situations=situations,
+            moves=space.moves, won=won, doomed=doomed,
             seconds=seconds, shortest_win=self._shortest_win(),
             findings=findings, progress=progress_of(self.world, self.found.progression),
             sketch=sketch(self.world, self.found.outline, findings),
-            classes=self.space.count(self.space.everything) if listed.merged else None,
+            classes=space.count(space.everything) if space.merged else None,
             undecided=self.found.undecided,
         )  # fmt: skip
 

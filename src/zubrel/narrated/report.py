@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
 from zubrel.atoms.source import Span
+
+if TYPE_CHECKING:
+    from zubrel.narrated.atlas import Sketch
 
 
 class MoveLine(Struct, frozen=True):
@@ -119,7 +122,7 @@ class Report(Struct, frozen=True):
     shortest_win: Win | None
     findings: tuple[Told, ...]
     progress: Progress | None = None
-    sketch: Any = None
+    sketch: Sketch | None = None
     classes: int | None = None
     undecided: tuple[tuple[str, str], ...] = ()
 

@@ -19,22 +19,18 @@ from msgspec.structs import replace
 
 from zubrel.compiled.formulas import (
     TRUE,
-    AtLeast,
-    Both,
-    Either,
     Formula,
     Load,
-    Opposite,
     Within,
     at_least,
     both,
-    either,
     opposite,
     pieces_of,
+    substituted,
 )
 from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Settler, Step, System
 from zubrel.reduced.cone import Reduced
-from zubrel.reduced.rising import parts_of
+from zubrel.reduced.rising import is_low, parts_of
 
 MOST_MARKS = 24
 """A threshold over more marks than this is no gain."""
@@ -80,12 +76,14 @@ def _sums(system: System) -> dict[int, dict[int, int]]:
     marks = _marks(system)
     mark_of: dict[int, int | None] = {}
     for move in system.moves:
-        asked = set(parts_of(move.guard))
+        asked = parts_of(move.guard)
         for step in move.steps:
             own = {c.variable for c in step.changes if c.variable in marks}
             surely = {c.variable for c in step.changes if c.variable in own and c.when == TRUE}
             # whatever sets a mark must do so surely, and only where it was low
-            marks -= {m for m in own if m not in surely or not _asks_low(system, m, asked)}
+            marks -= {
+                m for m in own if m not in surely or not any(is_low(system, m, p) for p in asked)
+            }
     setters: dict[int, list[Step]] = {m: [] for m in marks}
     for step in system.steps:
         own_marks = [c.variable for c in step.changes if c.variable in marks]
@@ -103,12 +101,6 @@ def _sums(system: System) -> dict[int, dict[int, int]]:
         if added and len(added) <= MOST_MARKS:
             found[variable] = added
     return found
-
-
-def _asks_low(system: System, mark: int, asked: set[Formula]) -> bool:
-    domain = system.variables[mark]
-    low, high = Within(mark, domain.low, domain.low), Within(mark, domain.high, domain.high)
-    return low in asked or Opposite(high) in asked
 
 
 def _written(settler: Settler) -> set[int]:
@@ -176,22 +168,14 @@ class _Swap:
 
     def formula(self, formula: Formula) -> Formula:
         if formula not in self.known:
-            self.known[formula] = self._swap(formula)
+            self.known[formula] = substituted(formula, self._test)
         return self.known[formula]
 
-    def _swap(self, formula: Formula) -> Formula:
-        match formula:
-            case Within(variable, low, high) if variable in self.sums:
-                return both((self._from(variable, low), opposite(self._from(variable, high + 1))))
-            case Both(parts):
-                return both(self.formula(p) for p in parts)
-            case Either(parts):
-                return either(self.formula(p) for p in parts)
-            case Opposite(part):
-                return opposite(self.formula(part))
-            case AtLeast(count, parts):
-                return at_least(count, [self.formula(p) for p in parts])
-        return formula
+    def _test(self, test: Within) -> Formula:
+        if test.variable not in self.sums:
+            return test
+        above = self._from(test.variable, test.high + 1)
+        return both((self._from(test.variable, test.low), opposite(above)))
 
     def _from(self, variable: int, number: int) -> Formula:
         """The variable is at least `number`."""

@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
+import networkx
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import variables_of
@@ -52,49 +53,15 @@ def forgetting(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
 
 
 def regions(system: System) -> dict[int, int]:
-    """For each area the number of its region; regions in the order in which they can be entered.
-
-    Strongly connected components by Tarjan's algorithm (Depth-first search and linear graph
-    algorithms, 1972), with a stack of its own.
-    """
-    after: dict[int, list[int]] = {a: [] for a in range(system.variables[PLACE].size)}
-    for move in system.moves:
-        for start, end in _ways(system, move):
-            after[start].append(end)
-    found: list[list[int]] = []
-    number: dict[int, int] = {}
-    lowest: dict[int, int] = {}
-    path: list[int] = []
-    on_path: set[int] = set()
-    for root in after:
-        if root in number:
-            continue
-        work = [(root, iter(after[root]))]
-        number[root] = lowest[root] = len(number)
-        path.append(root)
-        on_path.add(root)
-        while work:
-            area, others = work[-1]
-            for other in others:
-                if other not in number:
-                    number[other] = lowest[other] = len(number)
-                    path.append(other)
-                    on_path.add(other)
-                    work.append((other, iter(after[other])))
-                    break
-                if other in on_path:
-                    lowest[area] = min(lowest[area], number[other])
-            else:
-                work.pop()
-                if work:
-                    lowest[work[-1][0]] = min(lowest[work[-1][0]], lowest[area])
-                if lowest[area] == number[area]:
-                    found.append([])
-                    while not found[-1] or found[-1][-1] != area:
-                        found[-1].append(path.pop())
-                        on_path.discard(found[-1][-1])
-    found.reverse()
-    return {area: n for n, areas in enumerate(found) for area in areas}
+    """For each area the number of its region; whatever can be entered from a region comes later."""
+    graph = networkx.DiGraph()
+    graph.add_nodes_from(range(system.variables[PLACE].size))
+    graph.add_edges_from(way for move in system.moves for way in _ways(system, move))
+    joined = networkx.condensation(graph)
+    order = networkx.lexicographical_topological_sort(
+        joined, lambda n: min(joined.nodes[n]["members"])
+    )
+    return {a: n for n, node in enumerate(order) for a in joined.nodes[node]["members"]}
 
 
 def _ways(system: System, move: Move) -> Iterable[tuple[int, int]]:

@@ -21,22 +21,10 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from zubrel.compiled.formulas import (
-    AtLeast,
-    Both,
-    Either,
-    Formula,
-    Opposite,
-    Within,
-    at_least,
-    both,
-    either,
-    opposite,
-    variables_of,
-)
+from zubrel.compiled.formulas import Formula, both, substituted, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move, Operation, Step, System
 from zubrel.reduced.cone import Reduced
-from zubrel.reduced.rising import Rising, only_high, parts_of
+from zubrel.reduced.rising import Rising, is_low, only_high, parts_of
 
 
 def openings(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
@@ -48,7 +36,7 @@ def openings(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
         mark = _mark_of(system, move, readers)
         if mark is None or mark in asked | {v for g in given.values() for v in variables_of(g)}:
             continue
-        condition = both(p for p in parts_of(move.guard) if not _is_low(system, mark, p))
+        condition = both(p for p in parts_of(move.guard) if not is_low(system, mark, p))
         barred = {mark, PLACE, ENDING, *given}
         if (
             not variables_of(condition) & barred and rising.for_good(condition)
@@ -73,13 +61,6 @@ def _mark_of(system: System, move: Move, readers: _Readers) -> int | None:
     if readers.writers[change.variable] != 1 or change.variable in readers.settled:
         return None
     return change.variable if not variables_of(change.when) else None
-
-
-def _is_low(system: System, mark: int, part: Formula) -> bool:
-    domain = system.variables[mark]
-    return part in (
-        Within(mark, domain.low, domain.low), Opposite(Within(mark, domain.high, domain.high))
-    )  # fmt: skip
 
 
 class _Readers:
@@ -142,7 +123,7 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
             own.append(replace(step, number=number))
             steps.append(own[-1])
             originals.append(original)
-        guard = _given(move.guard, system, given)
+        guard = substituted(move.guard, lambda test: given.get(test.variable, test))
         moves.append(replace(move, guard=guard, steps=tuple(own)))
     variables = tuple(
         replace(v, high=v.low, names=()) if n in given else v
@@ -150,18 +131,3 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
     )
     smaller = replace(system, variables=variables, moves=tuple(moves), steps=tuple(steps))
     return replace(before, system=smaller, originals=tuple(originals), woven=woven)
-
-
-def _given(formula: Formula, system: System, given: dict[int, Formula]) -> Formula:
-    match formula:
-        case Within(variable, _, _) if variable in given:
-            return given[variable]
-        case Both(parts):
-            return both(_given(p, system, given) for p in parts)
-        case Either(parts):
-            return either(_given(p, system, given) for p in parts)
-        case AtLeast(count, parts):
-            return at_least(count, [_given(p, system, given) for p in parts])
-        case Opposite(part):
-            return opposite(_given(part, system, given))
-    return formula

@@ -58,6 +58,14 @@ def parts_of(formula: Formula) -> tuple[Formula, ...]:
     return formula.parts if isinstance(formula, Both) else (formula,)
 
 
+def is_low(system: System, mark: int, part: Formula) -> bool:
+    """Whether a formula says that a mark (a variable of two values) is low, and nothing else."""
+    domain = system.variables[mark]
+    return part in (
+        Within(mark, domain.low, domain.low), Opposite(Within(mark, domain.high, domain.high))
+    )  # fmt: skip
+
+
 def only_high(formulas: Iterable[Formula], variable: int, high: int) -> bool:
     """Whether formulas ask of a variable only, and never denied, that it is `high`."""
     return all(_positive(f, variable, high) for f in formulas)
