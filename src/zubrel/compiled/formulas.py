@@ -81,6 +81,11 @@ def variables_of(formula: Formula) -> frozenset[int]:
     return frozenset(found)
 
 
+def variables_in(formulas: Iterable[Formula]) -> frozenset[int]:
+    """The variables that some formulas ask about."""
+    return frozenset(v for formula in formulas for v in variables_of(formula))
+
+
 def both(parts: Iterable[Formula]) -> Formula:
     """The conjunction of `parts`."""
     kept: list[Formula] = []

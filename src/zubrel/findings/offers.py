@@ -9,7 +9,7 @@ from zubrel.compiled.system import Move, System
 from zubrel.findings.verdict import standing_formula
 from zubrel.reduced.amounts import amounts
 from zubrel.reduced.cone import unreduced
-from zubrel.reduced.rising import is_low, parts_of
+from zubrel.reduced.rising import is_low, marks_of, parts_of
 
 
 class Offer(Struct, frozen=True):
@@ -29,12 +29,12 @@ class Offers:
         for move in self.summed.system.moves:
             for variable in {c.variable for s in move.steps for c in s.changes}:
                 self.setters.setdefault(variable, []).append(move)
-        self.settled = {c.variable for s in system.settlers for c in s.changes}
+        self.marks = marks_of(system)
 
     def of(self, formula: Formula) -> Offer | None:
         """The offer that `formula` is about; None if it says anything but that a mark is set."""
         mark = self._mark(self.summed.formula(formula))
-        if mark is None or mark in self.settled:
+        if mark is None:
             return None
         moves = self.setters.get(mark, [])
         if any(len(move.steps) > 1 for move in moves):
@@ -48,9 +48,7 @@ class Offers:
 
     def _mark(self, formula: Formula) -> int | None:
         """The mark that a formula says is set."""
-        if isinstance(formula, Within):
-            domain = self.system.variables[formula.variable]
-            two = domain.size == 2 and domain.start == domain.low
-            if two and formula.low == formula.high == domain.high:
-                return formula.variable
-        return None
+        if not isinstance(formula, Within) or formula.variable not in self.marks:
+            return None
+        high = self.system.variables[formula.variable].high
+        return formula.variable if formula.low == formula.high == high else None

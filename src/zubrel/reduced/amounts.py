@@ -27,19 +27,23 @@ from zubrel.compiled.formulas import (
     opposite,
     pieces_of,
     substituted,
+    variables_in,
 )
 from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Settler, Step, System
 from zubrel.reduced.cone import Reduced
-from zubrel.reduced.rising import is_low, parts_of
+from zubrel.reduced.rising import is_low, marks_of, parts_of
 
 MOST_MARKS = 24
 """A threshold over more marks than this is no gain."""
 
 
-def amounts(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
-    """The system without the variables that follow from marks."""
+def amounts(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
+    """The system without the variables that follow from marks.
+
+    What is `asked` for may be tested otherwise, but not be part of a load.
+    """
     system = before.system
-    sums = _sums(system)
+    sums = _sums(system, asked)
     if not sums:
         return before
     swap = _Swap(system, sums)
@@ -71,18 +75,18 @@ def _swapped(changes: Sequence[Change], swap: _Swap) -> tuple[Change, ...]:
     return tuple(replace(c, when=swap.formula(c.when)) for c in changes)
 
 
-def _sums(system: System) -> dict[int, dict[int, int]]:
+def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]:
     """For each variable that follows from marks: what each mark adds."""
-    marks = _marks(system)
+    marks = marks_of(system)
     mark_of: dict[int, int | None] = {}
     for move in system.moves:
-        asked = parts_of(move.guard)
+        parts = parts_of(move.guard)
         for step in move.steps:
             own = {c.variable for c in step.changes if c.variable in marks}
             surely = {c.variable for c in step.changes if c.variable in own and c.when == TRUE}
             # whatever sets a mark must do so surely, and only where it was low
             marks -= {
-                m for m in own if m not in surely or not any(is_low(system, m, p) for p in asked)
+                m for m in own if m not in surely or not any(is_low(system, m, p) for p in parts)
             }
     setters: dict[int, list[Step]] = {m: [] for m in marks}
     for step in system.steps:
@@ -91,8 +95,8 @@ def _sums(system: System) -> dict[int, dict[int, int]]:
         for mark in own_marks:
             setters[mark].append(step)
     fixed = {v for s in system.settlers for v in _written(s)}
-    read = {v for f in _formulas(system) for p in pieces_of(f) if isinstance(p, Load)
-            for v in p.variables}  # fmt: skip
+    loads = [p for f in (*_formulas(system), *asked) for p in pieces_of(f) if isinstance(p, Load)]
+    read = variables_in(loads)
     found: dict[int, dict[int, int]] = {}
     for variable in range(len(system.variables)):
         if variable in fixed | read | marks or variable in (PLACE, ENDING):
@@ -105,19 +109,6 @@ def _sums(system: System) -> dict[int, dict[int, int]]:
 
 def _written(settler: Settler) -> set[int]:
     return {c.variable for c in settler.changes}
-
-
-def _marks(system: System) -> set[int]:
-    """Variables of two values that begin low and are only ever set high, by moves."""
-    found = {n for n, v in enumerate(system.variables)
-             if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)}  # fmt: skip
-    for step in system.steps:
-        for change in step.changes:
-            if change.variable in found:
-                high = system.variables[change.variable].high
-                if (change.operation, change.number) != (Operation.SET, high):
-                    found.discard(change.variable)
-    return found - {v for s in system.settlers for v in _written(s)}
 
 
 def _added(

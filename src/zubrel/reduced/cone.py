@@ -13,12 +13,12 @@ change, its happening makes no difference to the cone.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.formulas import Formula, variables_in, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Change, Settler, Step, System
 
 
@@ -55,10 +55,10 @@ def unreduced(system: System) -> Reduced:
     return Reduced(system, system.steps)
 
 
-def cone(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
-    """The cone of the endings, and of variables that are `asked` for."""
+def cone(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
+    """The cone of the endings, and of formulas that are `asked` for."""
     system = before.system
-    kept = _closed(system, {PLACE, ENDING, *asked})
+    kept = _closed(system, {PLACE, ENDING, *variables_in(asked)})
     moves, steps, originals = [], list[Step](), list[Step]()
     for move in system.moves:
         if any(c.variable in kept for step in move.steps for c in step.changes):
@@ -103,7 +103,7 @@ def _writes(changes: Iterable[Change]) -> set[int]:
 
 
 def _asked(changes: Iterable[Change]) -> frozenset[int]:
-    return frozenset(v for change in changes for v in variables_of(change.when))
+    return variables_in(change.when for change in changes)
 
 
 def _cut(settler: Settler, kept: set[int]) -> Settler:

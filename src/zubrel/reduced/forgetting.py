@@ -12,23 +12,23 @@ because adding must find it within its domain.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 import networkx
 from msgspec.structs import replace
 
-from zubrel.compiled.formulas import variables_of
+from zubrel.compiled.formulas import Formula, variables_in, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, System
 from zubrel.reduced.cone import Reduced
 
 
-def forgetting(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
+def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system in which moves into another region forget, but never what is `asked` for."""
     system = before.system
     region = regions(system)
     if len(set(region.values())) < 2:
         return before
-    ahead = _read_ahead(system, region, asked)
+    ahead = _read_ahead(system, region, variables_in(asked))
     steps, forgotten = list(system.steps), set[int]()
     for move in system.moves:
         begins = {region[a] for a in move.areas} if move.areas is not None else set(region.values())

@@ -19,22 +19,24 @@ play of the smaller system becomes one of the larger by opening at the last mome
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from msgspec.structs import replace
 
-from zubrel.compiled.formulas import Formula, both, substituted, variables_of
+from zubrel.compiled.formulas import Formula, both, substituted, variables_in, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move, Operation, Step, System
 from zubrel.reduced.cone import Reduced
 from zubrel.reduced.rising import Rising, is_low, only_high, parts_of
 
 
-def openings(before: Reduced, asked: frozenset[int] = frozenset()) -> Reduced:
+def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without its free openings, but for those that are `asked` for."""
     system = before.system
     rising, readers = Rising(system), _Readers(system)
     given: dict[int, Formula] = {}
     for move in system.moves:
         mark = _mark_of(system, move, readers)
-        if mark is None or mark in asked | {v for g in given.values() for v in variables_of(g)}:
+        if mark is None or mark in variables_in((*asked, *given.values())):
             continue
         condition = both(p for p in parts_of(move.guard) if not is_low(system, mark, p))
         barred = {mark, PLACE, ENDING, *given}
@@ -76,7 +78,7 @@ class _Readers:
         elsewhere += [s.guard for s in system.settlers]
         elsewhere += [c.when for s in system.settlers for c in s.changes]
         elsewhere += [c.when for s in system.steps for c in s.changes]
-        self.elsewhere = frozenset().union(*(variables_of(f) for f in elsewhere))
+        self.elsewhere = variables_in(elsewhere)
         self.writers: dict[int, int] = {}
         for step in system.steps:
             for variable in {c.variable for c in step.changes}:

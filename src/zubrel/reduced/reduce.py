@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
 
-from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.reduced.amounts import amounts
 from zubrel.reduced.cone import Reduced, cone, unreduced
 from zubrel.reduced.forgetting import forgetting
 from zubrel.reduced.openings import openings
 
-Reduction = Callable[[Reduced, frozenset[int]], Reduced]
+Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
 REPEATED: dict[str, Reduction] = {"cone": cone, "amounts": amounts, "openings": openings}
 """They make room for each other, and are done again as long as something goes."""
 AT_LAST: dict[str, Reduction] = {"forgetting": forgetting}
@@ -32,14 +32,10 @@ def reduce(
         size = found.size
         for name, reduction in REPEATED.items():
             if name in using:
-                found = reduction(found, _variables(found, asked))
+                found = reduction(found, [found.formula(f) for f in asked])
         if found.size == size:
             break
     for name, reduction in AT_LAST.items():
         if name in using:
-            found = reduction(found, _variables(found, asked))
+            found = reduction(found, [found.formula(f) for f in asked])
     return found
-
-
-def _variables(found: Reduced, asked: Sequence[Formula]) -> frozenset[int]:
-    return frozenset(v for formula in asked for v in variables_of(found.formula(formula)))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Opposite, Within, variables_of
-from zubrel.compiled.system import Change, Operation, System
+from zubrel.compiled.system import ENDING, PLACE, Change, Operation, System
 
 
 class Rising:
@@ -56,6 +56,19 @@ def _directions(change: Change, low: int, high: int) -> tuple[bool, bool]:
 def parts_of(formula: Formula) -> tuple[Formula, ...]:
     """The conjuncts of a formula."""
     return formula.parts if isinstance(formula, Both) else (formula,)
+
+
+def marks_of(system: System) -> set[int]:
+    """Variables of two values that begin low and are only ever set high, and by moves alone."""
+    found = {n for n, v in enumerate(system.variables)
+             if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)}  # fmt: skip
+    for step in system.steps:
+        for change in step.changes:
+            if change.variable in found:
+                high = system.variables[change.variable].high
+                if (change.operation, change.number) != (Operation.SET, high):
+                    found.discard(change.variable)
+    return found - {c.variable for s in system.settlers for c in s.changes}
 
 
 def is_low(system: System, mark: int, part: Formula) -> bool:
