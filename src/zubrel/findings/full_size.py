@@ -85,7 +85,8 @@ class _Work:
         self.judged = judged
         self.budget = budget
         self.progress = progress
-        self.acting = {s.number for m in lens.acting for s in m.steps}
+        woven = {o.number for openings in lens.reduced.woven.values() for o in openings}
+        self.acting = woven | {s.number for m in lens.acting for s in m.steps}
         self.until = budget.seconds() + ENOUGH
         self.undecided: list[tuple[str, str]] = []
 
