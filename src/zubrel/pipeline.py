@@ -23,7 +23,7 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, LimitReached
-from zubrel.findings.find import Found, find, with_acceptance
+from zubrel.findings.find import Found, find, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate
@@ -107,6 +107,9 @@ def _at_full_size(
     assert isinstance(lens, Lens), "nothing else merges situations"
     full = full_size(lens, budget, progress)
     found = with_acceptance(full.findings, lens.system.world)
+    if full.judged.complete:
+        open_kinds = {kind for kind, _ in full.undecided}
+        found += stale_acceptance(lens.system.world, found, open_kinds)
     order = tuple(sorted(found, key=Finding.order))
     progress.stage("writing it up")
     return narrate(

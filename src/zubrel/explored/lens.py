@@ -12,7 +12,7 @@ from typing import Any
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.formulas import Formula, Within, variables_of
+from zubrel.compiled.formulas import FALSE, Formula, Within, variables_of
 from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
@@ -50,6 +50,8 @@ class Lens:
         self.stopped = inner.stopped
         self._inner_step = {o.number: s for o, s in
                             zip(reduced.originals, reduced.system.steps, strict=True)}  # fmt: skip
+        self._idle = {s.number for m in system.moves for s in m.steps
+                      if not any(o.changes for o in m.steps)}  # fmt: skip
         self._walking: Walking | None = None
 
     @property
@@ -77,12 +79,28 @@ class Lens:
         return self.inner.unexplored
 
     def where(self, formula: Formula) -> DiagramSet:
+        return self.inner.where(self._told(formula))
+
+    def _told(self, formula: Formula) -> Formula:
+        """A formula in terms of what is left. Raises `NotAsked` where that does not decide it."""
         formula = self.reduced.formula(formula)
         for variable in variables_of(formula):
             whole, left = self.system.variables[variable], self.inner.system.variables[variable]
             if left.size < whole.size or variable in self.reduced.forgotten:
                 raise NotAsked(" ".join(whole.key))
-        return self.inner.where(formula)
+        return formula
+
+    def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
+        """Whether these formulas can be asked about, and all that these steps read and change."""
+        try:
+            for formula in formulas:
+                self._told(formula)
+            for step in steps:
+                if not self._is_idle(step):
+                    self._step(step)
+        except NotAsked:
+            return False
+        return True
 
     def some(self, formula: Formula) -> bool:
         return bool(self.where(formula))
@@ -103,9 +121,17 @@ class Lens:
 
     def possible(self, step: Step) -> DiagramSet:
         """Where a step can be taken and makes a difference to what was asked."""
+        if self._is_idle(step):
+            return self.where(FALSE)
         return self.inner.possible(self._step(step))
 
+    def _is_idle(self, step: Step) -> bool:
+        """Whether no outcome of a rule changes anything in the whole world: it is never made."""
+        return step.number in self._idle
+
     def before(self, step: Step, into: DiagramSet) -> DiagramSet:
+        if self._is_idle(step):
+            return self.where(FALSE)
         return self.inner.before(self._step(step), into)
 
     def after(self, step: Step, sources: DiagramSet) -> DiagramSet:
@@ -116,10 +142,23 @@ class Lens:
         return [self.reduced.originals[step.number] for step in found]
 
     def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
-        raise NotAsked(step.rule.id)
+        domain, found = self.system.variables[variable], self.where(FALSE)
+        for value in range(domain.low, domain.high + 1):
+            low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
+            if low <= high:
+                there = self.before(step, self.where(Within(variable, low, high)))
+                found |= there & self.where(Within(variable, value, value))
+        return found
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
-        raise NotAsked(step.rule.id)
+        changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
+        if len(self.inner.system.settlers) != len(changing):
+            raise NotAsked(step.rule.id)
+        if self._is_idle(step):
+            return self.where(FALSE)
+        told = {n: self._told(events[number]) for n, number in enumerate(changing)
+                if number in events}  # fmt: skip
+        return self.inner.happening(self._step(step), told)
 
     def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
         return self.inner.reaching_by_choice(target, within)
@@ -135,6 +174,9 @@ class Lens:
 
     def at_end_of(self, trace: Trace) -> DiagramSet:
         return self.inner.at_end_of(self._inner_trace(trace))
+
+    def meets(self, trace: Trace, some: DiagramSet) -> bool:
+        return self.inner.meets(self._inner_trace(trace), some)
 
     def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
         raise NotAsked("distances")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections import Counter, deque
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
 
@@ -241,10 +241,17 @@ class ScalarSpace:
         return self._walks
 
     def at_end_of(self, trace: Trace) -> Numbers:
+        return frozenset(list(self._along(trace))[-1:])
+
+    def meets(self, trace: Trace, some: Numbers) -> bool:
+        return any(here in some for here in self._along(trace))
+
+    def _along(self, trace: Trace) -> Iterator[int]:
         here = 0
+        yield here
         for step in trace.steps:
             here = next(t for s, t in self.successors[here] if s == step.number)
-        return frozenset([here])
+            yield here
 
     def distances_to(self, target: Numbers) -> Callable[[Numbers], int | None]:
         before: list[list[int]] = [[] for _ in self.words]

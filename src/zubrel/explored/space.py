@@ -173,6 +173,10 @@ class Space(Protocol[S]):
         """The one situation to which a trace leads."""
         ...
 
+    def meets(self, trace: Trace, some: S) -> bool:
+        """Whether a trace ever comes into a set, the start and its end included."""
+        ...
+
     def distances_to(self, target: S) -> Callable[[S], int | None]:
         """The fewest steps, luck willing, from the nearest of some situations into `target`."""
         ...

@@ -94,10 +94,17 @@ class SymbolicSpace(SymbolicFixpoints):
         return bool(self.where(formula))
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
-        return self._at_once(targets, lambda seed: self.closed(seed, self.back, self.found))
+        return self._closed_at_once(targets, self.back)
 
     def reached_from(self, sources: Sequence[DiagramSet]) -> list[DiagramSet]:
-        return self._at_once(sources, lambda seed: self.closed(seed, self.forth, self.found))
+        return self._closed_at_once(sources, self.forth)
+
+    def _closed_at_once(
+        self, seeds: Sequence[DiagramSet], follow: Callable[[Step, Diagram], Diagram]
+    ) -> list[DiagramSet]:
+        # seeds that walking about makes equal have the same closure
+        wider = [DiagramSet(self.spread(seed.diagram)) for seed in seeds]
+        return self._at_once(wider, lambda seed: self.closed(seed, follow, self.found))
 
     def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
         def without(some: Diagram) -> Diagram:
@@ -245,6 +252,9 @@ class SymbolicSpace(SymbolicFixpoints):
 
     def at_end_of(self, trace: Trace) -> DiagramSet:
         return DiagramSet(self.encoding.situation(self.walking.end_of(trace)))
+
+    def meets(self, trace: Trace, some: DiagramSet) -> bool:
+        return any(self.holds(some.diagram, word) for word in self.walking.along(trace))
 
     def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
         layers = [target.diagram]

@@ -350,12 +350,19 @@ class VectorSpace:
         return self._walks
 
     def at_end_of(self, trace: Trace) -> NumberSet:
+        truths = np.zeros(len(self.rows), np.bool_)
+        truths[list(self._along(trace))[-1]] = True
+        return NumberSet(truths)
+
+    def meets(self, trace: Trace, some: NumberSet) -> bool:
+        return any(some.truths[here] for here in self._along(trace))
+
+    def _along(self, trace: Trace) -> Iterator[int]:
         here = 0
+        yield here
         for step in trace.steps:
             here = self._target(here, step)
-        truths = np.zeros(len(self.rows), np.bool_)
-        truths[here] = True
-        return NumberSet(truths)
+            yield here
 
     def _target(self, source: int, step: Step) -> int:
         for block in self._blocks_of(step):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from msgspec import Struct
 
@@ -53,12 +53,18 @@ class Walking:
 
     def end_of(self, trace: Trace) -> list[int]:
         """The values of all variables at the end of a trace. Raises ValueError at a wrong step."""
-        word: int | None = self.start()
+        return self.packing.unpack(list(self.along(trace))[-1:])
+
+    def along(self, trace: Trace) -> Iterator[int]:
+        """The situations of a trace from the start on. Raises ValueError at a wrong step."""
+        word = self.start()
+        yield word
         for step in trace.steps:
-            word = None if word is None else self.after(word, step)
-        if word is None:
-            raise ValueError("a step of the trace is not possible")
-        return self.packing.unpack([word])
+            after = self.after(word, step)
+            if after is None:
+                raise ValueError("a step of the trace is not possible")
+            word = after
+            yield word
 
     def _prepare(self, step: Step) -> _Prepared:
         move = self.moves[step.number]

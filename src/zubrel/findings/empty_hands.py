@@ -19,7 +19,7 @@ def empty_hands(judged: Judged) -> Iterator[Finding]:
     found: dict[str, Finding] = {}
     for step in system.steps:
         subject = step.rule.owner if step.rule.kind == "way" else step.rule.id
-        for item, taken in _lost(step):
+        for item, taken in _lost(step) if judged.asks(subject) else ():
             nothing = translator.comparison(keys.held(item), "=", taken)
             trace = judged.space.walks().shortest(
                 judged.space.possible(step) & judged.space.where(nothing)

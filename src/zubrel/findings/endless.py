@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import reduce
 from typing import Any
 
 from zubrel.checked import keys
 from zubrel.checked.world import Rule
-from zubrel.compiled.formulas import FALSE, Within
-from zubrel.compiled.system import Move, Step
+from zubrel.compiled.formulas import FALSE, TRUE, Within
+from zubrel.compiled.system import Move, Operation, Step, System
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
-from zubrel.findings.surplus import changed_by
+from zubrel.findings.surplus import changed_by, excludes
 from zubrel.findings.verdict import Judged
+from zubrel.reduced.rising import parts_of
 
 COUNTED = ("held", "meter", "stock", "stored")
 """The kinds of variables that a move may lower: whoever pays does not get it for nothing."""
@@ -38,14 +40,16 @@ def endless(judged: Judged) -> Iterator[Finding]:
 
 def _raising(judged: Judged, move: Move) -> Iterator[tuple[str, Trace, Step]]:
     system, space = judged.system, judged.space
+    if not judged.asks(move.rule.id):
+        return
     again: Any = None
-    for step in move.steps:
-        again = space.possible(step) if again is None else again | space.possible(step)
     for step in move.steps:
         counted = [v for v in changed_by(system, step) if system.variables[v].key[0] in COUNTED]
         gains = [v for v in counted if system.variables[v].key[0] in ("held", "meter")]
-        if not gains:
+        if not gains or bars_itself(system, move, step):
             continue
+        if again is None:
+            again = reduce(lambda a, b: a | b, (space.possible(s) for s in move.steps))
         free = space.before(step, again)
         for variable in counted:
             free -= space.shifted(step, variable, False)
@@ -53,6 +57,18 @@ def _raising(judged: Judged, move: Move) -> Iterator[tuple[str, Trace, Step]]:
             trace = space.walks().shortest(free & space.shifted(step, variable, True))
             if trace is not None:
                 yield str(system.variables[variable].key[1]), trace.then(step), step
+
+
+def bars_itself(system: System, move: Move, step: Step) -> bool:
+    """Whether a move is surely impossible right after a step of it."""
+    settled = {c.variable for s in system.settlers for c in s.changes}
+    return any(
+        change.operation is Operation.SET and change.when == TRUE
+        and change.variable not in settled
+        and [c.variable for c in step.changes].count(change.variable) == 1
+        and any(excludes(part, change.variable, change.number) for part in parts_of(move.guard))
+        for change in step.changes
+    )  # fmt: skip
 
 
 def _trades(judged: Judged) -> Iterator[tuple[str, Trace, Step]]:
@@ -64,7 +80,7 @@ def _trades(judged: Judged) -> Iterator[tuple[str, Trace, Step]]:
     for buy in buys:
         limited = keys.stock(buy.owner, buy.gives[0].item) in system.numbers
         for sell in sells:
-            if limited or not _profit(buy, sell):
+            if limited or not _profit(buy, sell) or not judged.asks(sell.id):
                 continue
             money = sell.gives[0].item
             trace = space.walks().shortest(_richer(judged, money, steps[buy.id], steps[sell.id]))

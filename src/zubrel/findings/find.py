@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from contextlib import suppress
 
 from msgspec import Struct
@@ -14,6 +14,7 @@ from zubrel.findings.empty_hands import empty_hands
 from zubrel.findings.endless import endless
 from zubrel.findings.finding import Finding
 from zubrel.findings.gates import exact_count, no_gate
+from zubrel.findings.inquiries import Detector
 from zubrel.findings.lints import lints
 from zubrel.findings.luck import luck_needed
 from zubrel.findings.missable import missable
@@ -29,7 +30,6 @@ from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
 from zubrel.findings.verdict import AnySpace, Judged, judge
 
-Detector = Callable[[Judged], Iterator[Finding]]
 DETECTORS: tuple[Detector, ...] = (
     unwinnable, softlocks, luck_needed, broken_promises, unreachable, missable, too_early, no_gate,
     exact_count, swallowed, empty_hands, wasted_use, endless, silent, unheard, skippable, unused,
@@ -40,8 +40,8 @@ DETECTORS: tuple[Detector, ...] = (
 class Found(Struct, frozen=True):
     """The verdict's sets and every finding, the gravest first.
 
-    `undecided` are pairs of a kind and a subject ('' for the kind as a whole). `listed` is of
-    all situations, where `judged` is of classes of them and the situations were found all the same.
+    `undecided` are pairs of a kind and a subject. `listed` is of all situations, where `judged` is
+    of classes of them and the situations were found all the same.
     """
 
     judged: Judged
@@ -61,7 +61,7 @@ def find(space: AnySpace, with_progression: bool = False, with_outline: bool = F
     findings = [f for detector in DETECTORS for f in detector(judged)]
     findings = with_acceptance(findings, judged.system.world)
     if judged.complete:
-        findings += _stale(judged.system.world, findings)
+        findings += stale_acceptance(judged.system.world, findings)
     order = tuple(sorted(findings, key=Finding.order))
     chain, drawn = None, None
     # where a limit cuts this short, the verdict and the findings are whole all the same
@@ -84,11 +84,15 @@ def _with_acceptance(finding: Finding, world: World) -> Finding:
     return finding
 
 
-def _stale(world: World, findings: list[Finding]) -> Iterator[Finding]:
-    """`stale_accept`: accepted findings that are not found."""
+def stale_acceptance(
+    world: World, findings: Iterable[Finding], undecided: Collection[str] = ()
+) -> Iterator[Finding]:
+    """`stale_accept`: accepted findings that are not found, of kinds that are not `undecided`."""
     known = {(f.kind, f.subject) for f in findings}
     told: set[str] = set()
     for entry in world.accepted:
+        if entry.finding in undecided:
+            continue
         if (entry.finding, entry.subject) not in known and entry.subject not in told:
             told.add(entry.subject)
             message = f"“{entry.finding} of {entry.subject}” is accepted, but not found"

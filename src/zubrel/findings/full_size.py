@@ -7,26 +7,33 @@ about. What a batch does not answer in its time is halved, and at last named as 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from typing import Any, cast
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import Any, TypeVar, cast
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
-from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import Step, System
+from zubrel.compiled.formulas import Formula, variables_in
+from zubrel.compiled.system import System
 from zubrel.explored.lens import Lens, look
 from zubrel.explored.space import LimitReached, NotAsked
+from zubrel.findings.empty_hands import empty_hands
+from zubrel.findings.endless import endless
 from zubrel.findings.finding import Finding
-from zubrel.findings.kinds import KINDS
+from zubrel.findings.gates import exact_count, no_gate
+from zubrel.findings.inquiries import Answers, Detector, Inquiry, Questions, inquiries
 from zubrel.findings.lints import lints
+from zubrel.findings.luck import luck_needed
 from zubrel.findings.missable import Subject, missable_among, missable_of, subjects
 from zubrel.findings.offers import Offer, Offers
 from zubrel.findings.promises import broken_promises
-from zubrel.findings.skippable import unused
+from zubrel.findings.skippable import skippable, unused
 from zubrel.findings.softlocks import softlocks
+from zubrel.findings.surplus import swallowed, wasted_use
+from zubrel.findings.texts import silent, unheard
+from zubrel.findings.too_early import too_early
 from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
 from zubrel.findings.verdict import AnySpace, Judged, judge
@@ -39,15 +46,16 @@ PATIENCE = 40.0
 """Seconds that a batch may take before it is halved."""
 ENOUGH = 300.0
 """Seconds after which no more batches are begun."""
-DECIDED = (
-    "unwinnable", "softlock", "bad_luck", "missable", "unreachable", "broken_promise",
-    "unused", "double_way", "constant", "lone_either", "near_ids",
+ONE_BY_ONE: tuple[Detector, ...] = (
+    too_early, no_gate, exact_count, swallowed, empty_hands, wasted_use, endless, silent, unheard,
+    skippable,
 )  # fmt: skip
-"""The kinds that are looked for; with the others nobody has asked reduced systems yet."""
+"""Detectors whose subjects have nothing to do with each other. They are named like their kinds."""
+T = TypeVar("T")
 
 
 class FullSize(Struct, frozen=True):
-    """What was found, and what stays undecided: pairs of a kind and a subject ('' for the kind)."""
+    """What was found, and what stays undecided: pairs of a kind and a subject."""
 
     judged: Judged
     findings: tuple[Finding, ...]
@@ -61,14 +69,14 @@ def full_size(lens: Lens, budget: Budget, progress: Progress) -> FullSize:
         return FullSize(judged, (), ())
     progress.stage("looking for trouble")
     doomed = [replace(_spelled_out(lens, f), doomed=f.doomed) for f in softlocks(judged)]
-    found = [*unwinnable(judged), *doomed, *unused(judged), *lints(judged)]
+    lucky = [_spelled_out(lens, f) for f in luck_needed(judged)]
+    found = [*unwinnable(judged), *doomed, *lucky, *unused(judged), *lints(judged)]
     work = _Work(lens, judged, budget, progress)
     found += work.promises()
     found += work.missable_and_unreachable()
+    found += work.one_by_one()
     lens.inner.pause = lambda: None  # what is left is to tell of what was found
-    others = [(kind.slug, "") for kind in KINDS.values() if kind.slug not in DECIDED]
-    undecided = [*work.undecided, *others]
-    return FullSize(judged, tuple(found), tuple(undecided))
+    return FullSize(judged, tuple(found), tuple(dict.fromkeys(work.undecided)))
 
 
 def _spelled_out(lens: Lens, finding: Finding) -> Finding:
@@ -98,7 +106,7 @@ class _Work:
                 continue
             world = replace(self.system.world, promises=(promise,))
             system = replace(self.system, world=world)
-            questions = _Questions(system)
+            questions = Questions(system)
             list(broken_promises(questions.judged))
             lens = self._lens(system, list(questions.asked))
             if lens is None:
@@ -118,7 +126,7 @@ class _Work:
         return lens if lens.stopped is None else None
 
     def missable_and_unreachable(self) -> Iterator[Finding]:
-        questions = _Questions(self.system)
+        questions = Questions(self.system)
         for questions.answer in (True, False):  # either answer may lead to other questions
             list(unreachable(questions.judged))
         things = list(subjects(self.judged))
@@ -129,13 +137,30 @@ class _Work:
         left = [f for f in asked if f not in known]
         long = [f for f in left if f in by_formula and by_formula[f].id in self.system.world.quests]
         short = [f for f in left if f not in long]
+
+        def asked_of(batch: Sequence[Formula]) -> list[Formula]:
+            things = [by_formula[f] for f in batch if f in by_formula]
+            return [*batch, *(s.ever for s in things if s.ever is not None)]
+
+        def told(lens: Lens, batch: Sequence[Formula]) -> list[Finding]:
+            answers = {f: lens.some(f) for f in batch}
+            things = [by_formula[f] for f in batch if f in by_formula]
+            found = list(missable_of(judge(cast(AnySpace, lens)), things)) if things else []
+            known.update(answers)
+            return found
+
+        def left_open(batch: Sequence[Formula]) -> None:
+            things = [by_formula[f] for f in batch if f in by_formula]
+            self.undecided += [("missable", s.id) for s in things]
+
         for some, size in ((short, BATCH), (long, QUESTS)):
-            for batch in (some[n : n + size] for n in range(0, len(some), size)):
-                missed += self._batch(batch, by_formula, known)
+            missed += self._in_batches(some, size, asked_of, told, left_open)
         yield from missed
-        yield from unreachable(_Answers(self.system, known).judged)
-        if len(known) < len(asked):
-            self.undecided.append(("unreachable", f"{len(asked) - len(known)} questions"))
+        never = list(unreachable(Answers(self.system, known, True).judged))
+        yield from never
+        surely = {f.subject for f in never}
+        perhaps = unreachable(Answers(self.system, known, False).judged)
+        self.undecided += [(f.kind, f.subject) for f in perhaps if f.subject not in surely]
 
     def _through_the_first_lens(
         self, asked: Sequence[Formula], by_formula: dict[Formula, Subject],
@@ -184,95 +209,92 @@ class _Work:
         """None of the moves of an offer has any bearing on the end of the game."""
         return not any(s.number in self.acting for m in offer.moves for s in m.steps)
 
-    def _batch(
-        self, batch: Sequence[Formula], by_formula: dict[Formula, Subject],
-        known: dict[Formula, bool],
+    def one_by_one(self) -> Iterable[Finding]:
+        """What detectors say whose subjects have nothing to do with each other."""
+        every = [(d, i) for d in ONE_BY_ONE for i in inquiries(self.system, d)
+                 if i.formulas or i.steps]  # fmt: skip
+        asked = {id(i): i.asked(self.system) for _, i in every}
+        first = [p for p in every if self.lens.answers(asked[id(p[1])], p[1].steps.values())]
+        shown = {id(i) for _, i in first}
+        others = [pair for pair in every if id(pair[1]) not in shown]
+        # what asks about the same things is asked together
+        others.sort(key=lambda pair: max(variables_in(asked[id(pair[1])]), default=0))
+
+        def asked_of(batch: Sequence[_Pair]) -> list[Formula]:
+            return list(dict.fromkeys(f for _, i in batch for f in asked[id(i)]))
+
+        def told(lens: Lens, batch: Sequence[_Pair]) -> list[Finding]:
+            judged = judge(cast(AnySpace, lens))
+            return [f for d in ONE_BY_ONE for f in _of_these(d, judged, batch)]
+
+        def left_open(batch: Sequence[_Pair]) -> None:
+            self.undecided += [(d.__name__, i.subject) for d, i in batch]
+
+        self.budget.until = self.until
+        found = self._told_by(self.lens, first, told, left_open)
+        self.budget.until = None
+        for long in (False, True):
+            some = [p for p in others if (p[1].subject in self.system.world.quests) == long]
+            found += self._in_batches(some, QUESTS if long else BATCH, asked_of, told, left_open)
+        shortest: dict[tuple[str, str], Finding] = {}
+        for finding in sorted(found, key=lambda f: len(f.trace.steps) if f.trace else 0):
+            shortest.setdefault((finding.kind, finding.subject), finding)
+        return shortest.values()
+
+    def _told_by(
+        self, lens: Lens, things: Sequence[T], told: Callable[[Lens, Sequence[T]], list[Finding]],
+        left_open: Callable[[Sequence[T]], None],
     ) -> list[Finding]:  # fmt: skip
-        if self.budget.spent_by(0) is None and self.budget.seconds() < self.until:
-            try:
-                things = [by_formula[f] for f in batch if f in by_formula]
-                ever = [s.ever for s in things if s.ever is not None]
-                lens = self._lens(self.system, [*batch, *ever])
-                if lens is not None:
-                    answers = {f: lens.some(f) for f in batch}
-                    found = []
-                    if things:
-                        judged = judge(cast(AnySpace, lens))
-                        found = [_spelled_out(lens, f) for f in missable_of(judged, things)]
-                    known |= answers
-                    return found
-            except (LimitReached, MemoryError):
-                pass
-            if len(batch) > 1:
+        """What a lens that answers all of it says, as long as there is time."""
+        try:
+            if (words := self.budget.spent_by(0)) is not None:
+                raise LimitReached(words)
+            return [_spelled_out(lens, f) for f in told(lens, things)]
+        except (LimitReached, MemoryError):
+            left_open(things)
+            return []
+
+    def _in_batches(
+        self, things: Sequence[T], size: int, asked_of: Callable[[Sequence[T]], list[Formula]],
+        told: Callable[[Lens, Sequence[T]], list[Finding]],
+        left_open: Callable[[Sequence[T]], None],
+    ) -> list[Finding]:  # fmt: skip
+        """What is told of things through lenses made for them; left open when time is up."""
+        batches = [things[n : n + size] for n in range(0, len(things), size)]
+        found: list[Finding] = []
+        while batches:
+            batch = batches.pop(0)
+            answer = self._batch(batch, asked_of, told)
+            if answer is not None:
+                found += answer
+            elif len(batch) > 1 and self._has_time():
                 half = len(batch) // 2
-                return [
-                    finding for part in (batch[:half], batch[half:])
-                    for finding in self._batch(part, by_formula, known)
-                ]  # fmt: skip
-        self.undecided += [("missable", by_formula[f].id) for f in batch if f in by_formula]
-        return []
+                batches[:0] = [batch[:half], batch[half:]]
+            else:
+                left_open(batch)
+        return found
+
+    def _has_time(self) -> bool:
+        return self.budget.spent_by(0) is None and self.budget.seconds() < self.until
+
+    def _batch(
+        self, batch: Sequence[T], asked_of: Callable[[Sequence[T]], list[Formula]],
+        told: Callable[[Lens, Sequence[T]], list[Finding]],
+    ) -> list[Finding] | None:  # fmt: skip
+        """What is told of a batch; None where there was not time enough."""
+        if not self._has_time():
+            return None
+        try:
+            lens = self._lens(self.system, asked_of(batch))
+            return None if lens is None else [_spelled_out(lens, f) for f in told(lens, batch)]
+        except (LimitReached, MemoryError):
+            return None
 
 
-class _Nowhere:
-    """An empty set that stays empty."""
-
-    def __and__(self, other: Any) -> _Nowhere:
-        return self
-
-    __or__ = __sub__ = __and__
-
-    def __bool__(self) -> bool:
-        return False
+_Pair = tuple[Detector, Inquiry]
 
 
-_NOWHERE = _Nowhere()
-
-
-class _Questions:
-    """Stands in for a space, and remembers which formulas it is asked about."""
-
-    stopped = None
-    merged = True
-
-    def __init__(self, system: System) -> None:
-        self.system = system
-        self.judged = Judged(cast(AnySpace, self), "", *[_NOWHERE] * 4)
-        self.answer = True
-        self.asked: dict[Formula, None] = {}
-
-    def some(self, formula: Formula) -> bool:
-        self.asked[formula] = None
-        return self.answer
-
-    def where(self, formula: Formula) -> _Nowhere:
-        self.asked[formula] = None
-        return _NOWHERE
-
-    def possible(self, step: Step) -> _Nowhere:
-        return _NOWHERE
-
-    def reaching(self, targets: Sequence[Any]) -> list[_Nowhere]:
-        return [_NOWHERE for _ in targets]
-
-    @property
-    def everything(self) -> _Nowhere:
-        return _NOWHERE
-
-    unexplored = everything
-
-    def walks(self, avoiding: object = None) -> _Questions:
-        return self
-
-    def shortest(self, target: object) -> None:
-        return None
-
-
-class _Answers(_Questions):
-    """Stands in for a space in which it is known whether formulas ever hold; else they may."""
-
-    def __init__(self, system: System, known: dict[Formula, bool]) -> None:
-        super().__init__(system)
-        self.known = known
-
-    def some(self, formula: Formula) -> bool:
-        return self.known.get(formula, True)
+def _of_these(detector: Detector, judged: Judged, pairs: Sequence[_Pair]) -> Iterator[Finding]:
+    """What a detector says about its subjects among some."""
+    about = {inquiry.subject for d, inquiry in pairs if d is detector}
+    return detector(replace(judged, about=about)) if about else iter(())

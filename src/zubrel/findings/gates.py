@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import ALWAYS, All, Cond, CountOf, Holds, Not
 from zubrel.checked.conditions import Any as AnyOf
 from zubrel.checked.world import Rule
-from zubrel.compiled.formulas import Formula, both, opposite
+from zubrel.compiled.formulas import Formula, both, either, opposite
 from zubrel.compiled.translate import Translator
 from zubrel.findings.finding import Finding
 from zubrel.findings.verdict import Judged, standing_formula
@@ -31,7 +30,7 @@ def exact_count(judged: Judged) -> Iterator[Finding]:
         rule = move.rule
         subject = rule.owner if rule.kind == "way" else rule.id
         for atom in _limited(rule.needs):
-            if subject in told:
+            if subject in told or not judged.asks(subject):
                 break
             without = both(
                 (standing_formula(system, move.areas), translator.formula(rule.offered),
@@ -98,6 +97,8 @@ class _Gates:
             if rule.kind not in ("lock", "way") or rule.owner in seen:
                 continue
             seen.add(rule.owner)
+            if not self.judged.asks(rule.owner):
+                continue
             siblings = [m for m in self.system.moves if m.rule.owner == rule.owner
                         and m.rule.kind == rule.kind]  # fmt: skip
             if all(self._never_stops(m.rule, m.areas) for m in siblings):
@@ -115,30 +116,28 @@ class _Gates:
         standing = [standing_formula(self.system, areas)]
         if rule.kind == "lock":
             standing.append(self.translator.equals(keys.lock_open(rule.owner), 0))
-        return self._always(standing, rule.needs)
+        return self._always(both(standing), rule.needs)
 
     def _areas(self) -> Iterator[Finding]:
         for area in self.world.areas.values():
-            if area.needs == ALWAYS:
+            if area.needs == ALWAYS or not self.judged.asks(area.id):
                 continue
             entries = [
                 m for m in self.system.moves
                 if any(o.destination == area.id for o in m.rule.outcomes)
             ]  # fmt: skip
             elsewhere = opposite(self.translator.at(area.id))
-            places: Any = None
-            for move in entries:
-                standing = self.space.where(
-                    both((standing_formula(self.system, move.areas), elsewhere))
-                )
-                places = standing if places is None else places | standing
-            if places and not places - self.space.where(self.translator.formula(area.needs)):
+            standing = either(
+                both((standing_formula(self.system, move.areas), elsewhere)) for move in entries
+            )
+            if self._always(standing, area.needs):
                 message = f"what {area.name} asks for never stops anyone"
                 yield self._finding(area.id, message, area.span)
 
-    def _always(self, standing: list[Formula], needs: Cond) -> bool:
-        places = self.space.where(both(standing))
-        return bool(places) and not places - self.space.where(self.translator.formula(needs))
+    def _always(self, standing: Formula, needs: Cond) -> bool:
+        """Whether some situations are such, and needs are met in all of them."""
+        unmet = both((standing, opposite(self.translator.formula(needs))))
+        return self.space.some(standing) and not self.space.some(unmet)
 
     def _finding(self, subject: str, message: str, span: Span) -> Finding:
         return Finding("no_gate", "warning", subject, message, span)

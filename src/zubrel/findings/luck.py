@@ -18,7 +18,7 @@ def luck_needed(judged: Judged) -> Iterator[Finding]:
     Luck is fair: an outcome that is tried for ever comes at last. The evidence leads through the
     first move at which luck decides.
     """
-    gambles = [m for m in judged.system.moves if len(m.steps) > 1]
+    gambles = [m for m in judged.space.acting if len(m.steps) > 1]
     if not (judged.complete and judged.won and gambles):
         return
     start = judged.space.at_end_of(Trace(()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
@@ -10,6 +11,7 @@ from zubrel.checked.conditions import DONE, atoms_of
 from zubrel.checked.effects import Lose, OpenLock, SetMark, Take, Wear
 from zubrel.checked.world import Thing, World
 from zubrel.compiled.formulas import Formula, Within
+from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.mentions import counted_ids, needed_ids, subject_of, told_ids
 from zubrel.findings.verdict import Judged
@@ -19,16 +21,35 @@ def skippable(judged: Judged) -> Iterator[Finding]:
     """`skippable`: items, locks and quests that something asks for, and a win exists without."""
     if not judged.won:
         return
-    subjects = [(s, words, judged.space.where(f)) for s, words, f in _subjects(judged)]
+    subjects = [
+        (s, words, judged.space.where(f)) for s, words, f in _subjects(judged) if judged.asks(s)
+    ]
     subjects = [(s, words, having) for s, words, having in subjects if having]
     without = judged.space.reached_without([having for _, _, having in subjects])
+    wins: list[Trace] = []
     for (subject, words, having), reached in zip(subjects, without, strict=True):
         if not reached & judged.won:
             continue
-        trace = judged.space.walks(having, reached).shortest(judged.won)
+        trace = _win_without(judged, having, reached, wins)
         span = _span(judged.system.world, subject)
         message = f"the game can be won without {words}"
         yield Finding("skippable", "note", subject, message, span, trace)
+
+
+def _win_without(judged: Judged, having: Any, reached: Any, wins: list[Trace]) -> Trace | None:
+    """A win that never has something: one of the `wins` that are known, or else a new one.
+
+    Only the first is known to be the shortest of all; where it will do, nothing is shorter.
+    """
+    if not wins:
+        first = judged.space.walks().shortest(judged.won)
+        wins += [first] if first else []
+    for win in wins:
+        if (win is wins[0] or not win.shortest) and not judged.space.meets(win, having):
+            return win
+    found = judged.space.walks(having, reached).shortest(judged.won)
+    wins += [found] if found else []
+    return found
 
 
 def _subjects(judged: Judged) -> Iterator[tuple[str, str, Formula]]:

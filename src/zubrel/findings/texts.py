@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from msgspec import Struct
 
@@ -18,12 +17,12 @@ from zubrel.findings.verdict import Judged, possible_formula, standing_formula
 
 
 class _Texts(Struct, frozen=True):
-    """A list of texts, of which the first that applies is shown in the situations `shown`."""
+    """A list of texts, of which the first that applies is shown where `shown` holds."""
 
     subject: str
     name: str
     texts: tuple[Said, ...]
-    shown: Any
+    shown: Formula
 
 
 def silent(judged: Judged) -> Iterator[Finding]:
@@ -33,7 +32,8 @@ def silent(judged: Judged) -> Iterator[Finding]:
         if all(said.when == ALWAYS for said in texts.texts):
             continue
         applies = either(translator.formula(said.when) for said in texts.texts)
-        trace = judged.space.walks().shortest(texts.shown - judged.space.where(applies))
+        quiet = judged.space.where(both((texts.shown, opposite(applies))))
+        trace = judged.space.walks().shortest(quiet)
         if trace is not None:
             message = f"{texts.name} says nothing in some situation"
             span = texts.texts[-1].span
@@ -46,7 +46,7 @@ def unheard(judged: Judged) -> Iterator[Finding]:
         return
     translator = _translator(judged)
     for texts in _lists(judged, translator):
-        if not texts.shown:
+        if not judged.space.some(texts.shown):
             continue
         span = _never_shown(judged, translator, texts)
         if span is not None:
@@ -58,7 +58,7 @@ def _never_shown(judged: Judged, translator: Translator, texts: _Texts) -> Span 
     earlier: Formula = FALSE
     for said in texts.texts:
         applies = translator.formula(said.when)
-        if not texts.shown & judged.space.where(both((applies, opposite(earlier)))):
+        if not judged.space.some(both((texts.shown, applies, opposite(earlier)))):
             return said.span
         earlier = either((earlier, applies))
     return None
@@ -68,18 +68,17 @@ def _lists(judged: Judged, translator: Translator) -> Iterator[_Texts]:
     """The texts of areas where the player stands, of locks where they refuse to open."""
     world = judged.system.world
     for area in world.areas.values():
-        if area.says:
-            shown = judged.space.where(translator.at(area.id))
-            yield _Texts(area.id, area.name, area.says, shown)
+        if area.says and judged.asks(area.id):
+            yield _Texts(area.id, area.name, area.says, translator.at(area.id))
     for lock in world.locks.values():
         moves = [
             m for m in judged.system.moves if m.rule.kind == "lock" and m.rule.owner == lock.id
         ]
-        if lock.refuses and moves:
+        if lock.refuses and moves and judged.asks(lock.id):
             shut = translator.equals(keys.lock_open(lock.id), 0)
             before = both((standing_formula(judged.system, moves[0].areas), shut))
             opens = either(possible_formula(judged.system, move) for move in moves)
-            shown = judged.space.where(both((before, opposite(opens))))
+            shown = both((before, opposite(opens)))
             yield _Texts(lock.id, lock.name, lock.refuses, shown)
 
 

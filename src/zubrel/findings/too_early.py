@@ -25,10 +25,14 @@ def too_early(judged: Judged) -> Iterator[Finding]:
         return
     system = judged.system
     translator = Translator(system.world, system.variables, system.numbers)
-    quests = [q for q in system.world.quests.values() if any(g.remembered for g in q.goals)]
-    done = [judged.space.where(translator.equals(keys.quest(q.id), DONE)) for q in quests]
-    able = judged.space.reaching(done)
-    for quest, can in zip(quests, able, strict=True):
+    quests = [
+        (q, judged.space.where(translator.equals(keys.quest(q.id), DONE)))
+        for q in system.world.quests.values()
+        if any(g.remembered for g in q.goals) and judged.asks(q.id)
+    ]
+    able = judged.space.reaching([done for _, done in quests])
+    for (quest, _), can in zip(quests, able, strict=True):
+        judged.asks(quest.id)
         spoilt = judged.space.everything - can
         if can and spoilt:
             yield from _Quest(judged, translator, quest, can, spoilt).finding()
@@ -72,7 +76,7 @@ class _Quest:
         if not early:
             return
         there = self.space.where(self.translator.at(goal.subject)) if goal.kind == "visit" else None
-        for step in self.judged.system.steps:
+        for step in (s for m in self.space.acting for s in m.steps):
             if there is not None:
                 sources = self.space.before(step, there & self.spoilt) - there
             else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Container
 from typing import Any
 
 from msgspec import Struct
@@ -17,6 +18,7 @@ class Judged(Struct, frozen=True):
     """The situations of a space, sorted by what can still become of them.
 
     After a search that was cut short, `live` and `doomed` hold only what is certain all the same.
+    `about` are the subjects that detectors shall look at; None: at all of them.
     """
 
     space: AnySpace
@@ -25,6 +27,11 @@ class Judged(Struct, frozen=True):
     ended: Any
     live: Any
     doomed: Any
+    about: Container[str] | None = None
+
+    def asks(self, subject: str) -> bool:
+        """Whether a detector shall look at a subject; what it asks then is asked for its sake."""
+        return self.about is None or subject in self.about
 
     @property
     def system(self) -> System:

@@ -104,9 +104,8 @@ class Report(Struct, frozen=True):
     """What was proved about one world, and what was found.
 
     Where situations were merged, `classes` is how many there are of what could be told apart, and
-    `situations`, `won`, `doomed` are None. `undecided` are pairs of a kind and a subject ('' for
-    the kind as a whole) of which nothing was proved. `sketch` is a `narrated.atlas.Sketch`
-    where pictures are wanted.
+    `situations`, `won`, `doomed` are None. `undecided` are pairs of a kind and a subject of which
+    nothing was proved. `sketch` is a `narrated.atlas.Sketch` where pictures are wanted.
     """
 
     path: str

@@ -7,6 +7,9 @@ from collections.abc import Iterator
 from zubrel.narrated.report import Report
 from zubrel.narrated.words import counted, listed
 
+MOST = 12
+"""Undecided subjects of a kind that are named; all of them stand in the JSON output."""
+
 
 def extent(report: Report) -> str:
     """`12 situations, 3 won, 4 doomed`, or how many classes of situations there are."""
@@ -19,12 +22,9 @@ def extent(report: Report) -> str:
 
 def undecided(report: Report) -> Iterator[str]:
     """What was not proved, a line for each kind; nothing where all was."""
-    kinds = [kind for kind, subject in report.undecided if not subject]
     subjects: dict[str, list[str]] = {}
     for kind, subject in report.undecided:
-        if subject:
-            subjects.setdefault(kind, []).append(subject)
+        subjects.setdefault(kind, []).append(subject)
     for kind, ids in subjects.items():
-        yield f"{kind} of {listed(ids)}"
-    if kinds:
-        yield f"the kinds {listed(kinds)}, which nobody can look for in a world of this size yet"
+        more = [f"{len(ids) - MOST:,} more"] if len(ids) > MOST else []
+        yield f"{kind} of {listed([*ids[:MOST], *more])}"
