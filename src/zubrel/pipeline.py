@@ -5,7 +5,7 @@ This is also the public Python interface: `load`, `survey`, `report`.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
 
@@ -20,6 +20,7 @@ from zubrel.checked.check import check
 from zubrel.checked.keys import ENDING, UNENDED
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
+from zubrel.compiled.formulas import Formula
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, LimitReached
@@ -43,9 +44,13 @@ def load(path: str, asked: Iterable[Condition] = ()) -> World:
     return check(read_document(path), asked)
 
 
-PATIENCE, IMPATIENCE, FEW = 120.0, 10.0, 10**10
+PATIENCE, IMPATIENCE, FEW = 25.0, 2.0, 10**10
 """Seconds of looking at every situation as sets before classes of them have to do: where there are
 few situations, and where there are more."""
+
+
+EXPLAINING = 20.0
+"""Seconds that may go into explanations where each asks for another look."""
 
 
 def survey(
@@ -102,7 +107,7 @@ def _at_full_size(
 ) -> Report:
     """What reduced systems tell; `listed` is the space of every situation, where there is one."""
     from zubrel.explored.lens import Lens
-    from zubrel.findings.full_size import full_size
+    from zubrel.findings.full_size import full_size, look_within
 
     assert isinstance(lens, Lens), "nothing else merges situations"
     full = full_size(lens, budget, progress)
@@ -112,13 +117,15 @@ def _at_full_size(
         found += stale_acceptance(lens.system.world, found, open_kinds)
     order = tuple(sorted(found, key=Finding.order))
     progress.stage("writing it up")
+    until = budget.seconds() + EXPLAINING
+
+    def closer(asked: Sequence[Formula]) -> Lens | None:
+        left = until - budget.seconds()
+        return look_within(left, lens.system, asked, budget, progress) if left > 0 else None
+
+    counted = None if listed is None else judge(listed)
     return narrate(
-        Found(
-            full.judged,
-            order,
-            undecided=full.undecided,
-            listed=None if listed is None else judge(listed),
-        ),
+        Found(full.judged, order, undecided=full.undecided, listed=counted, closer=closer),
         budget.seconds(),
     )
 

@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.scalar import explore_scalar
-from zubrel.explored.space import Space, TooMany
+from zubrel.explored.space import LookedLongEnough, Space, TooMany
 
 SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
 """Situations: plain integers up to the first, a look at diagrams after the second, and from the
 third on nothing is listed."""
-LOOK = 0.8
-"""Seconds that a look may take."""
-
-
-EXACT = 8.0
+LOOK, LONG_LOOK, FAST = 0.8, 2.5, 400_000
+"""Seconds that a look may take, and how long where it finds more than so many situations a second:
+faster than they could be listed."""
+EXACT = 6.0
 """Seconds that a search for every situation may take where classes of them would do as well."""
 
 
@@ -55,20 +55,36 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
         pass
     from zubrel.explored.symbolic_search import explore_symbolic
 
-    space = explore_symbolic(system, budget, progress, LOOK)
-    finished = space is not None and space.stopped is None
-    if space is not None and finished and space.count(space.everything) > MANY:
-        return space
-    del space
+    most: int | None = MANY
+    exact = _share(budget, EXACT)
+
+    def goes_on(seconds: float, found: int) -> bool:
+        if found > MANY:  # there will be no listing
+            return not merging or seconds < exact
+        return seconds < (LONG_LOOK if found > FAST * seconds else LOOK)
+
     try:
-        return explore_vector(system, budget, progress, None if finished else MANY)
-    except TooMany:
-        pass
-    if not merging:
-        return explore_symbolic(system, budget, progress)
-    found = explore_symbolic(system, budget, progress, EXACT)
-    if found is not None:
-        return found
+        space = explore_symbolic(system, budget, progress, goes_on)
+        known = space.count(space.everything)
+        if known > MANY:
+            return space
+        most = None if space.stopped is None else MANY
+        del space
+    except LookedLongEnough as early:
+        known = early.situations
+    if known <= MANY:
+        with suppress(TooMany):
+            return explore_vector(system, budget, progress, most)
+        with suppress(LookedLongEnough):
+            return explore_symbolic(
+                system, budget, progress, lambda seconds, _: not merging or seconds < exact
+            )
     from zubrel.explored.lens import look
 
     return look(system, (), budget, progress)
+
+
+def _share(budget: Budget, seconds: float) -> float:
+    """So many seconds, but not more than half of what is left."""
+    limit = budget.limits.seconds
+    return seconds if limit is None else min(seconds, (limit - budget.seconds()) / 2)

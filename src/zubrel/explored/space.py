@@ -198,6 +198,14 @@ class TooMany(Exception):
     """There are more situations than an engine is meant for."""
 
 
+class LookedLongEnough(Exception):
+    """A search took longer than it was given; so many situations it has found."""
+
+    def __init__(self, situations: int) -> None:
+        self.situations = situations
+        super().__init__(f"{situations} situations so far")
+
+
 class LimitReached(Exception):
     """A limit ends the work; the message says which, and fits after "stopped at"."""
 

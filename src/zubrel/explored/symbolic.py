@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping, Sequence
 from functools import reduce
 
@@ -9,11 +10,13 @@ from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula, Within, variables_of
 from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.diagrams import SELECTORS, Diagram
-from zubrel.explored.space import Trace
+from zubrel.explored.space import LimitReached, Trace
 from zubrel.explored.symbolic_fixpoints import SymbolicFixpoints
 from zubrel.explored.symbolic_walks import SymbolicWalks
 
-PATIENCE = 2e7
+PATIENCE = 1e7
+GRACE = 4.0
+"""Seconds that may still go into telling what was found when a limit was reached."""
 
 
 class DiagramSet:
@@ -77,8 +80,14 @@ class SymbolicSpace(SymbolicFixpoints):
 
     def give_up(self, limit: str) -> None:
         self.stopped = limit
-        self.pause = lambda: None
         self.patience = 0
+        until = time.perf_counter() + GRACE
+
+        def pause() -> None:
+            if time.perf_counter() > until:
+                raise LimitReached(limit)
+
+        self.pause = pause
 
     @property
     def unexplored(self) -> DiagramSet:

@@ -15,7 +15,7 @@ from zubrel.explored.diagrams import Diagram, Encoding
 from zubrel.explored.islands import islands_of
 from zubrel.explored.ordering import order_of
 from zubrel.explored.relations import Relation, relation
-from zubrel.explored.symbolic_settling import SymbolicSettling
+from zubrel.explored.symbolic_settling import Happening, SymbolicSettling
 from zubrel.explored.walking import Walking
 
 
@@ -79,7 +79,7 @@ class SymbolicFixpoints:
             [n for n, other in enumerate(self.groups) if other is not group and other.minds(group)]
             for group in self.groups
         ]
-        self._happening: dict[int, list[tuple[Relation, Diagram]]] = {}
+        self._happening: dict[int, list[Happening]] = {}
         self.found = self.encoding.false
         self.start = self.encoding.false
         self.stopped: str | None = None
@@ -220,15 +220,20 @@ class SymbolicFixpoints:
         """Called with every growing set; a search looks at its limits here."""
 
     def forth(self, step: Step, some: Diagram) -> Diagram:
-        """Where a step leads from some situations, settled."""
-        return self.settling.settle(self.relations[step.number].image(self.encoding, some))
+        """Where a step leads from some settled situations, settled."""
+        moved = self.relations[step.number].image(self.encoding, some)
+        return self.settling.settle(moved, self._set_off_by(step))
 
     def back(self, step: Step, some: Diagram) -> Diagram:
         """From which reached situations a step leads into some settled ones."""
+        into = self.settling.before(some, self._set_off_by(step))
+        return self.relations[step.number].preimage(self.encoding, into) & self.found
+
+    def _set_off_by(self, step: Step) -> Sequence[Happening]:
+        """What can happen by itself after a step."""
         if step.number not in self._happening:
             self._happening[step.number] = self.settling.after(self.relations[step.number])
-        into = self.settling.before(some, self._happening[step.number])
-        return self.relations[step.number].preimage(self.encoding, into) & self.found
+        return self._happening[step.number]
 
     def holds(self, diagram: Diagram, word: int) -> bool:
         """Whether a packed situation is in a set."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from typing import overload
+from collections.abc import Callable, Sequence
 
 from oxidd.util import DDMemoryError
 
@@ -11,43 +11,28 @@ from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.diagrams import Diagram
-from zubrel.explored.space import EndlessSettling, LimitReached, Trace
+from zubrel.explored.space import EndlessSettling, LimitReached, LookedLongEnough, Trace
 from zubrel.explored.symbolic import SymbolicSpace
+from zubrel.explored.symbolic_settling import Happening
 
+GoesOn = Callable[[float, int], bool]
 EVERY = 0.5
 """Seconds between two looks at how far the search has come."""
 PAUSE = 0.02
 """Seconds between two looks at the clock and at the memory."""
 
 
-@overload
-def explore_symbolic(system: System, budget: Budget, progress: Progress) -> SymbolicSpace: ...
-
-
-@overload
 def explore_symbolic(
-    system: System, budget: Budget, progress: Progress, look: float
-) -> SymbolicSpace | None: ...
-
-
-def explore_symbolic(
-    system: System, budget: Budget, progress: Progress, look: float | None = None
-) -> SymbolicSpace | None:
+    system: System, budget: Budget, progress: Progress, goes_on: GoesOn | None = None
+) -> SymbolicSpace:
     """Search every situation. Raises `EndlessSettling` when a world never comes to rest.
 
-    With `look` the search ends after so many seconds, and comes back as None.
+    `goes_on` is asked now and then, with the seconds and the situations so far, whether to; where
+    it says no, `LookedLongEnough` is raised.
     """
-    try:
-        space = SymbolicSpace(system, budget.limits.memory)
-        search = _Search(space, budget, progress, look)
-        search.run()
-    except _LookedLongEnough:
-        return None
+    space = SymbolicSpace(system, budget.limits.memory)
+    _Search(space, budget, progress, goes_on).run()
     return space
-
-
-class _LookedLongEnough(Exception):
-    pass
 
 
 def memory_words(budget: Budget) -> str:
@@ -59,14 +44,14 @@ def memory_words(budget: Budget) -> str:
 
 class _Search:
     def __init__(
-        self, space: SymbolicSpace, budget: Budget, progress: Progress, look: float | None
+        self, space: SymbolicSpace, budget: Budget, progress: Progress, goes_on: GoesOn | None
     ) -> None:
         self.space = space
         self.budget = budget
         self.progress = progress
-        self.looked = time.perf_counter()
-        self.next_pause = self.looked
-        self.until = None if look is None else self.looked + look
+        self.goes_on = goes_on or (lambda seconds, found: True)
+        self.began = self.looked = self.next_pause = time.perf_counter()
+        self.until: float | None = self.began + EVERY
 
     def run(self) -> None:
         space, encoding = self.space, self.space.encoding
@@ -113,7 +98,10 @@ class _Search:
             return
         self.next_pause = now + PAUSE
         if self.until is not None and now > self.until:
-            raise _LookedLongEnough
+            found = self.space.encoding.size(self.space.found)
+            if not self.goes_on(now - self.began, found):
+                raise LookedLongEnough(found)
+            self.until = now + EVERY
         words = self.budget.spent_by(0)
         if words is not None:
             raise LimitReached(words)
@@ -123,8 +111,8 @@ class _Search:
         settling = self.space.settling
         plain = settling.settle
 
-        def settle(some: Diagram) -> Diagram:
-            return plain(some, lambda moving: self._refuse_if_endless(moving, at_start=False))
+        def settle(some: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
+            return plain(some, happen, lambda still: self._refuse_if_endless(still, at_start=False))
 
         settling.settle = settle  # type: ignore[method-assign, assignment]
 

@@ -10,6 +10,8 @@ from zubrel.explored.diagrams import Diagram, Encoding
 from zubrel.explored.relations import Relation, relation
 
 LONG = 500
+Happening = tuple[Relation, Diagram]
+"""Something that happens by itself, and where it does."""
 
 
 class SymbolicSettling:
@@ -23,7 +25,7 @@ class SymbolicSettling:
         self.encoding = encoding
         self.going_on = going_on
         self.restless = encoding.false
-        self.happen: list[tuple[Relation, Diagram]] = []
+        self.happen: list[Happening] = []
         free = going_on
         for settler in system.settlers:
             guard, read = encoding.formula(settler.guard), variables_of(settler.guard)
@@ -41,23 +43,29 @@ class SymbolicSettling:
         self.moving = going_on & ~free
         self.writes = frozenset().union(*(one.writes for one, _ in self.happen))
 
-    def settle(self, some: Diagram, watch: Callable[[Diagram], None] | None = None) -> Diagram:
+    def settle(
+        self, some: Diagram, happen: Sequence[Happening] | None = None,
+        watch: Callable[[Diagram], None] | None = None,
+    ) -> Diagram:  # fmt: skip
         """The situations in which `some` come to rest.
 
-        `watch` is given all that is still moving when that takes very long.
+        `happen` is what can happen on the way, where that is known not to be everything. `watch`
+        is given all that is still moving when that takes very long.
         """
         if not self.needed:
             return some
-        rounds = 0
+        happen = self.happen if happen is None else happen
+        rounds, met = 0, self.encoding.false
         while (some & self.moving).satisfiable():
-            for one, where in self.happen:
+            for one, where in happen:
                 moving = some & where
                 if moving.satisfiable():
-                    self.restless = self.restless | moving
+                    met = met | moving
                     some = (some & ~where) | one.image(self.encoding, moving)
             rounds += 1
             if watch is not None and rounds % LONG == 0:
                 watch(some & self.moving)
+        self.restless = self.restless | met
         return some
 
     def sets_off(self, writes: frozenset[int]) -> bool:
@@ -83,7 +91,7 @@ class SymbolicSettling:
             one.image(self.encoding, moving & where) for one, where in self.happen
         )
 
-    def after(self, step: Relation) -> list[tuple[Relation, Diagram]]:
+    def after(self, step: Relation) -> list[Happening]:
         """What can happen between a step from a settled situation and the rest that follows.
 
         That is what the variables set off that the step has written, as far as it agrees with the
@@ -100,18 +108,14 @@ class SymbolicSettling:
             and any((where & values).satisfiable() for values in given)
         ]  # fmt: skip
 
-    def before(
-        self, settled: Diagram, happen: Sequence[tuple[Relation, Diagram]] | None = None
-    ) -> Diagram:
+    def before(self, settled: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
         """`settled`, and every situation on its way that comes to rest in it.
 
         `happen` is what can happen on the way, where that is known not to be everything.
         """
         return self.closed(settled & ~self.moving, happen) if self.needed else settled
 
-    def closed(
-        self, found: Diagram, happen: Sequence[tuple[Relation, Diagram]] | None = None
-    ) -> Diagram:
+    def closed(self, found: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
         """`found`, and all that comes into it on its way to rest."""
         happen = self.happen if happen is None else happen
         fresh = found

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.checked.world import World
+from zubrel.compiled.formulas import Formula
 from zubrel.explored.space import LimitReached
 from zubrel.findings.empty_hands import empty_hands
 from zubrel.findings.endless import endless
@@ -41,7 +42,8 @@ class Found(Struct, frozen=True):
     """The verdict's sets and every finding, the gravest first.
 
     `undecided` are pairs of a kind and a subject. `listed` is of all situations, where `judged` is
-    of classes of them and the situations were found all the same.
+    of classes of them and the situations were found all the same. `closer` makes a space that
+    answers some formulas, where `judged` does not answer all; None where that takes too long.
     """
 
     judged: Judged
@@ -50,6 +52,7 @@ class Found(Struct, frozen=True):
     outline: Outline | None = None
     undecided: tuple[tuple[str, str], ...] = ()
     listed: Judged | None = None
+    closer: Callable[[Sequence[Formula]], AnySpace | None] | None = None
 
 
 def find(space: AnySpace, with_progression: bool = False, with_outline: bool = False) -> Found:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from msgspec import Struct
 
 from zubrel.atoms.source import Span
@@ -22,9 +20,10 @@ class Finding(Struct, frozen=True):
     """One finding: `kind` and `subject` are its identity.
 
     `trace` is the evidence, as short as can be. `situations` is how many situations it dooms.
-    `wandering` tells, of doomed ones, whether there are still moves. `closings` are the points of
-    no return of something missable. `cause` is the subject whose finding this one follows from.
-    `accepted` when the author knows it and wants it so, `because` of something.
+    `closings` are the points of no return of something missable. `cause` is the subject whose
+    finding this one follows from.
+    `accepted` when the author knows it and wants it so, `because` of something. `hopeless` when
+    after the trace no play wins any more.
     """
 
     kind: str
@@ -34,12 +33,11 @@ class Finding(Struct, frozen=True):
     span: Span | None = None
     trace: Trace | None = None
     situations: int | None = None
-    wandering: bool | None = None
     closings: tuple[Closing, ...] = ()
     cause: str | None = None
     accepted: bool = False
     because: str | None = None
-    doomed: Any = None
+    hopeless: bool = False
 
     def order(self) -> tuple[int, int, tuple[str, int, int], str]:
         """Sort key: the gravest first, then by kind, then by place in the files."""

@@ -68,7 +68,7 @@ def full_size(lens: Lens, budget: Budget, progress: Progress) -> FullSize:
     if not judged.complete:
         return FullSize(judged, (), ())
     progress.stage("looking for trouble")
-    doomed = [replace(_spelled_out(lens, f), doomed=f.doomed) for f in softlocks(judged)]
+    doomed = [_spelled_out(lens, f) for f in softlocks(judged)]
     lucky = [_spelled_out(lens, f) for f in luck_needed(judged)]
     found = [*unwinnable(judged), *doomed, *lucky, *unused(judged), *lints(judged)]
     work = _Work(lens, judged, budget, progress)
@@ -79,11 +79,25 @@ def full_size(lens: Lens, budget: Budget, progress: Progress) -> FullSize:
     return FullSize(judged, tuple(found), tuple(dict.fromkeys(work.undecided)))
 
 
+def look_within(
+    seconds: float, system: System, asked: Sequence[Formula], budget: Budget, progress: Progress
+) -> Lens | None:
+    """A lens for some formulas, to be made and used within some seconds; None: not in time."""
+    left, limits = budget.seconds() + seconds, budget.limits
+    own = Budget(replace(
+        limits, seconds=left if limits.seconds is None else min(left, limits.seconds),
+        situations=None,
+    ))  # fmt: skip
+    own.started = budget.started
+    lens = look(system, asked, own, progress)
+    return lens if lens.stopped is None else None
+
+
 def _spelled_out(lens: Lens, finding: Finding) -> Finding:
-    """The finding with plays of the whole world; `doomed` is of this lens only."""
+    """The finding with plays of the whole world."""
     trace = finding.trace and lens.spelled_out(finding.trace)
     closings = tuple(replace(c, trace=lens.spelled_out(c.trace)) for c in finding.closings)
-    return replace(finding, trace=trace, closings=closings, situations=None, doomed=None)
+    return replace(finding, trace=trace, closings=closings, situations=None)
 
 
 class _Work:
@@ -117,13 +131,7 @@ class _Work:
 
     def _lens(self, system: System, asked: Sequence[Formula]) -> Lens | None:
         """A lens for some formulas; None when its time was up."""
-        left = self.budget.seconds() + PATIENCE
-        limits = self.budget.limits
-        seconds = left if limits.seconds is None else min(left, limits.seconds)
-        budget = Budget(replace(limits, seconds=seconds, situations=None))
-        budget.started = self.budget.started
-        lens = look(system, asked, budget, self.progress)
-        return lens if lens.stopped is None else None
+        return look_within(PATIENCE, system, asked, self.budget, self.progress)
 
     def missable_and_unreachable(self) -> Iterator[Finding]:
         questions = Questions(self.system)

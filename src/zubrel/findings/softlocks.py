@@ -28,10 +28,9 @@ def softlocks(judged: Judged) -> Iterator[Finding]:
         return
     culprits = [c for move in judged.space.acting for c in _culprits(judged, move)]
     landings = [_landing(judged, culprit) for culprit in culprits]
-    stuck = None if judged.space.merged else _stuck(judged)
     futures = judged.space.reached_from(landings)
     for culprit, future in zip(culprits, futures, strict=True):
-        yield _finding(judged, culprit, future, stuck)
+        yield _finding(judged, culprit, future)
 
 
 def _culprits(judged: Judged, move: Move) -> Iterator[_Culprit]:
@@ -53,15 +52,8 @@ def _landing(judged: Judged, culprit: _Culprit) -> Any:
     return reduce(lambda a, b: a | b, landings) & judged.doomed
 
 
-def _stuck(judged: Judged) -> Any:
-    """The doomed situations without any move."""
-    moving = [judged.space.possible(step) for step in judged.system.steps]
-    return reduce(lambda a, b: a - b, moving, judged.doomed)
-
-
-def _finding(judged: Judged, culprit: _Culprit, future: Any, stuck: Any | None) -> Finding:
+def _finding(judged: Judged, culprit: _Culprit, future: Any) -> Finding:
     trace = _shortest(judged, culprit)
-    end = judged.space.at_end_of(trace)
     rule = culprit.move.rule
     described = judged.system.world.described(rule)
     words = (
@@ -72,7 +64,7 @@ def _finding(judged: Judged, culprit: _Culprit, future: Any, stuck: Any | None) 
     return Finding(
         kind=culprit.kind, severity="error", subject=rule.id, message=words, span=rule.span,
         trace=trace, situations=judged.space.count(future & judged.doomed),
-        wandering=None if stuck is None else not (end & stuck), doomed=end,
+        hopeless=True,
     )  # fmt: skip
 
 

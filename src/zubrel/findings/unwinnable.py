@@ -16,5 +16,5 @@ def unwinnable(judged: Judged) -> Iterator[Finding]:
         yield Finding(
             kind="unwinnable", severity="error", subject="world",
             message="no play whatever comes to a good ending", span=span,
-            doomed=judged.space.everything,
+            hopeless=True,
         )  # fmt: skip

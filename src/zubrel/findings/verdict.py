@@ -45,6 +45,9 @@ class Judged(Struct, frozen=True):
 def judge(space: AnySpace) -> Judged:
     """Sort the situations of `space` into won, live and doomed."""
     won, ended = space.where(won_formula(space.system)), space.where(ended_formula(space.system))
+    if not space.everything - space.unexplored:  # nothing is certain of what comes after
+        nothing = won - won
+        return Judged(space, _verdict(space, won, nothing), won, ended, nothing, nothing)
     to_win, perhaps = space.reaching([won, won | space.unexplored])
     live = to_win - ended
     doomed = space.everything - perhaps - ended

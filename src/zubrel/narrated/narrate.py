@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from zubrel.checked.keys import ENDING
-from zubrel.explored.space import NotAsked, Trace
+from zubrel.compiled.formulas import Formula
+from zubrel.explored.space import LimitReached, Trace
 from zubrel.findings.find import Found
 from zubrel.findings.finding import Closing, Finding
+from zubrel.findings.verdict import AnySpace
 from zubrel.narrated.atlas import sketch
 from zubrel.narrated.progress import progress_of
 from zubrel.narrated.reasons import Reasons
@@ -31,6 +33,9 @@ class _Narrator:
         self.world = found.judged.system.world
         self.walker = Walker(self.world)
         self.explained = 0
+        self.seen: AnySpace = self.space
+        """What explanations are looked up in."""
+        self.asked: dict[Formula, None] = {}
 
     def report(self, seconds: float) -> Report:
         counted = self.found.listed or self.judged
@@ -52,7 +57,10 @@ class _Narrator:
         )  # fmt: skip
 
     def _shortest_win(self) -> Win | None:
-        trace = self.space.walks().shortest(self.judged.won)
+        try:
+            trace = self.space.walks().shortest(self.judged.won)
+        except (LimitReached, MemoryError):
+            return None
         if trace is None:
             return None
         walked = self._walk(trace)
@@ -71,7 +79,7 @@ class _Narrator:
         return Told(
             kind=finding.kind, severity=finding.severity, subject=finding.subject,
             message=finding.message, span=finding.span, evidence=self._lines(walked),
-            explanation=(*self._aftermath(finding), *explanation),
+            explanation=(*self._aftermath(finding, walked), *explanation),
             situations=finding.situations,
             points=tuple(self._point(c) for c in finding.closings), cause=finding.cause,
             accepted=finding.accepted, because=finding.because,
@@ -81,32 +89,46 @@ class _Narrator:
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:
         return lines_of(self.world, walked)
 
-    def _aftermath(self, finding: Finding) -> list[str]:
-        if finding.wandering is None:
+    def _aftermath(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
+        """Whether somebody who cannot win any more has moves left."""
+        if not (finding.hopeless and walked):
             return []
-        if finding.situations is None:
-            return []
-        many = counted(finding.situations, "situation")
-        if finding.wandering:
-            return [f"Then the player is wandering: there are moves, but no win ({many})."]
-        return [f"Then the player is stuck: there is no move at all ({many})."]
+        doomed = finding.situations
+        many = "" if doomed is None else f" ({counted(doomed, 'situation')})"
+        if self.walker.moves(walked[-1].after):
+            return [f"Then the player is wandering: there are moves, but no win{many}."]
+        return [f"Then the player is stuck: there is no move at all{many}."]
 
     def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
+        if finding.hopeless:
+            self.explained += 1
+            if self.explained > MOST_EXPLAINED:
+                return []
+        elif finding.kind != "unreachable" or finding.cause is not None:
+            return []
         try:
             return self._reasons(finding, walked)
-        except NotAsked:
+        except (LimitReached, MemoryError):
             return []
 
     def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
-        if finding.doomed is not None:
-            if self.explained >= MOST_EXPLAINED:
+        """The explanation; a closer look is taken as long as something cannot be answered."""
+        while True:
+            if finding.hopeless:
+                here = self.seen.at_end_of(finding.trace or Trace(()))
+                (future,) = self.seen.reached_from([here])
+                reasons = Reasons(self.seen, future, walked)
+                lines = reasons.of_no_win()
+            else:
+                reasons = Reasons(self.seen, self.seen.everything)
+                lines = reasons.of(finding.subject)
+            if not reasons.unasked:
+                return lines
+            closer = self.found.closer and self.found.closer([*self.asked, *reasons.unasked])
+            if closer is None:
                 return []
-            self.explained += 1
-            (future,) = self.space.reached_from([finding.doomed])
-            return Reasons(self.judged, future, walked).of_no_win()
-        if finding.kind == "unreachable" and finding.cause is None:
-            return Reasons(self.judged, self.space.everything).of(finding.subject)
-        return []
+            self.asked |= reasons.unasked
+            self.seen = closer
 
     def _point(self, closing: Closing) -> Point:
         described = self.world.described(closing.trace.steps[-1].rule)

@@ -32,8 +32,10 @@ from zubrel.checked.conditions import (
 )
 from zubrel.checked.keys import PLACE
 from zubrel.checked.world import Ending, Goal, Rule, World
+from zubrel.compiled.formulas import Formula
 from zubrel.compiled.translate import Translator
-from zubrel.findings.verdict import Judged
+from zubrel.explored.space import NotAsked
+from zubrel.findings.verdict import AnySpace
 from zubrel.narrated.makers import makes
 from zubrel.narrated.replay import Walked
 from zubrel.narrated.together import Together
@@ -45,17 +47,22 @@ WIDEST = 3
 
 
 class Reasons(Struct):
-    """Explains one future. `walk` is the evidence that leads into it."""
+    """Explains one future. `walk` is the evidence that leads into it.
 
-    judged: Judged
+    `unasked` are formulas that the space cannot answer; with any of them the lines are worth
+    nothing.
+    """
+
+    space: AnySpace
     future: Anything
     walk: Sequence[Walked] = ()
     told: set[Cond] = field(default_factory=set)
     lines: set[str] = field(default_factory=set)
+    unasked: dict[Formula, None] = field(default_factory=dict)
 
     @property
     def world(self) -> World:
-        return self.judged.system.world
+        return self.space.system.world
 
     def of_no_win(self) -> list[str]:
         """Lines, each deeper one indented by two spaces."""
@@ -110,9 +117,13 @@ class Reasons(Struct):
 
     def _never(self, condition: Cond) -> bool:
         """Whether a condition holds in no situation that is still possible."""
-        system = self.judged.system
+        system = self.space.system
         formula = Translator(system.world, system.variables, system.numbers).formula(condition)
-        return not (self.future & self.judged.space.where(formula))
+        try:
+            return not (self.future & self.space.where(formula))
+        except NotAsked:
+            self.unasked[formula] = None
+            return False
 
     def _lack(self, title: str, condition: Cond, depth: int) -> list[str]:
         """What `condition` asks for and can never be had any more, and why."""
@@ -137,9 +148,11 @@ class Reasons(Struct):
         """What several moves still to be made want, and how much of it is left."""
         walker = Walker(self.world)
         here = self.walk[-1].after if self.walk else walker.start()
-        together = Together(
-            self.world, self._still_possible(), lambda atom: walker.holds(atom, here), self._demand
-        )
+        try:
+            still = self._still_possible()
+        except NotAsked:  # the space looks at some of the moves only
+            return []
+        together = Together(self.world, still, lambda atom: walker.holds(atom, here), self._demand)
         lines = []
         for short in together.shortages(condition):
             names = listed([f"“{r.label}”" for r in short.takers])
@@ -150,9 +163,9 @@ class Reasons(Struct):
         return lines
 
     def _still_possible(self) -> tuple[Rule, ...]:
-        space = self.judged.space
+        space = self.space
         return tuple(
-            move.rule for move in self.judged.system.moves
+            move.rule for move in space.system.moves
             if any(space.possible(step) & self.future for step in move.steps)
         )  # fmt: skip
 

@@ -5,7 +5,7 @@ The console is passed in with its width and its colours; words alone carry the m
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from rich.console import Console, RenderableType
 from rich.padding import Padding
@@ -17,6 +17,9 @@ from zubrel.narrated.words import counted, listed
 from zubrel.output.extent import extent, undecided
 
 STYLES = {"error": "bold red", "warning": "bold magenta", "note": "bold"}
+MANY = 4
+"""Findings of a kind without evidence that are drawn together into one block."""
+_Key = tuple[str, str]
 GOOD, BAD, QUIET = "green", "bold red", "dim"
 
 
@@ -36,17 +39,13 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
     if open_findings:
         console.print()
         console.print(Text(_tally(open_findings), "bold"))
-    for finding in leading:
-        if quiet:
+    if quiet:
+        for finding in leading:
             console.print(_headline(finding))
-            continue
-        console.print()
-        console.print(_headline(finding))
-        _write_finding(finding, followers.get((finding.kind, finding.subject), []), console, full)
-        for other in alike.get((finding.kind, finding.subject), ()):
-            words = f"Also {other.kind}: {other.message}."
-            console.print(indented(Text(words), 2))
-    if not quiet:
+    else:
+        for block in [[f] for f in leading] if full else _blocks(leading, alike):
+            console.print()
+            _write_block(block, followers, alike, console, full)
         _write_accepted(accepted, console)
         _write_undecided(report, console)
     if full and not quiet and report.progress is not None:
@@ -165,18 +164,60 @@ def _tally(findings: Sequence[Told]) -> str:
     return listed(parts)
 
 
-def _headline(finding: Told) -> Text:
-    place = f"  {finding.span.place}" if finding.span else ""
+def _headline(finding: Told, others: int = 0) -> Text:
+    place = f"  {finding.span.place}" if finding.span and not others else ""
+    subject = finding.subject + f" and {others} more" * bool(others)
     return Text.assemble(
         (finding.severity, STYLES[finding.severity]), "  ", (finding.kind, "bold"), "  ",
-        finding.subject, (place, QUIET),
+        subject, (place, QUIET),
     )  # fmt: skip
 
 
-def _alike(findings: Sequence[Told]) -> dict[tuple[str, str], list[Told]]:
+def _blocks(findings: Sequence[Told], alike: Mapping[_Key, object]) -> list[list[Told]]:
+    """Findings of one kind that the same moves show, or that need no showing, in one block."""
+    blocks: dict[object, list[Told]] = {}
+    for finding in findings:
+        own = _key(finding) in alike or (not finding.evidence and finding.explanation)
+        shown = (finding.evidence, finding.points, finding.explanation)
+        key = _key(finding) if own else (finding.severity, finding.kind, shown)
+        blocks.setdefault(key, []).append(finding)
+    found = []
+    for block in blocks.values():
+        found += [block] if block[0].evidence or len(block) >= MANY else [[f] for f in block]
+    return found
+
+
+def _write_block(
+    block: Sequence[Told], followers: Mapping[_Key, Sequence[str]],
+    alike: Mapping[_Key, Sequence[Told]], console: Console, full: bool,
+) -> None:  # fmt: skip
+    """The findings of a block: what each says, and then how to see all of them."""
+    first = block[0]
+    console.print(_headline(first, len(block) - 1))
+    if len(block) == 1:
+        _write_message(first, followers.get(_key(first), ()), console, full)
+    else:
+        table = Table(box=None, show_header=False, padding=(0, 2, 0, 0), pad_edge=False)
+        for finding in block:
+            place = finding.span.place if finding.span else ""
+            words = _message(finding)
+            if own := followers.get(_key(finding)):
+                words += f" ({_together(finding)} with it: {', '.join(own)})"
+            table.add_row(Text(words), Text(finding.subject), Text(place, QUIET))
+        console.print(indented(table, 2))
+    _write_showing(first, console, all(f.shortest for f in block), full)
+    for other in alike.get(_key(first), ()):
+        console.print(indented(Text(f"Also {other.kind}: {other.message}."), 2))
+
+
+def _key(finding: Told) -> _Key:
+    return finding.kind, finding.subject
+
+
+def _alike(findings: Sequence[Told]) -> dict[_Key, list[Told]]:
     """For each kind and subject, later findings on the same subject that the same moves show."""
     first: dict[object, Told] = {}
-    alike: dict[tuple[str, str], list[Told]] = {}
+    alike: dict[_Key, list[Told]] = {}
     for finding in findings:
         if finding.evidence:
             leader = first.setdefault((finding.subject, finding.evidence), finding)
@@ -185,28 +226,39 @@ def _alike(findings: Sequence[Told]) -> dict[tuple[str, str], list[Told]]:
     return alike
 
 
-def _followers(findings: Iterable[Told]) -> dict[tuple[str, str], list[str]]:
+def _followers(findings: Iterable[Told]) -> dict[_Key, list[str]]:
     """For each kind and cause, the subjects of the findings of that kind that follow from it."""
-    followers: dict[tuple[str, str], list[str]] = {}
+    followers: dict[_Key, list[str]] = {}
     for finding in findings:
         if finding.cause is not None:
             followers.setdefault((finding.kind, finding.cause), []).append(finding.subject)
     return followers
 
 
-def _write_finding(finding: Told, followers: Sequence[str], console: Console, full: bool) -> None:
-    message = finding.message[:1].upper() + finding.message[1:] + "."
-    console.print(indented(Text(message), 2))
+def _message(finding: Told) -> str:
+    return finding.message[:1].upper() + finding.message[1:] + "."
+
+
+def _together(finding: Told) -> str:
+    """What the findings are that follow from a finding."""
+    return "missed" if finding.kind == "missable" else "out of reach"
+
+
+def _write_message(finding: Told, followers: Sequence[str], console: Console, full: bool) -> None:
+    console.print(indented(Text(_message(finding)), 2))
     if followers and not full:
-        together = "Missed" if finding.kind == "missable" else "Out of reach"
-        words = f"{together} with it: {', '.join(followers)}."
+        words = f"{_together(finding).capitalize()} with it: {', '.join(followers)}."
         console.print(indented(Text(words), 2))
+
+
+def _write_showing(finding: Told, console: Console, shortest: bool, full: bool) -> None:
+    """Why it is so, and the moves that show it."""
     for line in finding.explanation:
         indent = len(line) - len(line.lstrip())
         console.print(indented(Text(line.strip()), 4 + indent))
     if finding.evidence:
         title = "Seen after" if finding.points else "How to see it"
-        title += "" if finding.shortest else " (perhaps there is a shorter way)"
+        title += "" if shortest else " (perhaps there is a shorter way)"
         _write_walk(title, finding.evidence, console, full)
     for point in finding.points:
         if len(finding.points) == 1 and point.moves == finding.evidence:
