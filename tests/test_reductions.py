@@ -24,9 +24,12 @@ from zubrel.reduced.reduce import EVERY, reduce
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "90"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
+WHOLE = 10**9
+"""What seeds of worlds of the whole language begin with."""
 # worlds on which something has once been wrong: a mark that something else sets without asking, a
-# lock that can only be shut and was taken for an offer, an opening that was thought to be declined
-REMEMBERED = (525, 10118, 60462)
+# lock that can only be shut and was taken for an offer, an opening that was thought to be declined,
+# an item that is lost, though it was not there, and given back in one move
+REMEMBERED = (525, 10118, 60462, WHOLE + 726)
 
 
 SLUICE = """
@@ -46,7 +49,10 @@ endings: {top: {when: at tower}}
 def systems():
     """Stress worlds, and every fifth time one of the whole language, that are small enough."""
     for seed in (*REMEMBERED, *range(FIRST, FIRST + SEEDS)):
-        data = random_world(seed) if seed % 5 == 4 else stress_world(seed)
+        if seed >= WHOLE:
+            data = random_world(seed - WHOLE)
+        else:
+            data = random_world(seed) if seed % 5 == 4 else stress_world(seed)
         system = compile_world(world_of(data))
         try:
             yield seed, system, scalar(system)
@@ -108,10 +114,9 @@ class FullSize(unittest.TestCase):
             full = full_size(lens, Budget(Limits()), Silence())
             with self.subTest(seed=seed):
                 self.assertEqual(full.judged.verdict, judge(plain).verdict)
-                unsaid = set(full.undecided)
-                self.assertLessEqual({kind for kind, _ in unsaid}, {"broken_promise"})
+                self.assertEqual(full.undecided, ())
                 told = {(f.kind, f.subject) for f in full.findings}
-                self.assertEqual(told, expected - unsaid)
+                self.assertEqual(told, expected)
                 self.replayed(full, plain)
             for kind, _ in expected:
                 seen[kind] += 1

@@ -69,19 +69,19 @@ def survey(
 
 def report(
     world: World, limits: Limits | None = None, progress: Progress | None = None,
-    with_progression: bool = False, with_outline: bool = False,
+    with_progression: bool = False, with_outline: bool = False, jobs: int = 1,
 ) -> Report:  # fmt: skip
     """What can be proved about `world` within `limits`, and what was found.
 
     `with_progression`: also what every win includes, in which order, and when things can be had.
-    `with_outline`: also what pictures need.
+    `with_outline`: also what pictures need. `jobs` are processes that may be at work at once.
     """
     progress = progress or Silence()
     budget = Budget(limits or Limits())
     auto = budget.limits.engine == "auto"
     space = survey(world, budget, progress, merging=auto)
     if space.merged:
-        return _at_full_size(space, None, budget, progress)
+        return _at_full_size(space, None, budget, progress, jobs)
     progress.stage("looking for trouble")
     if auto and space.engine == "symbolic":
         few = space.count(space.everything) < FEW
@@ -96,21 +96,23 @@ def report(
         if impatient and budget.spent_by(0) is None:
             from zubrel.explored.lens import look
 
-            return _at_full_size(look(space.system, (), budget, progress), space, budget, progress)
+            lens = look(space.system, (), budget, progress)
+            return _at_full_size(lens, space, budget, progress, jobs)
         # what was found so far is not the whole of any kind, so none of it is told
         space.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
         return narrate(Found(judge(space), ()), budget.seconds())
 
 
 def _at_full_size(
-    lens: AnySpace, listed: AnySpace | None, budget: Budget, progress: Progress
+    lens: AnySpace, listed: AnySpace | None, budget: Budget, progress: Progress, jobs: int
 ) -> Report:
     """What reduced systems tell; `listed` is the space of every situation, where there is one."""
     from zubrel.explored.lens import Lens
-    from zubrel.findings.full_size import full_size, look_within
+    from zubrel.findings.full_size import full_size
+    from zubrel.findings.questions import look_within
 
     assert isinstance(lens, Lens), "nothing else merges situations"
-    full = full_size(lens, budget, progress)
+    full = full_size(lens, budget, progress, jobs)
     found = with_acceptance(full.findings, lens.system.world)
     if full.judged.complete:
         open_kinds = {kind for kind, _ in full.undecided}

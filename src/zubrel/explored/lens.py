@@ -12,8 +12,8 @@ from typing import Any
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.formulas import FALSE, Formula, Within, variables_of
-from zubrel.compiled.system import Move, Step, System
+from zubrel.compiled.formulas import FALSE, Either, Formula, Within, variables_of
+from zubrel.compiled.system import PLACE, Move, Step, System
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
 from zubrel.explored.symbolic_search import explore_symbolic
@@ -21,6 +21,7 @@ from zubrel.explored.symbolic_walks import SymbolicWalks
 from zubrel.explored.walking import Walking
 from zubrel.reduced.cone import Reduced
 from zubrel.reduced.reduce import EVERY, reduce
+from zubrel.reduced.rising import parts_of
 
 
 def look(
@@ -84,10 +85,15 @@ class Lens:
     def _told(self, formula: Formula) -> Formula:
         """A formula in terms of what is left. Raises `NotAsked` where that does not decide it."""
         formula = self.reduced.formula(formula)
+        areas: frozenset[int] | None = None
         for variable in variables_of(formula):
             whole, left = self.system.variables[variable], self.inner.system.variables[variable]
-            if left.size < whole.size or variable in self.reduced.forgotten:
+            if left.size < whole.size:
                 raise NotAsked(" ".join(whole.key))
+            if variable in self.reduced.forgotten:
+                areas = areas or _areas_of(formula, self.system.variables[PLACE].size)
+                if not areas <= self.reduced.forgotten[variable]:
+                    raise NotAsked(" ".join(whole.key))
         return formula
 
     def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
@@ -215,6 +221,16 @@ class Lens:
         return after
 
 
+def _areas_of(formula: Formula, count: int) -> frozenset[int]:
+    """The areas, of so many, in which a formula can hold: as far as its conjuncts say."""
+    areas = frozenset(range(count))
+    for part in parts_of(formula):
+        tests = part.parts if isinstance(part, Either) else (part,)
+        if all(isinstance(t, Within) and t.variable == PLACE for t in tests):
+            areas &= {a for t in tests if isinstance(t, Within) for a in range(t.low, t.high + 1)}
+    return areas
+
+
 class LensWalks:
     """Plays of a reduced system, with the steps of the whole."""
 
@@ -226,8 +242,10 @@ class LensWalks:
     def reached(self) -> DiagramSet:
         return self.inner.reached
 
-    def shortest(self, target: DiagramSet) -> Trace | None:
-        trace = self.inner.shortest(target)
+    def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
+        if surely and self.lens.reduced.woven:
+            raise NotAsked("distances")
+        trace = self.inner.shortest(target, surely)
         if trace is None:
             return None
         reduced = self.lens.reduced

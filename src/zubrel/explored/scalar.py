@@ -37,7 +37,7 @@ class ScalarWalks:
         self.parents = _main_tree(space) if avoiding is None else _tree(space, avoiding)
         self.reached: Numbers = frozenset(self.parents)
 
-    def shortest(self, target: Numbers) -> Trace | None:
+    def shortest(self, target: Numbers, surely: bool = False) -> Trace | None:
         first = next((n for n in self.parents if n in target), None)
         if first is None:
             return None

@@ -46,8 +46,11 @@ class Walks(Protocol[S]):
     @property
     def reached(self) -> S: ...
 
-    def shortest(self, target: S) -> Trace | None:
-        """The fewest steps from the start into `target`, or None when no such play comes there."""
+    def shortest(self, target: S, surely: bool = False) -> Trace | None:
+        """The fewest steps from the start into `target`, or None when no such play comes there.
+
+        Unless `surely` is asked for, they may be more where that is much sooner told.
+        """
         ...
 
     def moves_to(self, target: S) -> int | None:

@@ -33,6 +33,8 @@ class SymbolicWalks:
         self.near = self.layers[0]
         self.grown: list[Diagram] = []
         self.by: list[Step | None] = []
+        self.plays: list[tuple[list[Step], list[Diagram], Diagram]] = []
+        """Plays found without looking for the fewest steps: their situations, and all of them."""
         self.known: Diagram | None = None
         """All that these plays reach, where somebody knows."""
 
@@ -46,11 +48,11 @@ class SymbolicWalks:
             )  # fmt: skip
         return space.set_of(self.known)
 
-    def shortest(self, target: DiagramSet) -> Trace | None:
+    def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
         wanted = target.diagram & self.reached.diagram
         if not wanted.satisfiable():
             return None
-        place = self._layer_of(wanted)
+        place = self._layer_of(wanted, surely)
         if place is None:
             return self._some_play(wanted)
         return Trace(self._steps_through(self.layers[: place + 1], wanted))
@@ -70,12 +72,12 @@ class SymbolicWalks:
         set_of, count = self.space.set_of, self.space.count
         return [tuple(count(some & set_of(layer)) for some in sets) for layer in self.layers[:-1]]
 
-    def _layer_of(self, wanted: Diagram) -> int | None:
+    def _layer_of(self, wanted: Diagram, surely: bool = False) -> int | None:
         """The first layer that meets `wanted`; None when patience is at an end."""
         for place, layer in enumerate(self.layers):
             if (layer & wanted).satisfiable():
                 return place
-        while self.space.patience > 0:
+        while surely or self.space.patience > 0:
             self._add_layer()
             if (self.layers[-1] & wanted).satisfiable():
                 return len(self.layers) - 1
@@ -116,6 +118,19 @@ class SymbolicWalks:
     # plays that need not be the shortest
 
     def _some_play(self, wanted: Diagram) -> Trace:
+        """A play into `wanted`: the beginning of one that is known, or else a new one."""
+        for steps, situations, together in self.plays:
+            if (together & wanted).satisfiable():
+                place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())
+                return Trace(tuple(steps[:place]), False)
+        steps = self._new_play(wanted)
+        encoding, walking = self.space.encoding, self.space.walking
+        words = walking.along(Trace(tuple(steps)))
+        situations = [encoding.situation(walking.packing.unpack([word])) for word in words]
+        self.plays.append((steps, situations, encoding.union(situations)))
+        return Trace(tuple(steps), False)
+
+    def _new_play(self, wanted: Diagram) -> list[Step]:
         if not self.by:
             self._grow()
         place = bisect_left(range(len(self.grown)), 1, key=lambda n: self._meets(n, wanted))
@@ -136,7 +151,7 @@ class SymbolicWalks:
             steps.append(step)
             place = bisect_left(range(place), 1, key=lambda n: self._meets(n, here))
         steps.reverse()
-        return Trace(tuple(self._shortened(self._replanned(steps, wanted), wanted)), False)
+        return self._shortened(self._replanned(steps, wanted), wanted)
 
     def _replanned(self, steps: list[Step], wanted: Diagram) -> list[Step]:
         """The moves of a play that are no mere walks, each time the nearest that spoils nothing."""

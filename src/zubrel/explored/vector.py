@@ -70,7 +70,7 @@ class VectorWalks:
         self.reached = NumberSet(self.levels >= 0)
         self._tree: tuple[Numbers, npt.NDArray[np.int32]] | None = None
 
-    def shortest(self, target: NumberSet) -> Trace | None:
+    def shortest(self, target: NumberSet, surely: bool = False) -> Trace | None:
         inside = np.flatnonzero(target.truths & self.reached.truths)
         if not len(inside):
             return None

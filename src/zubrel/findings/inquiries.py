@@ -56,6 +56,8 @@ class Questions:
     def __init__(self, system: System) -> None:
         self.system = system
         self.answer = True
+        self.surely_possible: frozenset[int] = frozenset()
+        """Numbers of steps that are known to be possible somewhere."""
         self.inquiries: dict[str, Inquiry] = {}
         self.current = Inquiry("")
         some = _Some(self)
@@ -85,7 +87,7 @@ class Questions:
 
     def possible(self, step: Step) -> _Some:
         self.current.steps[step.number] = step
-        return _Some(self)
+        return _Some(self, step.number in self.surely_possible)
 
     def before(self, step: Step, into: object) -> _Some:
         return self.possible(step)
@@ -119,15 +121,16 @@ class Questions:
     def walks(self, avoiding: object = None, reached: object = None) -> Questions:
         return self
 
-    def shortest(self, target: object) -> None:
+    def shortest(self, target: object, surely: bool = False) -> None:
         return None
 
 
 class _Some:
-    """A set that is empty or not, as its space answers at the moment."""
+    """A set that is empty or not, as its space answers at the moment, or `surely` not."""
 
-    def __init__(self, space: Questions) -> None:
+    def __init__(self, space: Questions, surely: bool = False) -> None:
         self.space = space
+        self.surely = surely
 
     def __and__(self, other: object) -> _Some:
         return self
@@ -135,7 +138,7 @@ class _Some:
     __or__ = __sub__ = __and__
 
     def __bool__(self) -> bool:
-        return self.space.answer
+        return self.surely or self.space.answer
 
 
 class Answers(Questions):
@@ -144,8 +147,12 @@ class Answers(Questions):
     Of others it says `otherwise`.
     """
 
-    def __init__(self, system: System, known: dict[Formula, bool], otherwise: bool) -> None:
+    def __init__(
+        self, system: System, known: dict[Formula, bool], otherwise: bool,
+        surely_possible: frozenset[int],
+    ) -> None:  # fmt: skip
         super().__init__(system)
+        self.surely_possible = surely_possible
         self.known = known
         self.otherwise = otherwise
         self.answer = False

@@ -15,6 +15,8 @@ from zubrel.findings.verdict import Judged, ending_formula
 def broken_promises(judged: Judged) -> Iterator[Finding]:
     """`broken_promise`, one for each promise that fails; what a cut search cannot say stays out."""
     for promise in judged.system.world.promises:
+        if not judged.asks(promise.id):
+            continue
         broken = _Test(judged, promise).broken()
         if broken is not None:
             words, trace = broken
@@ -73,9 +75,12 @@ class _Test:
     def _too_late(self) -> tuple[str, Trace | None] | None:
         ending = self.promise.ending
         formula = self.formulas[0] if ending is None else ending_formula(self.judged.system, ending)
-        trace = self.space.walks().shortest(self.space.where(formula))
+        walks, target = self.space.walks(), self.space.where(formula)
+        trace = walks.shortest(target)
         if trace is None:
             return ("no play ever reaches it", None) if self.judged.complete else None
-        length = len(trace.steps)
+        if len(self.space.spelled_out(trace).steps) > self.promise.steps and not trace.shortest:
+            trace = walks.shortest(target, surely=True) or trace
+        length = len(self.space.spelled_out(trace).steps)
         # breadth-first: a shortest play that is known is shortest, even after a cut search
         return None if length <= self.promise.steps else (f"it takes {length} moves", trace)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from zubrel.atoms.source import Span
@@ -31,9 +31,19 @@ def skippable(judged: Judged) -> Iterator[Finding]:
         if not reached & judged.won:
             continue
         trace = _win_without(judged, having, reached, wins)
-        span = _span(judged.system.world, subject)
-        message = f"the game can be won without {words}"
-        yield Finding("skippable", "note", subject, message, span, trace)
+        yield _finding(judged.system.world, subject, words, trace)
+
+
+def won_without(judged: Judged, play: Callable[[Formula], bool], win: Trace) -> Iterator[Finding]:
+    """`skippable`, as far as one win shows it; `play` tells whether a formula ever holds in it."""
+    for subject, words, formula in _subjects(judged):
+        if judged.asks(subject) and not play(formula):
+            yield _finding(judged.system.world, subject, words, win)
+
+
+def _finding(world: World, subject: str, words: str, trace: Trace | None) -> Finding:
+    message = f"the game can be won without {words}"
+    return Finding("skippable", "note", subject, message, _span(world, subject), trace)
 
 
 def _win_without(judged: Judged, having: Any, reached: Any, wins: list[Trace]) -> Trace | None:

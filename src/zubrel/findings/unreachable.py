@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.compiled.formulas import Formula, Within, both
+from zubrel.compiled.formulas import TRUE, Formula, Within, both, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move
 from zubrel.findings.causes import root_causes
 from zubrel.findings.finding import Finding
 from zubrel.findings.mentions import needed_ids
 from zubrel.findings.verdict import Judged, possible_formula
+from zubrel.reduced.rising import is_low, marks_of, parts_of
 
 
 def unreachable(judged: Judged) -> Iterator[Finding]:
@@ -31,9 +31,15 @@ def unreachable(judged: Judged) -> Iterator[Finding]:
 MADE = ("accept", "hand_in", "deliver", "put", "fetch", "drop", "pick_up")
 
 
-class _Detector(Struct):
-    judged: Judged
-    needed: frozenset[str]
+class _Detector:
+    def __init__(self, judged: Judged, needed: frozenset[str]) -> None:
+        self.judged = judged
+        self.needed = needed
+        self.marks = marks_of(judged.system)
+        self.setters: dict[int, set[int]] = {}
+        for step in judged.system.steps:
+            for change in step.changes:
+                self.setters.setdefault(change.variable, set()).add(step.number)
 
     def findings(self) -> Iterator[Finding]:
         yield from self._items()
@@ -115,6 +121,23 @@ class _Detector(Struct):
         return Finding("unreachable", "warning", move.rule.id, message, move.rule.span)
 
     def _impossible(self, move: Move) -> bool:
+        mark = self._own_mark(move)
+        if mark is not None:
+            return self._never(mark)
         if any(self.judged.space.possible(step) for step in move.steps):
             return False
         return self._never(possible_formula(self.judged.system, move))
+
+    def _own_mark(self, move: Move) -> Formula | None:
+        """That a mark is set which this move sets whenever it is made, and nothing else ever."""
+        system = self.judged.system
+        for part in parts_of(move.guard):
+            for mark in variables_of(part) & self.marks:
+                own = {s.number for s in move.steps for c in s.changes
+                       if c.variable == mark and c.when == TRUE}  # fmt: skip
+                if is_low(system, mark, part) and own == self.setters.get(mark) and (
+                    own == {s.number for s in move.steps}
+                ):  # fmt: skip
+                    high = system.variables[mark].high
+                    return Within(mark, high, high)
+        return None

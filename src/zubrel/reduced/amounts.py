@@ -126,6 +126,8 @@ def _added(
         plain = all(c.when == TRUE and c.operation is not Operation.SET for c in sums)
         if mark is None or not plain or any(c.operation is Operation.FLIP for c in sums):
             return None
+        if len(sums) > 1 and any(c.operation is Operation.ADD_UP_TO_END for c in sums):
+            return None  # what one of them could not take away the next may add
         total = sum(c.number for c in sums)
         if added.setdefault(mark, total) != total:
             return None

@@ -27,14 +27,14 @@ class Reduced(Struct, frozen=True):
 
     `woven` are, by the number of a step of the whole, steps that a play of the whole has to take
     before it, where they are possible and were not taken before. `forgotten` are variables that
-    have their true values only as long as something ahead reads them.
+    have their true values only as long as something ahead reads them, with the areas where they do.
     """
 
     system: System
     originals: tuple[Step, ...]
     woven: dict[int, tuple[Step, ...]] = {}
     swaps: tuple[Callable[[Formula], Formula], ...] = ()
-    forgotten: frozenset[int] = frozenset()
+    forgotten: dict[int, frozenset[int]] = {}
 
     def formula(self, formula: Formula) -> Formula:
         """A formula over the variables of the whole, in terms of those that are left.

@@ -49,7 +49,8 @@ def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
                 steps[step.number] = replace(step, changes=(*kept, *back))
     moves = tuple(replace(m, steps=tuple(steps[s.number] for s in m.steps)) for m in system.moves)
     smaller = replace(system, moves=moves, steps=tuple(steps))
-    return replace(before, system=smaller, forgotten=frozenset(forgotten))
+    known = {v: frozenset(a for a in region if v in ahead[region[a]]) for v in forgotten}
+    return replace(before, system=smaller, forgotten=known)
 
 
 def regions(system: System) -> dict[int, int]:

@@ -22,7 +22,7 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 @click.option("--fail-on", type=click.Choice(SEVERITIES), default="error", show_default=True,
               help="The least severity of a finding that makes the exit code 1.")  # fmt: skip
 @click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, metavar="N",
-              help="Check up to N worlds at once, each in a process of its own.")  # fmt: skip
+              help="Up to N processes at once: a world each, or parts of a large one.")  # fmt: skip
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options
 def check_command(

@@ -16,12 +16,13 @@ from zubrel.shell.meter import Meter
 
 
 def report_on(
-    path: str, limits: Limits, with_progression: bool = False, with_outline: bool = False
-) -> Report:
+    path: str, limits: Limits, with_progression: bool = False, with_outline: bool = False,
+    jobs: int = 1,
+) -> Report:  # fmt: skip
     """The report on the world at `path`; a bar on the terminal while it takes long."""
     meter = Meter()
     try:
-        return report(load(path), limits, meter, with_progression, with_outline)
+        return report(load(path), limits, meter, with_progression, with_outline, jobs)
     finally:
         meter.clear()
 
@@ -31,8 +32,11 @@ def reports_on(
 ) -> list[Report]:
     """The report on each world, in their order; up to `jobs` of them in processes of their own.
 
-    The memory limit is shared out among them. Raises `InvalidInput` for the first invalid world.
+    Of a single world, what does not depend on each other is done in processes. The memory limit is
+    shared out among them. Raises `InvalidInput` for the first invalid world.
     """
+    if len(paths) == 1:
+        return [report_on(paths[0], limits, with_progression, jobs=jobs)]
     jobs = min(jobs, len(paths))
     if jobs < 2:
         return [report_on(path, limits, with_progression) for path in paths]
