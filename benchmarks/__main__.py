@@ -34,12 +34,14 @@ def measure(who: str, family: str, *sizes: int) -> dict[str, Any]:
 def compare() -> None:
     print(f"Python {platform.python_version()}, {platform.machine()}; CPU seconds, search only")
     print(f"{'world':14} {'situations':>11} {'script':>9} {'zubrel':>9} {'ratio':>7} "
-          f"{'B/sit.':>7} {'findings':>9} {'of search':>9} {'of the limit':>13}")  # fmt: skip
+          f"{'B/sit.':>7} {'findings':>9} {'of search':>9} {'of the limit':>13} "
+          f"{'islands':>9} {'B/sit.':>7} {'of the limit':>13}")  # fmt: skip
     for family, *sizes in RUNS:
         script = measure("script", family, *sizes)
         mine = measure("zubrel", family, *sizes)
         every = measure("findings", family, *sizes)
-        counts = {script["situations"], mine["situations"], every["situations"]}
+        islands = measure("islands", family, *sizes)
+        counts = {found["situations"] for found in (script, mine, every, islands)}
         if len(counts) != 1:
             raise SystemExit(f"{family} {sizes}: the counts differ: {counts}")
         ratio = script["seconds"] / mine["seconds"]
@@ -47,7 +49,8 @@ def compare() -> None:
         print(f"{family + ' ' + '×'.join(map(str, sizes)):14} {mine['situations']:>11,} "
               f"{script['seconds']:>9.3f} {mine['seconds']:>9.3f} {ratio:>6.1f}× "
               f"{mine['bytes']:>7.0f} {every['seconds']:>9.3f} {whole:>8.1f}×"
-              f"{_against_limit(sizes, mine):>13}")  # fmt: skip
+              f"{_against_limit(sizes, mine):>13} {islands['seconds']:>9.3f} "
+              f"{islands['bytes']:>7.0f} {_against_limit(sizes, islands):>13}")  # fmt: skip
 
 
 def _against_limit(sizes: list[int], mine: dict[str, Any]) -> str:
@@ -57,7 +60,7 @@ def _against_limit(sizes: list[int], mine: dict[str, Any]) -> str:
         return "no compiler"
     if found[0] != mine["situations"]:
         raise SystemExit(f"ring {sizes}: the compiled program counts {found[0]}")
-    return f"{mine['seconds'] / max(found[1], 1e-4):.0f}×"
+    return f"{mine['seconds'] / max(found[1], 1e-4):.1f}×"
 
 
 def families(names: list[str]) -> None:

@@ -24,9 +24,10 @@ from zubrel.compiled.formulas import Formula
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, LimitReached
+from zubrel.findings.fates import Fates, fates
 from zubrel.findings.find import Found, find, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
-from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
+from zubrel.findings.verdict import AnySpace, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine, Report
@@ -207,17 +208,18 @@ def fate_of(world: World, limits: Limits, progress: Progress | None = None) -> F
 
     The answer is `unknown` where a limit cut the search short.
     """
-    judged: list[Judged] = []
+    known: list[Fates] = []
 
     def fate(situation: Situation) -> str:
         if situation[ENDING] != UNENDED:
             return "ended"
-        if not judged:
-            judged.append(judge(survey(world, Budget(limits), progress)))
-        here = judged[0].space.of(situation)
-        if here & judged[0].live:
-            return "live"
-        return "doomed" if here & judged[0].doomed else "unknown"
+        if not known:
+            system = compile_world(world)
+            try:
+                known.append(fates(system, Budget(limits), progress or Silence()))
+            except EndlessSettling as endless:
+                raise InvalidInput([_never_rests(world, endless)]) from None
+        return known[0](situation)
 
     return fate
 

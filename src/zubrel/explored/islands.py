@@ -15,11 +15,11 @@ from zubrel.compiled.system import PLACE, Operation, Step, System
 
 def islands_of(system: System) -> tuple[list[frozenset[int]], frozenset[int]]:
     """The islands of more than one area, and the numbers of the plain steps inside them."""
-    marks = _told_apart(system)
+    marks = told_apart(system)
     links: dict[int, set[int]] = {}
     plain: list[tuple[Step, int, int]] = []
     for move in system.moves:
-        there = _destination(move.steps[0]) if len(move.steps) == 1 else None
+        there = destination_of(move.steps[0]) if len(move.steps) == 1 else None
         if move.guard != TRUE or there is None or move.areas is None:
             continue
         for here in move.areas:
@@ -35,7 +35,7 @@ def islands_of(system: System) -> tuple[list[frozenset[int]], frozenset[int]]:
     return found, frozenset(n for n, inside in steps.items() if inside)
 
 
-def _destination(step: Step) -> int | None:
+def destination_of(step: Step) -> int | None:
     """Where a step leads that does nothing else; None: it does more, or does not walk."""
     if len(step.changes) != 1:
         return None
@@ -44,7 +44,7 @@ def _destination(step: Step) -> int | None:
     return change.number if plain else None
 
 
-def _told_apart(system: System) -> dict[int, frozenset[Formula]]:
+def told_apart(system: System) -> dict[int, frozenset[Formula]]:
     """For each area the tests of what happens by itself that hold there."""
     formulas = [f for s in system.settlers for f in (s.guard, *(c.when for c in s.changes))]
     formulas += [formula for formula, _ in system.endings]

@@ -13,6 +13,7 @@ from zubrel.compiled.formulas import FALSE
 from zubrel.compiled.system import ENDING, PLACE, System
 from zubrel.explored.kernel import Test, Update
 from zubrel.explored.numbered import NumberTable
+from zubrel.explored.packing import Packing
 from zubrel.explored.rest import Settling
 from zubrel.explored.scalar import ScalarSpace, explore_scalar
 from zubrel.explored.settling import VectorSettling
@@ -170,17 +171,8 @@ class _Search:
         return words
 
     def _refuse_if_endless(self, row: list[int]) -> None:
-        """Raise `EndlessSettling` if this situation never rests.
-
-        Plain integers name the cycle, and a second search with them the moves that lead to it.
-        """
-        system = self.space.system
-        small = ScalarSpace(system)
-        (word,) = small.packing.pack(self.space.packing.unpack(row))
-        cycle = Settling(system, small.kernel, small.packing).rest(word)
-        if not isinstance(cycle, int):
-            explore_scalar(system, self.budget, self.progress, None)
-            raise EndlessSettling(Trace(()), cycle)
+        space = self.space
+        refuse_if_endless(space.system, space.packing, row, self.budget, self.progress)
 
     def _keep_edges(self, taken: list[tuple[int, Numbers]], targets: Numbers) -> None:
         at = 0
@@ -200,3 +192,18 @@ class _Search:
             order = np.argsort(sources, kind="stable")
             self.space.blocks.append(Block(step, sources[order], targets[order]))
         self.open_block, self.open_edges = {}, 0
+
+
+def refuse_if_endless(
+    system: System, packing: Packing, row: list[int], budget: Budget, progress: Progress
+) -> None:
+    """Raise `EndlessSettling` if a packed situation never rests.
+
+    Plain integers name the cycle, and a second search with them the moves that lead to it.
+    """
+    small = ScalarSpace(system)
+    (word,) = small.packing.pack(packing.unpack(row))
+    cycle = Settling(system, small.kernel, small.packing).rest(word)
+    if not isinstance(cycle, int):
+        explore_scalar(system, budget, progress, None)
+        raise EndlessSettling(Trace(()), cycle)

@@ -137,5 +137,5 @@ def in_batches(system: System, questions: Sequence[Question]) -> Iterator[list[Q
         yield from (some[n : n + size] for n in range(0, len(some), size))
 
 
-BATCH, QUESTS = 64, 8
+BATCH, QUESTS = 32, 6
 """Questions that are asked of one reduced system."""

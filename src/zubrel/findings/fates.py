@@ -1,0 +1,71 @@
+"""Whether single situations can still be won, for whoever asks while playing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from zubrel.atoms.budget import Budget
+from zubrel.atoms.progress import Progress
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.system import System
+from zubrel.explored.explore import SMALL, explore
+from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.space import TooMany
+from zubrel.findings.verdict import AnySpace, ended_formula, judge, won_formula
+
+Fates = Callable[[Mapping[Key, Value]], str]
+MOST_NODES = 300_000
+"""Islands that are listed before sets of situations have to do."""
+
+
+def fates(system: System, budget: Budget, progress: Progress) -> Fates:
+    """Tells of a situation whether it is `live`, `doomed` or `ended`, after one search.
+
+    The answer is `unknown` where a limit cut the search short, and of situations that no play
+    comes to. Walking distances do not matter for that, so what is too large for plain integers is
+    searched by islands. Raises `EndlessSettling` when a world never comes to rest.
+    """
+    if budget.limits.engine == "auto":
+        try:
+            return _of_space(explore_scalar(system, budget, progress, SMALL))
+        except TooMany:
+            pass
+        try:
+            return _of_islands(system, budget, progress)
+        except TooMany:
+            pass
+    return _of_space(explore(system, budget, progress))
+
+
+def _of_space(space: AnySpace) -> Fates:
+    judged = judge(space)
+
+    def fate(situation: Mapping[Key, Value]) -> str:
+        here = space.of(situation)
+        for word, some in (("ended", judged.ended), ("live", judged.live),
+                           ("doomed", judged.doomed)):  # fmt: skip
+            if here & some:
+                return word
+        return "unknown"
+
+    return fate
+
+
+def _of_islands(system: System, budget: Budget, progress: Progress) -> Fates:
+    from zubrel.explored.island_search import search_islands
+
+    islands = search_islands(system, budget, progress, most=MOST_NODES)
+    ended = islands.where(ended_formula(system))
+    winning = islands.reaching(islands.where(won_formula(system)))
+
+    def fate(situation: Mapping[Key, Value]) -> str:
+        number = islands.number_of(situation)
+        if number is None:
+            return "unknown"
+        if ended[number]:
+            return "ended"
+        if winning[number]:
+            return "live"
+        return "doomed" if islands.stopped is None else "unknown"
+
+    return fate
