@@ -1,0 +1,173 @@
+"""Worlds that are too large to list: asked of reduced systems, and held against exact sets."""
+
+import json
+import unittest
+from functools import cache
+from unittest import mock
+
+from benchmarks.families import realm
+
+from tests.program import ProgramTest
+from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.progress import Silence
+from zubrel.atoms.source import Source
+from zubrel.authored.document import document_of
+from zubrel.checked.check import check
+from zubrel.compiled.compile import compile_world
+from zubrel.explored.lens import look
+from zubrel.explored.symbolic_search import explore_symbolic
+from zubrel.findings import full_size as full_size_module
+from zubrel.findings import questions as questions_module
+from zubrel.findings.batches import Batches
+from zubrel.findings.find import Found, find
+from zubrel.findings.full_size import full_size
+from zubrel.findings.questions import askings, look_within
+from zubrel.narrated.narrate import narrate
+
+REALMS = [("s", seed, one_way) for seed in (1, 7, 10) for one_way in (True, False)]
+
+
+def system_of(text):
+    return compile_world(check(document_of(Source.of("realm.yaml", text), text)))
+
+
+@cache
+def realm_system(size, seed, one_way):
+    return system_of(realm(size, seed, one_way))
+
+
+def asked(system, **options):
+    lens = look(system, (), Budget(Limits()), Silence())
+    return full_size(lens, Budget(Limits()), Silence(), **options)
+
+
+def told_by(found):
+    return {f.subject: f for f in narrate(found, 0.0).findings if f.kind == "softlock"}
+
+
+def named(findings):
+    return {(f.kind, f.subject) for f in findings}
+
+
+class Realms(unittest.TestCase):
+    def test_lenses_tell_of_millions_of_situations_what_exact_sets_tell(self):
+        seen = set()
+        for names in REALMS:
+            system = realm_system(*names)
+            exact = find(explore_symbolic(system, Budget(Limits()), Silence()))
+            full = asked(system)
+            with self.subTest(realm=names):
+                self.assertEqual(full.undecided, ())
+                self.assertEqual(full.judged.verdict, exact.judged.verdict)
+                self.assertEqual(named(full.findings), named(exact.findings))
+                sizes = [j.space.count(j.space.everything) for j in (full.judged, exact.judged)]
+                self.assertLess(*sizes)
+                narrate(Found(full.judged, full.findings), 0.0)  # replays all evidence
+            seen |= {kind for kind, _ in named(exact.findings)}
+        self.assertLessEqual({"softlock", "missable", "skippable", "unreachable"}, seen)
+
+    def test_explanations_take_a_closer_look_and_say_what_exact_sets_say(self):
+        compared = looked = 0
+        for names in (("s", 1, True), ("s", 7, True), ("s", 12, True)):
+            system, budget = realm_system(*names), Budget(Limits())
+            exact = narrate(find(explore_symbolic(system, budget, Silence())), 0.0)
+            full = asked(system)
+            looks = []
+
+            def closer(formulas, system=system, budget=budget, looks=looks):
+                looks.append(len(formulas))
+                return look_within(60.0, system, formulas, budget, Silence())
+
+            near = told_by(Found(full.judged, full.findings, closer=closer))
+            far = told_by(Found(full.judged, full.findings))
+            for other in exact.findings:
+                if other.kind == "softlock":
+                    lines = near[other.subject].explanation
+                    # without a closer look either everything is said or nothing
+                    self.assertIn(far[other.subject].explanation, (lines, lines[:1]))
+                    if near[other.subject].evidence == other.evidence:
+                        compared += 1
+                        self.assertEqual(lines[1:], other.explanation[1:])
+                    else:
+                        self.assertIn("The ending Won needs", lines[1])
+            self.assertEqual(looks, sorted(looks))
+            looked += len(looks)
+        self.assertGreater(min(compared, looked), 0)
+
+    def test_small_batches_and_helping_processes_find_the_same(self):
+        system = realm_system("s", 1, True)
+        expected = asked(system)
+        with mock.patch.object(questions_module, "BATCH", 3):
+            for jobs in (1, 2):
+                full = asked(system, jobs=jobs)
+                with self.subTest(jobs=jobs):
+                    self.assertEqual(named(full.findings), named(expected.findings))
+                    self.assertEqual(full.undecided, ())
+
+    def test_what_there_was_no_time_for_is_named_and_not_claimed(self):
+        system = realm_system("s", 1, True)
+        whole = asked(system)
+        with mock.patch.object(full_size_module, "ENOUGH", -1.0):
+            cut = asked(system)
+        self.assertEqual(cut.judged.verdict, "softlocks")
+        self.assertLess(named(cut.findings), named(whole.findings))
+        missing = named(whole.findings) - named(cut.findings)
+        self.assertLessEqual(missing, set(cut.undecided))
+        # whatever is a finding is not undecided as well
+        self.assertFalse(named(cut.findings) & set(cut.undecided))
+
+    def test_batches_are_halved_until_nothing_is_left_to_halve(self):
+        system = realm_system("s", 1, True)
+        questions = askings(system)[:6]
+        tried = []
+
+        def never(system, batch, *rest):
+            tried.append(len(batch))
+
+        with mock.patch("zubrel.findings.batches._answered", never):
+            budget = Budget(Limits())
+            with Batches(system, budget, Silence(), 60.0, 1) as batches:
+                batches.ask([questions])
+                batches.finish()
+        self.assertEqual(tried, [6, 3, 1, 2, 1, 1, 3, 1, 2, 1, 1])
+        self.assertEqual(batches.undecided, questions)
+
+
+class Program(ProgramTest):
+    def test_a_limit_of_time_ends_in_a_verdict_or_none_and_says_what_is_open(self):
+        world = self.write("realm.yaml", realm("l", 1))
+        done = self.zubrel("check", world, "--max-seconds", "3", "--format", "json", timeout=90)
+        found = json.loads(done.stdout)
+        self.assertEqual(found["complete"], found["verdict"] != "incomplete")
+        if found["complete"]:
+            self.assertEqual((found["verdict"], done.returncode), ("softlocks", 1))
+            self.assertIsNone(found["situations"])
+            open_subjects = {subject for _, subject in found["undecided"]}
+            self.assertIn("task0", open_subjects)
+        else:
+            self.assertEqual(done.returncode, 3)
+
+    def test_findings_that_the_same_moves_show_are_one_block(self):
+        shells = ", ".join(f"shell{n}" for n in range(5))
+        world = (
+            "zubrel: 1\nstart: {at: beach}\nitems: {"
+            + ", ".join(f"shell{n}: Shell {n}" for n in range(5))
+            + "}\nareas:\n  beach: {finds: [" + shells + "], ways: [{to: pier, one_way: true}]}\n"
+            + "  pier: {ways: [tower]}\n  tower: {}\nendings: {there: {when: at tower}}\n"
+        )  # fmt: skip
+        self.write("w.yaml", world)
+        text = self.zubrel("check", "w.yaml", code=0).stdout
+        self.assertIn("missable  shell0 and 4 more", text)
+        self.assertEqual(text.count("is what closes it"), 1)
+        for n in range(5):
+            self.assertEqual(text.count(f"Shell {n} can be missed for good."), 1)
+        self.assertIn("unused  shell0 and 4 more", text)
+        full = self.zubrel("check", "w.yaml", "-v", code=0).stdout
+        self.assertEqual(full.count("is what closes it"), 10)  # five things and their finds
+        self.assertNotIn("more", full)
+        quiet = self.zubrel("check", "w.yaml", "--quiet", code=0).stdout
+        self.assertEqual(quiet.count("missable"), 5)
+
+
+if __name__ == "__main__":
+    unittest.main()
