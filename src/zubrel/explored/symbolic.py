@@ -81,11 +81,15 @@ class SymbolicSpace(SymbolicFixpoints):
     def give_up(self, limit: str) -> None:
         self.stopped = limit
         self.patience = 0
-        until = time.perf_counter() + GRACE
+        self.allow(GRACE)
+
+    def allow(self, seconds: float) -> None:
+        """From now on raise `LimitReached` after so many seconds, and whatever was the limit."""
+        until = time.perf_counter() + seconds
 
         def pause() -> None:
             if time.perf_counter() > until:
-                raise LimitReached(limit)
+                raise LimitReached(f"{seconds:g} seconds of telling what was found")
 
         self.pause = pause
 

@@ -21,6 +21,7 @@ from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import Formula
 from zubrel.explored.lens import Lens
 from zubrel.explored.space import LimitReached, NotAsked
+from zubrel.explored.symbolic import GRACE
 from zubrel.explored.walking import Walking
 from zubrel.findings.batches import Batches
 from zubrel.findings.finding import Finding
@@ -51,6 +52,8 @@ CHUNK = 64
 """Subjects of which the first lens is asked at once whether they can be missed."""
 ENOUGH = 300.0
 """Seconds after which no more batches are begun."""
+TELLING = 60.0
+"""Seconds that telling of what was found may take, where no limit was reached."""
 
 
 class FullSize(Struct, frozen=True):
@@ -66,18 +69,23 @@ def full_size(lens: Lens, budget: Budget, progress: Progress, jobs: int = 1) -> 
 
     Up to `jobs` processes, this one included, are at work at the same time.
     """
-    judged = judge(cast(AnySpace, lens))
+    try:
+        judged = judge(cast(AnySpace, lens))
+        progress.stage("looking for trouble")
+        luck_and_doom = [*softlocks(judged), *luck_needed(judged)]
+    except (LimitReached, MemoryError) as limit:
+        lens.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
+        judged = judge(cast(AnySpace, lens))
     if not judged.complete:
         return FullSize(judged, (), ())
-    progress.stage("looking for trouble")
-    doomed = [spelled_out(lens, f) for f in softlocks(judged)]
-    lucky = [spelled_out(lens, f) for f in luck_needed(judged)]
-    found = [*unwinnable(judged), *doomed, *lucky, *unused(judged), *lints(judged)]
+    found = [spelled_out(lens, f) for f in luck_and_doom]
+    found += [*unwinnable(judged), *unused(judged), *lints(judged)]
     until = budget.seconds() + ENOUGH
     with Batches(lens.system, budget, progress, until, jobs) as batches:
         work = _Work(judged, budget, batches, until)
         found += work.findings()
-    lens.inner.pause = lambda: None  # what is left is to tell of what was found
+    # what is left is to tell of what was found
+    lens.inner.allow(TELLING if budget.spent_by(0) is None else GRACE)
     return FullSize(judged, tuple(found), tuple(dict.fromkeys(work.undecided)))
 
 
@@ -112,7 +120,7 @@ class _Work:
             s.number for m in self.lens.acting for s in m.steps if self.lens.possible(s)
         )
         havings = self._havings(possible)
-        shown = {f.subject: f for f in self._skipped()}
+        shown = {f.subject: f for f in self._in_time([], self._skipped)}
         every: list[Question] = [*havings, *askings(self.system)]
         for question in every:
             known = self._known(question) if isinstance(question, Having) else None

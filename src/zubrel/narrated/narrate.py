@@ -36,6 +36,9 @@ class _Narrator:
         self.seen: AnySpace = self.space
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
+        self.walks: dict[tuple[int, ...], tuple[Walked, ...]] = {}
+        self.lines: dict[int, tuple[MoveLine, ...]] = {}
+        """By the identity of a walk in `walks`, which keeps it."""
 
     def report(self, seconds: float) -> Report:
         counted = self.found.listed or self.judged
@@ -71,7 +74,11 @@ class _Narrator:
         )
 
     def _walk(self, trace: Trace) -> tuple[Walked, ...]:
-        return replay(self.walker, self.space, trace)
+        """The trace replayed; one that shows several findings only once."""
+        key = tuple(step.number for step in trace.steps)
+        if key not in self.walks:
+            self.walks[key] = replay(self.walker, self.space, trace)
+        return self.walks[key]
 
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
@@ -87,7 +94,10 @@ class _Narrator:
         )  # fmt: skip
 
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:
-        return lines_of(self.world, walked)
+        key = id(walked)
+        if key not in self.lines:
+            self.lines[key] = lines_of(self.world, walked)
+        return self.lines[key]
 
     def _aftermath(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
         """Whether somebody who cannot win any more has moves left."""
