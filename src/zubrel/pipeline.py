@@ -27,7 +27,7 @@ from zubrel.explored.space import EndlessSettling, LimitReached
 from zubrel.findings.fates import Fates, fates
 from zubrel.findings.find import Found, find, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
-from zubrel.findings.verdict import AnySpace, ending_formula, judge, won_formula
+from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine, Report
@@ -50,6 +50,8 @@ PATIENCE, IMPATIENCE, FEW = 25.0, 2.0, 10**10
 few situations, and where there are more."""
 
 
+MAPPING = 60.0
+"""Seconds that it may take to find out what lies behind what in a world of full size."""
 EXPLAINING = 20.0
 """Seconds that may go into explanations where each asks for another look."""
 
@@ -82,7 +84,7 @@ def report(
     auto = budget.limits.engine == "auto"
     space = survey(world, budget, progress, merging=auto)
     if space.merged:
-        return _at_full_size(space, None, budget, progress, jobs)
+        return _at_full_size(space, None, budget, progress, jobs, with_outline)
     progress.stage("looking for trouble")
     if auto and space.engine == "symbolic":
         few = space.count(space.everything) < FEW
@@ -98,18 +100,19 @@ def report(
             from zubrel.explored.lens import look
 
             lens = look(space.system, (), budget, progress)
-            return _at_full_size(lens, space, budget, progress, jobs)
+            return _at_full_size(lens, space, budget, progress, jobs, with_outline)
         # what was found so far is not the whole of any kind, so none of it is told
         space.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
         return narrate(Found(judge(space), ()), budget.seconds())
 
 
 def _at_full_size(
-    lens: AnySpace, listed: AnySpace | None, budget: Budget, progress: Progress, jobs: int
-) -> Report:
+    lens: AnySpace, listed: AnySpace | None, budget: Budget, progress: Progress, jobs: int,
+    with_outline: bool,
+) -> Report:  # fmt: skip
     """What reduced systems tell; `listed` is the space of every situation, where there is one."""
     from zubrel.explored.lens import Lens
-    from zubrel.findings.full_size import full_size
+    from zubrel.findings.full_size import full_size, map_of
     from zubrel.findings.questions import look_within
 
     assert isinstance(lens, Lens), "nothing else merges situations"
@@ -126,11 +129,20 @@ def _at_full_size(
         left = until - budget.seconds()
         return look_within(left, lens.system, asked, budget, progress) if left > 0 else None
 
-    counted = None if listed is None else judge(listed)
-    return narrate(
-        Found(full.judged, order, undecided=full.undecided, listed=counted, closer=closer),
-        budget.seconds(),
-    )
+    counted = None if listed is None else _counted(listed, budget)
+    drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
+    found_in_all = Found(full.judged, order, outline=drawn, undecided=full.undecided,
+                         listed=counted, closer=closer)  # fmt: skip
+    return narrate(found_in_all, budget.seconds())
+
+
+def _counted(listed: AnySpace, budget: Budget) -> Judged | None:
+    """The situations of each sort; None where a limit is reached before."""
+    budget.until = None
+    try:
+        return judge(listed)
+    except (LimitReached, MemoryError):
+        return None
 
 
 def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:

@@ -51,12 +51,23 @@ TITLES = {
 def draw(report: Report, picture: str, form: str) -> bytes:
     """One of `PICTURES` as a file of one of the formats png, svg, pdf.
 
-    The report must have been made with its outline. Raises ValueError when it has none, because a
-    limit cut the search short.
+    The report must have been made with its outline. Raises ValueError where it has not what the
+    picture shows: because a limit cut the search short, or because the world is too large.
     """
-    if report.sketch is None or report.progress is None:
-        raise ValueError(f"the search was stopped at {report.stopped}: there is nothing to draw")
+    if missing := lacking(report, picture):
+        raise ValueError(missing)
     return PICTURES[picture](report).written(form)
+
+
+def lacking(report: Report, picture: str) -> str:
+    """Why a picture cannot be drawn, as the end of a sentence; nothing where it can."""
+    if report.stopped is not None:
+        return f"the search was stopped at {report.stopped}"
+    if report.sketch is None:
+        return "it takes too long to find out what lies behind what in this world"
+    if picture in ("chain", "windows") and report.progress is None:
+        return f"this world is too large for its {picture}; its map can be drawn"
+    return ""
 
 
 def inline(report: Report, picture: str) -> str:

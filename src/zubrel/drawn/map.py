@@ -142,7 +142,7 @@ class _Map:
         for number, chapter in enumerate(self.atlas.chapters, 1):
             words = f"after {chapter.after}" if chapter.after else "from the start"
             if chapter.first:
-                words += f", move {chapter.first}"
+                words += f", {'move' if chapter.fewest else 'by move'} {chapter.first}"
             for turn, line in enumerate(folded(words, wide - 30, 9.2, 2)):
                 yield (f"  {_roman(number)}  {line}" if turn == 0 else f"        {line}"), False
 

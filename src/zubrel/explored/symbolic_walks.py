@@ -222,24 +222,24 @@ class SymbolicWalks:
 
     def _grow(self) -> None:
         """Close the start once more, and keep every set on the way with the step that grew it."""
-        space = self.space
-        self.grown = [self.layers[0]]
+        space, grown, by = self.space, [self.layers[0]], list[Step | None]()
 
         def follow(step: Step, some: Diagram) -> Diagram:
             reached = space.forth(step, some) & self.allowed
-            if (reached & ~self.grown[-1]).satisfiable():
-                self.by.append(step)
-                self.grown.append(self.grown[-1] | reached)
+            if (reached & ~grown[-1]).satisfiable():
+                by.append(step)
+                grown.append(grown[-1] | reached)
             return reached
 
         def spread(some: Diagram) -> Diagram:
             wider = space.spread(some)
             if wider != some:
-                self.by.append(None)
-                self.grown.append(wider)
+                by.append(None)
+                grown.append(wider)
             return wider
 
         space.closed(self.layers[0], follow, self.allowed, spread)
+        self.grown, self.by = grown, by  # only now: a limit may be reached on the way
 
     def _shortened(self, steps: list[Step], wanted: Diagram) -> list[Step]:
         """Without every stretch that can be left out with the rest still possible."""

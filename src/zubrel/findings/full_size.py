@@ -19,6 +19,7 @@ from msgspec.structs import replace
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import System
 from zubrel.explored.lens import Lens
 from zubrel.explored.space import LimitReached, NotAsked
 from zubrel.explored.symbolic import GRACE
@@ -30,6 +31,7 @@ from zubrel.findings.lints import lints
 from zubrel.findings.luck import luck_needed
 from zubrel.findings.missable import Subject, missable_among, subjects
 from zubrel.findings.offers import Offer, Offers
+from zubrel.findings.outline import Outline, areas_behind, gates
 from zubrel.findings.questions import (
     DETECTORS,
     Asking,
@@ -52,6 +54,8 @@ CHUNK = 64
 """Subjects of which the first lens is asked at once whether they can be missed."""
 ENOUGH = 300.0
 """Seconds after which no more batches are begun."""
+COUNTING = tuple(name for name in EVERY if name != "openings")
+"""Reductions that keep the number of moves."""
 TELLING = 60.0
 """Seconds that telling of what was found may take, where no limit was reached."""
 
@@ -87,6 +91,20 @@ def full_size(lens: Lens, budget: Budget, progress: Progress, jobs: int = 1) -> 
     # what is left is to tell of what was found
     lens.inner.allow(TELLING if budget.spent_by(0) is None else GRACE)
     return FullSize(judged, tuple(found), tuple(dict.fromkeys(work.undecided)))
+
+
+def map_of(system: System, seconds: float, budget: Budget, progress: Progress) -> Outline | None:
+    """The areas with what they lie behind; None where that takes longer.
+
+    The fewest moves to an area may be more than that, since walks need not be the shortest.
+    """
+    asked = [formula for _, formula in gates(system)]
+    lens = look_within(seconds, system, asked, budget, progress, COUNTING)
+    try:
+        behind = None if lens is None else tuple(areas_behind(judge(cast(AnySpace, lens))))
+    except (LimitReached, MemoryError):
+        return None
+    return None if behind is None else Outline(behind, (), None, fewest=False)
 
 
 class _Known(Struct, frozen=True):
@@ -243,7 +261,7 @@ class _Work:
 
     def _count(self, question: Asking) -> list[Finding]:
         seconds = self.until - self.budget.seconds()
-        for using in (EVERY, [name for name in EVERY if name != "openings"]):
+        for using in (EVERY, COUNTING):
             lens = look_within(seconds, self.system, question.asked, self.budget, self.progress,
                                using)  # fmt: skip
             if lens is None:

@@ -11,8 +11,8 @@ from msgspec import Struct
 
 from zubrel.checked.conditions import Atom, Holds, LockOpen, atoms_of
 from zubrel.checked.world import Rule, World
-from zubrel.compiled.formulas import Within
-from zubrel.compiled.system import PLACE
+from zubrel.compiled.formulas import Formula, Within
+from zubrel.compiled.system import PLACE, System
 from zubrel.compiled.translate import Translator
 from zubrel.explored.space import Trace
 from zubrel.findings.mentions import needed_ids
@@ -50,27 +50,37 @@ class Choice(Struct, frozen=True):
 
 
 class Outline(Struct, frozen=True):
-    """`growth`: new situations, won and doomed ones, after 0, 1, 2, ... moves (None: too many)."""
+    """`growth`: new situations, won and doomed ones, after 0, 1, 2, ... moves (None: too many).
+
+    Without `fewest` some areas may be reached sooner than they say.
+    """
 
     areas: tuple[Behind, ...]
     choices: tuple[Choice, ...]
     growth: tuple[tuple[int, ...], ...] | None
+    fewest: bool = True
 
 
 def outline(judged: Judged, progression: Progression) -> Outline:
     """All of it, of a search that was not cut short."""
     growth = judged.space.walks().by_moves([judged.space.everything, judged.won, judged.doomed])
     return Outline(
-        tuple(_areas(judged)), tuple(_choices(judged, progression)),
+        tuple(areas_behind(judged)), tuple(_choices(judged, progression)),
         None if growth is None else tuple(growth),
     )  # fmt: skip
 
 
-def _areas(judged: Judged) -> Iterator[Behind]:
-    space, system = judged.space, judged.system
+def gates(system: System) -> list[tuple[Atom, Formula]]:
+    """What may stand between the player and an area."""
     translator = Translator(system.world, system.variables, system.numbers)
+    return [(gate, translator.formula(gate)) for gate in _gates(system.world)]
+
+
+def areas_behind(judged: Judged) -> Iterator[Behind]:
+    """Every area, with what it lies behind. The space has to answer for all `gates`."""
+    space, system = judged.space, judged.system
     start = space.at_end_of(Trace(()))
-    every = [(g, space.where(translator.formula(g))) for g in _gates(system.world)]
+    every = [(g, space.where(formula)) for g, formula in gates(system)]
     every = [(g, there) for g, there in every if there and not there & start]
     without = space.reached_without([there for _, there in every])
     order = _Order([there for _, there in every], without)

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from zubrel.checked.conditions import ALWAYS
 from zubrel.checked.world import Rule, World
-from zubrel.findings.outline import Behind, Outline, moves
+from zubrel.findings.outline import Outline, moves
 from zubrel.narrated.report import Told
 from zubrel.narrated.tables import asked_of
 from zubrel.narrated.words import listed, phrase
@@ -44,10 +44,14 @@ class Passage(Struct, frozen=True):
 
 
 class Chapter(Struct, frozen=True):
-    """Areas behind the same gates; `after` are those gates that do not follow from others."""
+    """Areas behind the same gates; `after` are those gates that do not follow from others.
+
+    They are first reached after `first` moves, or, without `fewest`, perhaps sooner.
+    """
 
     after: str
     first: int
+    fewest: bool
 
 
 class Atlas(Struct, frozen=True):
@@ -90,11 +94,11 @@ def sketch(world: World, outline: Outline | None, findings: Sequence[Told]) -> S
             choice.first, choice.after, choice.before,
         ) for choice in outline.choices
     )  # fmt: skip
-    return Sketch(_atlas(world, outline.areas, findings), choices, outline.growth)
+    return Sketch(_atlas(world, outline, findings), choices, outline.growth)
 
 
-def _atlas(world: World, areas: Sequence[Behind], findings: Sequence[Told]) -> Atlas:
-    reached = [b for b in areas if b.first is not None]
+def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
+    reached = [b for b in outline.areas if b.first is not None]
     reached.sort(key=lambda b: (len(b.gates), b.first))
     gates = list(dict.fromkeys(frozenset(b.gates) for b in reached))
     chapters = []
@@ -103,7 +107,7 @@ def _atlas(world: World, areas: Sequence[Behind], findings: Sequence[Told]) -> A
         chapters.append(
             Chapter(listed([phrase(world, g) for g in first.last]), min(
                 b.first or 0 for b in reached if frozenset(b.gates) == known
-            ))
+            ), outline.fewest)
         )  # fmt: skip
     chapter_of = {b.area: gates.index(frozenset(b.gates)) for b in reached}
     missed = {f.subject for f in findings if f.kind == "missable"}

@@ -79,10 +79,11 @@ class _Page:
         """Id, title and picture. What a world says is only there as outlines of letters."""
         if self.report.sketch is None:
             return
-        from zubrel.drawn.draw import TITLES, inline
+        from zubrel.drawn.draw import TITLES, inline, lacking
 
         for picture, title in TITLES.items():
-            yield picture, title, Markup(inline(self.report, picture))
+            if not lacking(self.report, picture):
+                yield picture, title, Markup(inline(self.report, picture))
 
     def _numbers(self) -> str:
         report = self.report

@@ -52,10 +52,10 @@ def _draw(report: Report, target: Path) -> list[Path]:
     """The four pictures, and where they are; none where a limit was reached."""
     if report.sketch is None:
         return []
-    from zubrel.drawn.draw import PICTURES, draw
+    from zubrel.drawn.draw import PICTURES, draw, lacking
 
     paths = []
-    for picture in PICTURES:
+    for picture in (p for p in PICTURES if not lacking(report, p)):
         paths.append(target / f"{Path(DRAFT).stem}-{picture}.png")
         write_bytes(draw(report, picture, "png"), str(paths[-1]))
     return paths

@@ -39,11 +39,11 @@ def draw_command(world: str, picture: str, **options: Any) -> int:
             f"{common.output} does not end with .png, .svg or .pdf, which tells the format"
         )
     report = report_on(world, common.limits, with_outline=True)
-    if report.sketch is None:
-        limit = report.stopped or "a limit, when all was found but not yet drawn"
-        click.echo(f"the search was stopped at {limit}: nothing is drawn", err=True)
+    from zubrel.drawn.draw import draw, lacking
+
+    if missing := lacking(report, picture):
+        click.echo(f"{missing}: nothing is drawn", err=True)
         return 3
-    from zubrel.drawn.draw import draw
 
     write_bytes(draw(report, picture, form), common.output)
     return 0
