@@ -18,7 +18,7 @@ from zubrel.findings.find import Found, find
 from zubrel.findings.full_size import full_size
 from zubrel.findings.kinds import KINDS
 from zubrel.findings.softlocks import softlocks
-from zubrel.findings.verdict import judge
+from zubrel.findings.verdict import judge, won_formula
 from zubrel.narrated.narrate import narrate
 from zubrel.reduced.reduce import EVERY, reduce
 
@@ -147,6 +147,32 @@ class FullSize(unittest.TestCase):
             missed = {f.subject for f in full.findings if f.kind == "missable"}
             with self.subTest(asks=asks):
                 self.assertEqual(missed, {"shell", "quay_shell"})
+
+    def test_what_is_forgotten_is_seen_when_it_becomes_true(self):
+        forgotten = never = 0
+        for seed, system, plain in systems():
+            lens = look(system, (), Budget(Limits()), Silence())
+            for number, variable in enumerate(system.variables):
+                formula = Within(number, variable.high, variable.high)
+                seen = lens.seen(formula)
+                if seen is None:
+                    continue
+                forgotten += number in lens.reduced.forgotten
+                with self.subTest(seed=seed, variable=variable.key):
+                    self.assertEqual(bool(seen), plain.some(formula))
+                    trace = lens.walks().shortest(seen)
+                    if trace is None:
+                        never += 1
+                        continue
+                    end = plain.at_end_of(lens.spelled_out(trace))
+                    self.assertTrue(end & plain.where(formula))
+                    (without,) = lens.reached_without([seen])
+                    (truly,) = plain.reached_without([plain.where(formula)])
+                    won = won_formula(system)
+                    self.assertEqual(
+                        bool(without & lens.where(won)), bool(truly & plain.where(won))
+                    )
+        self.assertGreater(min(forgotten, never), 10)
 
     def test_what_was_not_asked_for_is_not_answered(self):
         refused = 0

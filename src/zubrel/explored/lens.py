@@ -12,7 +12,7 @@ from typing import Any
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.formulas import FALSE, Either, Formula, Within, variables_of
+from zubrel.compiled.formulas import FALSE, Either, Formula, Within, both, either, variables_of
 from zubrel.compiled.system import PLACE, Move, Step, System
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
@@ -21,7 +21,7 @@ from zubrel.explored.symbolic_walks import SymbolicWalks
 from zubrel.explored.walking import Walking
 from zubrel.reduced.cone import Reduced
 from zubrel.reduced.reduce import EVERY, reduce
-from zubrel.reduced.rising import parts_of
+from zubrel.reduced.rising import marks_of, parts_of
 
 
 def look(
@@ -54,6 +54,7 @@ class Lens:
         self._idle = {s.number for m in system.moves for s in m.steps
                       if not any(o.changes for o in m.steps)}  # fmt: skip
         self._walking: Walking | None = None
+        self._known_marks: set[int] | None = None
 
     @property
     def moves(self) -> None:
@@ -110,6 +111,50 @@ class Lens:
 
     def some(self, formula: Formula) -> bool:
         return bool(self.where(formula))
+
+    def seen(self, formula: Formula) -> DiagramSet | None:
+        """A set that every play comes into at the very moment when a formula becomes true.
+
+        It holds nothing but situations in which the formula is true, though not all of them: what
+        is forgotten was seen before. None where there is no such set: for other formulas than that
+        some of several marks are set, and where a mark may be set and forgotten in one move.
+        """
+        formula = self.reduced.formula(formula)
+        parts = formula.parts if isinstance(formula, Either) else (formula,)
+        found: DiagramSet | None = None
+        for part in parts:
+            here = self._seen_mark(part)
+            if here is None:
+                return None
+            found = here if found is None else found | here
+        return found
+
+    def _seen_mark(self, formula: Formula) -> DiagramSet | None:
+        if not isinstance(formula, Within) or formula.variable not in self._marks():
+            return None
+        mark, domain = formula.variable, self.system.variables[formula.variable]
+        left = self.inner.system.variables[mark]
+        if left.size < domain.size or (formula.low, formula.high) != (domain.high, domain.high):
+            return None
+        areas = self.reduced.forgotten.get(mark)
+        if areas is None:
+            return self.inner.where(formula)
+        if any(c.variable == PLACE for s in self.system.settlers for c in s.changes):
+            return None
+        moves = {s.number: m for m in self.system.moves for s in m.steps}
+        for step in self.reduced.originals:
+            if any(c.variable == mark for c in step.changes):
+                ends = {c.number for c in step.changes if c.variable == PLACE}
+                landing = ends or moves[step.number].areas
+                if landing is None or not areas.issuperset(landing):
+                    return None
+        standing = either(Within(PLACE, area, area) for area in sorted(areas))
+        return self.inner.where(both((formula, standing)))
+
+    def _marks(self) -> set[int]:
+        if self._known_marks is None:
+            self._known_marks = marks_of(self.system)
+        return self._known_marks
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
         return self.inner.reaching(targets)

@@ -22,12 +22,12 @@ from zubrel.explored.kernel import Kernel
 
 
 class PlainWay(Struct, frozen=True):
-    """A step that only walks: from where to where, and which of the guards it asks for."""
+    """A step that only walks: from where to where, and which of the guards it asks for, if any."""
 
     step: int
     here: int
     there: int
-    guard: int
+    guard: int | None
 
 
 class OpenWays:
@@ -44,10 +44,10 @@ class OpenWays:
                 continue
             for here in move.areas:
                 if marks.get(here) == marks.get(there):
-                    number = guards.setdefault(move.guard, len(guards))
+                    always = move.guard == TRUE
+                    number = None if always else guards.setdefault(move.guard, len(guards))
                     self.ways.append(PlainWay(move.steps[0].number, here, there, number))
-        self.tests = [None if g == TRUE else test
-                      for g, test in zip(guards, kernel.tests(guards), strict=True)]  # fmt: skip
+        self.tests = kernel.tests(guards)
         self.known: dict[bytes, int] = {}
         self.first = np.zeros((16, self.size), np.int32)
         """For each setting of the doors and each area: the first area of its island."""
@@ -57,9 +57,11 @@ class OpenWays:
         """Which setting of the doors each situation has, as a row of `first` and `sizes`."""
         count = len(words[0])
         columns = max(1, -(-len(self.tests) // 64))
+        if not self.tests:  # no doors: there is only one setting
+            return np.full(count, self._number(bytes(8)), np.int64)
         bits = np.zeros((columns, count), np.uint64)
         for number, test in enumerate(self.tests):
-            truths = np.broadcast_to(np.asarray(True if test is None else test(*words)), (count,))
+            truths = np.broadcast_to(np.asarray(test(*words)), (count,))
             bits[number // 64] |= truths.astype(np.uint64) << np.uint64(number % 64)
         if columns == 1:
             different, places = np.unique(bits[0], return_inverse=True)
@@ -88,7 +90,7 @@ class OpenWays:
         """The first area of each area's island, by transitive closure on bits (Warshall, 1962)."""
         reach = [1 << area for area in range(self.size)]
         for way in self.ways:
-            if words[way.guard // 64] >> (way.guard % 64) & 1:
+            if way.guard is None or words[way.guard // 64] >> (way.guard % 64) & 1:
                 reach[way.here] |= 1 << way.there
         for middle in range(self.size):
             bit, beyond = 1 << middle, reach[middle]

@@ -119,10 +119,13 @@ class SymbolicWalks:
 
     def _some_play(self, wanted: Diagram) -> Trace:
         """A play into `wanted`: the beginning of one that is known, or else a new one."""
-        for steps, situations, together in self.plays:
+        everywhere = self.space.walks()
+        others = [] if everywhere is self else everywhere.plays
+        for steps, situations, together in (*self.plays, *others):
             if (together & wanted).satisfiable():
                 place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())
-                return Trace(tuple(steps[:place]), False)
+                if not any((s & ~self.allowed).satisfiable() for s in situations[:place]):
+                    return Trace(tuple(steps[:place]), False)
         steps = self._new_play(wanted)
         encoding, walking = self.space.encoding, self.space.walking
         words = walking.along(Trace(tuple(steps)))

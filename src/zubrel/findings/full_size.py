@@ -215,7 +215,7 @@ class _Work:
             return _Known(question, there, there)
         offer = self.offers.of(question.formula)
         if offer is None or (subject is not None and not self._declines(offer)):
-            return None
+            return None if subject is None else self._seen(question, subject)
         there = self._where(offer.where)
         if there is None:
             return None
@@ -223,6 +223,15 @@ class _Work:
         # can still take it can still have it
         lasting = subject and replace(subject, lasting=True)
         return _Known(replace(question, subject=lasting), there - there, there)
+
+    def _seen(self, question: Having, subject: Subject) -> _Known | None:
+        """What the first lens knows of something that it forgets, but not when it is taken."""
+        ever = subject.had if subject.lasting else subject.ever
+        seen = None if ever is None else self.lens.seen(ever)
+        if seen is None:
+            return None
+        subject = replace(subject, lasting=False, ever=None)
+        return _Known(replace(question, subject=subject), seen, seen)
 
     def _where(self, formula: Formula) -> Any | None:
         try:

@@ -16,6 +16,7 @@ from zubrel.checked.keys import Key
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
 from zubrel.compiled.system import ENDING
+from zubrel.explored.space import LimitReached
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.verdict import Judged
 
@@ -58,12 +59,17 @@ def missable_among(judged: Judged, every: list[tuple[Subject, Any, Any]]) -> Ite
     """
     # where every won situation has it, whoever can still win can still have it
     every = [(s, has, there) for s, has, there in every if there and judged.won - has]
-    able = judged.space.reaching([there for _, _, there in every])
-    findings = [
-        finding
-        for (subject, has, _), can in zip(every, able, strict=True)
-        if (finding := _finding(judged, subject, has, can))
-    ]
+    space = judged.space
+    able = space.reaching([there for _, _, there in every])
+    open_ones = [(s, has, can) for (s, has, _), can in zip(every, able, strict=True)
+                 if judged.live - can]  # fmt: skip
+    barred = [has for s, has, _ in open_ones if not s.lasting and s.ever is None]
+    reached = iter(space.reached_without(barred))
+    findings = []
+    for subject, has, can in open_ones:
+        by_marks = subject.lasting or subject.ever is not None
+        finding = _finding(judged, subject, has, can, None if by_marks else next(reached))
+        findings += [finding] if finding else []
     missed = {f.subject for f in findings}
     for finding in findings:
         item = _only_find_of(judged.system.world, finding.subject)
@@ -157,30 +163,35 @@ def _losable(world: World) -> frozenset[str]:
     return frozenset(lost | {i.id for i in world.items.values() if i.stays_in})
 
 
-def _finding(judged: Judged, subject: Subject, has: Any, can: Any) -> Finding | None:
-    missed = judged.live - can
+def _finding(
+    judged: Judged, subject: Subject, has: Any, can: Any, reached: Any | None
+) -> Finding | None:
+    """`reached`: where plays come that have never had it, where no marks tell that."""
+    walks, never = walks_without(judged, subject, has, reached)
+    missed = ((judged.live - can) & walks.reached) - never
     if not missed:
         return None
-    walks, never = walks_without(judged, subject, has)
-    missed = (missed & walks.reached) - never
-    if not missed:
-        return None
-    trace = walks.shortest(missed)
-    closing = closings(judged, walks, ((can - has) & walks.reached) - never, missed)[:MOST_CLOSINGS]
-    return Finding(
-        kind="missable", severity="warning", subject=subject.id, message=subject.words,
-        span=subject.span, trace=trace, closings=closing,
-    )  # fmt: skip
+    finding = Finding("missable", "warning", subject.id, subject.words, subject.span)
+    try:
+        still = ((can - has) & walks.reached) - never
+        return replace(finding, trace=walks.shortest(missed),
+                       closings=closings(judged, walks, still, missed)[:MOST_CLOSINGS])  # fmt: skip
+    except LimitReached:
+        if not judged.space.merged:  # there are other ways to find out, and to show it
+            raise
+        return finding
 
 
-def walks_without(judged: Judged, subject: Subject, has: Any) -> tuple[Any, Any]:
+def walks_without(
+    judged: Judged, subject: Subject, has: Any, reached: Any | None = None
+) -> tuple[Any, Any]:
     """Plays that have never had a subject: walks, and situations where they have not ended."""
     space = judged.space
     nothing = space.everything - space.everything
     if subject.lasting:
         return space.walks(), nothing
     if subject.ever is None:
-        return space.walks(has), nothing
+        return space.walks(has, reached), nothing
     return space.walks(), space.where(subject.ever)
 
 
