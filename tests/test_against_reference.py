@@ -20,6 +20,7 @@ from zubrel.explored.scalar import explore_scalar
 from zubrel.explored.space import EndlessSettling
 from zubrel.explored.symbolic_search import explore_symbolic
 from zubrel.explored.vector_search import explore_vector
+from zubrel.explored.widened import widened
 from zubrel.findings.find import find
 from zubrel.narrated.narrate import narrate
 
@@ -108,7 +109,12 @@ def symbolic(system):
     return explore_symbolic(system, Budget(Limits()), Silence())
 
 
-ENGINES = (scalar, vector, symbolic)
+def narrow(system):
+    """As narrow worlds are searched: by plain integers, and then asked like large ones."""
+    return widened(scalar(system))
+
+
+ENGINES = (scalar, vector, narrow, symbolic)
 
 
 class AgainstReference(unittest.TestCase):

@@ -4,12 +4,21 @@ import random
 import unittest
 from collections import deque
 
+from benchmarks.families import chain
+from benchmarks.worlds import ring
+
 from tests.random_worlds import random_world
-from tests.test_against_reference import scalar, symbolic, vector, world_of
+from tests.test_against_reference import narrow, scalar, symbolic, vector, world_of
+from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.progress import Silence
+from zubrel.atoms.source import Source
+from zubrel.authored.document import document_of
+from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, opposite
 from zubrel.explored.numbered import NumberTable, Rows
-from zubrel.explored.space import EndlessSettling, Trace
+from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.space import EndlessSettling, TooMany, Trace
 from zubrel.findings.verdict import won_formula
 
 MOST = 10**6
@@ -71,7 +80,11 @@ def spaces(seed):
         small = scalar(system)
     except EndlessSettling:
         return []
-    return [small, vector(system), symbolic(system)] if len(small.everything) <= 120 else []
+    return (
+        [small, vector(system), narrow(system), symbolic(system)]
+        if len(small.everything) <= 120
+        else []
+    )
 
 
 def random_sets(space, r, count):
@@ -222,6 +235,35 @@ class Numbering(unittest.TestCase):
                 self.assertEqual(len(rows), len(known))
                 self.assertEqual(sorted(known.values()), list(range(len(known))))
                 self.assertTrue(all(tuple(rows.row(n)) == row for row, n in known.items()))
+
+
+class NarrowWorlds(unittest.TestCase):
+    """A chain of keys and doors: few situations in one area at one distance."""
+
+    def test_plain_integers_go_on_in_a_narrow_world_and_give_up_in_a_wide_one(self):
+        chain_system = compiled(chain(40))
+        small = explore_scalar(chain_system, Budget(Limits()), Silence(), 100, 5_000)
+        self.assertEqual(len(small.words), 41 * 41)
+        wide = compiled(ring(8, 8)[0])
+        with self.assertRaises(TooMany):
+            explore_scalar(wide, Budget(Limits()), Silence(), 500, 5_000)
+        with self.assertRaises(TooMany):  # and nowhere beyond what is allowed
+            explore_scalar(chain_system, Budget(Limits()), Silence(), 100, 1_000)
+
+    def test_widened_they_are_what_the_large_engine_finds(self):
+        system = compiled(chain(12))
+        mine, other = narrow(system), vector(system)
+        self.assertEqual(sorted(mine.levels.tolist()), sorted(other.levels.tolist()))
+        self.assertEqual(mine.moves, other.moves)
+        rows = [sorted(tuple(s.rows.row(n)) for n in range(len(s.rows))) for s in (mine, other)]
+        self.assertEqual(*rows)
+        won = won_formula(system)
+        for space in (mine, other):
+            self.assertEqual(len(space.walks().shortest(space.where(won)).steps), 36)
+
+
+def compiled(text):
+    return compile_world(check(document_of(Source.of("chain.yaml", text), text)))
 
 
 if __name__ == "__main__":

@@ -14,6 +14,8 @@ from zubrel.explored.space import LookedLongEnough, Space, TooMany
 SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
 """Situations: plain integers up to the first, a look at diagrams after the second, and from the
 third on nothing is listed."""
+NARROW = 500_000
+"""Situations up to which plain integers are used in narrow worlds."""
 LOOK, LONG_LOOK, FAST = 0.8, 2.5, 400_000
 """Seconds that a look may take, and how long where it finds more than so many situations a second:
 faster than they could be listed."""
@@ -36,7 +38,12 @@ def explore(
 
         return explore_symbolic(system, budget, progress)
     try:
-        return explore_scalar(system, budget, progress, SMALL)
+        space = explore_scalar(system, budget, progress, SMALL, NARROW)
+        if len(space.words) <= SMALL:
+            return space
+        from zubrel.explored.widened import widened
+
+        return widened(space)
     except TooMany:
         if engine == "explicit":
             from zubrel.explored.vector_search import explore_vector

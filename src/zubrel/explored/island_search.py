@@ -93,13 +93,14 @@ class Islands:
     def join(self, columns: list[Any]) -> npt.NDArray[np.int64]:
         """Put unended situations, in place, on the first area of their island; its size."""
         place, ending = (self.packing.fields[v] for v in (PLACE, ENDING))
-        going_on = np.flatnonzero((columns[ending.word] & np.uint64(ending.mask)) == 0)
+        ended = (columns[ending.word] & np.uint64(ending.mask)) != 0
+        going_on: Any = np.flatnonzero(~ended) if ended.any() else slice(None)
         sizes = np.ones(len(columns[0]), np.int64)
-        settings = self.open_ways.settings([column[going_on] for column in columns])
-        areas = (columns[place.word][going_on] & np.uint64(place.mask)).astype(np.int64)
+        here = [column[going_on] for column in columns]
+        settings = self.open_ways.settings(here)
+        areas = (here[place.word] & np.uint64(place.mask)).astype(np.int64)
         first = self.open_ways.first[settings, areas].astype(np.uint64)
-        rest = columns[place.word][going_on] & ~np.uint64(place.mask)
-        columns[place.word][going_on] = rest | first
+        columns[place.word][going_on] = here[place.word] & ~np.uint64(place.mask) | first
         sizes[going_on] = self.open_ways.sizes[settings, areas]
         return sizes
 

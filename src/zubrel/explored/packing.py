@@ -43,6 +43,12 @@ class Packing(Struct, frozen=True):
         return [((words[f.word] >> f.shift) & ((1 << f.bits) - 1)) + f.low for f in self.fields]
 
 
+def pack_into_one(variables: Sequence[Variable]) -> Packing:
+    """The fields of `pack_into_words` in one endless word that holds those words in a row."""
+    fields = pack_into_words(variables).fields
+    return Packing(tuple(Field(0, WORD * f.word + f.shift, f.bits, f.low) for f in fields), 1)
+
+
 def pack_into_words(variables: Sequence[Variable], width: int | None = WORD) -> Packing:
     """Fields in the order of `variables`, in words of `width` bits (None: one endless word)."""
     fields, word, used = [], 0, 0

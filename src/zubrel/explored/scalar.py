@@ -14,11 +14,13 @@ from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
 from zubrel.explored.kernel import Kernel
-from zubrel.explored.packing import Packing, pack_into_words
+from zubrel.explored.packing import Packing, pack_into_one
 from zubrel.explored.rest import Settling
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 
 CHECK_EVERY = 1024
+FEW_IN_A_CORNER = 4
+"""Situations in one area at one distance from the start, on average, in a narrow world."""
 Numbers = frozenset[int]
 
 
@@ -91,7 +93,7 @@ class ScalarSpace:
 
     def __init__(self, system: System) -> None:
         self.system = system
-        self.packing: Packing = pack_into_words(system.variables, None)
+        self.packing: Packing = pack_into_one(system.variables)
         self.kernel = Kernel(system.variables, self.packing, 1)
         self.words: list[int] = []
         self.parents: list[tuple[int, int] | None] = []
@@ -102,6 +104,13 @@ class ScalarSpace:
         self._walks: ScalarWalks | None = None
         self._after: list[list[int]] | None = None
         self._settling: Settling | None = None
+
+    def depths(self) -> list[int]:
+        """How many steps each situation is away from the start."""
+        found: list[int] = []
+        for parent in self.parents:
+            found.append(0 if parent is None else found[parent[0]] + 1)
+        return found
 
     @property
     def acting(self) -> Sequence[Move]:
@@ -304,22 +313,28 @@ def _sorted_out(bits: list[int], count: int) -> list[Numbers]:
 
 
 def explore_scalar(
-    system: System, budget: Budget, progress: Progress, most: int | None
+    system: System, budget: Budget, progress: Progress, most: int | None, narrow: int = 0
 ) -> ScalarSpace:
-    """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says."""
+    """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says.
+
+    A narrow world, of which few situations are found in one area at one distance, may have up to
+    `narrow` of them: whole levels at once would be no faster there.
+    """
     space = ScalarSpace(system)
-    _Search(space, budget, progress, most).run()
+    _Search(space, budget, progress, most, narrow).run()
     return space
 
 
 class _Search:
     def __init__(
-        self, space: ScalarSpace, budget: Budget, progress: Progress, most: int | None
-    ) -> None:
+        self, space: ScalarSpace, budget: Budget, progress: Progress, most: int | None,
+        narrow: int,
+    ) -> None:  # fmt: skip
         self.space = space
         self.budget = budget
         self.progress = progress
         self.most = most
+        self.narrow = narrow
         self.allowed = budget.limits.situations or sys.maxsize
         self.settling = Settling(space.system, space.kernel, space.packing)
         self.expansions: list[Callable[[int], list[tuple[int, tuple[int, ...]]]]] = []
@@ -398,10 +413,19 @@ class _Search:
         space = self.space
         number = known[word] = len(space.words)
         if self.most is not None and number >= self.most:
-            raise TooMany
+            self._raise_most()
         space.words.append(word)
         space.parents.append(parent)
         return number
+
+    def _raise_most(self) -> None:
+        """Allow twice as many situations in a narrow world. Raises `TooMany` in others."""
+        assert self.most is not None
+        here = (word & self.place_mask for word in self.space.words)
+        corners = set(zip(self.space.depths(), here, strict=True))
+        if self.most >= self.narrow or len(self.space.words) > FEW_IN_A_CORNER * len(corners):
+            raise TooMany
+        self.most = min(2 * self.most, self.narrow)
 
     def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
         rested = self.settling.rest(word)
