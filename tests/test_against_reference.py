@@ -16,7 +16,7 @@ from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
-from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.scalar_search import explore_scalar
 from zubrel.explored.space import EndlessSettling
 from zubrel.explored.symbolic_search import explore_symbolic
 from zubrel.explored.vector_search import explore_vector

@@ -17,7 +17,7 @@ from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, opposite
 from zubrel.explored.numbered import NumberTable, Rows
-from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.scalar_search import explore_scalar
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 from zubrel.findings.verdict import won_formula
 

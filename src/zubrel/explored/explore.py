@@ -8,7 +8,7 @@ from typing import Any
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.system import System
-from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.scalar_search import explore_scalar
 from zubrel.explored.space import LookedLongEnough, Space, TooMany
 
 SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000

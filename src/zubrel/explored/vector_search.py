@@ -15,7 +15,8 @@ from zubrel.explored.kernel import Test, Update
 from zubrel.explored.numbered import NumberTable
 from zubrel.explored.packing import Packing
 from zubrel.explored.rest import Settling
-from zubrel.explored.scalar import ScalarSpace, explore_scalar
+from zubrel.explored.scalar import ScalarSpace
+from zubrel.explored.scalar_search import explore_scalar
 from zubrel.explored.settling import VectorSettling
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 from zubrel.explored.vector import CHUNK, Block, Numbers, VectorSpace

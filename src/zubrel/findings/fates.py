@@ -9,7 +9,7 @@ from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.system import System
 from zubrel.explored.explore import SMALL, explore
-from zubrel.explored.scalar import explore_scalar
+from zubrel.explored.scalar_search import explore_scalar
 from zubrel.explored.space import TooMany
 from zubrel.findings.verdict import AnySpace, ended_formula, judge, won_formula
 

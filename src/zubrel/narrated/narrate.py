@@ -74,11 +74,27 @@ class _Narrator:
         )
 
     def _walk(self, trace: Trace) -> tuple[Walked, ...]:
-        """The trace replayed; one that shows several findings only once."""
+        """The trace replayed; one that shows several findings only once.
+
+        In a space that merges situations, where the end of a trace cannot be compared, so is one
+        that another begins with.
+        """
         key = tuple(step.number for step in trace.steps)
         if key not in self.walks:
-            self.walks[key] = replay(self.walker, self.space, trace)
+            longer = self._beginning_with(key) if self.space.merged else None
+            if longer is None:
+                walked = replay(self.walker, self.space, trace)
+            else:
+                walked = self.walks[longer][: len(key)]
+                self.lines[id(walked)] = self._lines(self.walks[longer])[: len(key)]
+            self.walks[key] = walked
         return self.walks[key]
+
+    def _beginning_with(self, key: tuple[int, ...]) -> tuple[int, ...] | None:
+        """A walk that is known, move by move, and begins with these."""
+        size = len(key)
+        return next((known for known, walked in self.walks.items()
+                     if len(known) == len(walked) > size and known[:size] == key), None)  # fmt: skip
 
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
