@@ -60,6 +60,8 @@ class Realms(unittest.TestCase):
                 self.assertEqual(full.undecided, ())
                 self.assertEqual(full.judged.verdict, exact.judged.verdict)
                 self.assertEqual(named(full.findings), named(exact.findings))
+                self.assertEqual({f.subject: f.cause for f in full.findings if f.cause},
+                                 {f.subject: f.cause for f in exact.findings if f.cause})  # fmt: skip
                 sizes = [j.space.count(j.space.everything) for j in (full.judged, exact.judged)]
                 self.assertLess(*sizes)
                 narrate(Found(full.judged, full.findings), 0.0)  # replays all evidence

@@ -29,7 +29,7 @@ from zubrel.findings.finding import Finding
 from zubrel.findings.inquiries import Answers, Questions
 from zubrel.findings.lints import lints
 from zubrel.findings.luck import luck_needed
-from zubrel.findings.missable import Subject, missable_among, subjects
+from zubrel.findings.missable import Subject, missable_among, subjects, with_causes
 from zubrel.findings.offers import Offer, Offers
 from zubrel.findings.outline import Outline, areas_behind, gates
 from zubrel.findings.questions import (
@@ -161,7 +161,7 @@ class _Work:
         self.batches.finish()
         found += self.batches.found
         self._leave_open(self.batches.undecided)
-        yield from _shortest(found)
+        yield from with_causes(self.system.world, _shortest(found))
         ever = {k.question.formula: bool(k.there) for k in easy} | self.batches.known
         yield from self._reached(list(shown.values()), ever)
         yield from self._unreachable(ever, possible)

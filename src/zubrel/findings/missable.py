@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -41,7 +41,8 @@ def missable(judged: Judged) -> Iterator[Finding]:
     """`missable`: once-only finds, items, once rules, good endings."""
     if not judged.complete or not judged.live:
         return
-    yield from missable_of(judged, list(subjects(judged)))
+    found = missable_of(judged, list(subjects(judged)))
+    yield from with_causes(judged.system.world, found)
 
 
 def missable_of(judged: Judged, asked: Sequence[Subject]) -> Iterator[Finding]:
@@ -70,10 +71,16 @@ def missable_among(judged: Judged, every: list[tuple[Subject, Any, Any]]) -> Ite
         by_marks = subject.lasting or subject.ever is not None
         finding = _finding(judged, subject, has, can, None if by_marks else next(reached))
         findings += [finding] if finding else []
-    missed = {f.subject for f in findings}
-    for finding in findings:
-        item = _only_find_of(judged.system.world, finding.subject)
-        yield replace(finding, cause=item if item in missed else None)
+    yield from findings
+
+
+def with_causes(world: World, findings: Iterable[Finding]) -> Iterator[Finding]:
+    """The findings, each `missable` find with the item that only it gives, if that is one too."""
+    every = list(findings)
+    missed = {f.subject for f in every if f.kind == "missable"}
+    for finding in every:
+        item = _only_find_of(world, finding.subject) if finding.kind == "missable" else None
+        yield replace(finding, cause=item) if item in missed else finding
 
 
 def _only_find_of(world: World, find: str) -> str | None:

@@ -92,9 +92,10 @@ class _Narrator:
 
     def _beginning_with(self, key: tuple[int, ...]) -> tuple[int, ...] | None:
         """A walk that is known, move by move, and begins with these."""
-        size = len(key)
-        return next((known for known, walked in self.walks.items()
-                     if len(known) == len(walked) > size and known[:size] == key), None)  # fmt: skip
+        for known, walked in self.walks.items():
+            if len(known) == len(walked) > len(key) and known[: len(key)] == key:
+                return known
+        return None
 
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
