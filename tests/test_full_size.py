@@ -60,8 +60,11 @@ class Realms(unittest.TestCase):
                 self.assertEqual(full.undecided, ())
                 self.assertEqual(full.judged.verdict, exact.judged.verdict)
                 self.assertEqual(named(full.findings), named(exact.findings))
-                self.assertEqual({f.subject: f.cause for f in full.findings if f.cause},
-                                 {f.subject: f.cause for f in exact.findings if f.cause})  # fmt: skip
+                causes = [
+                    {f.subject: f.cause for f in found if f.cause}
+                    for found in (full.findings, exact.findings)
+                ]
+                self.assertEqual(*causes)
                 sizes = [j.space.count(j.space.everything) for j in (full.judged, exact.judged)]
                 self.assertLess(*sizes)
                 narrate(Found(full.judged, full.findings), 0.0)  # replays all evidence
