@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import multiprocessing
 import signal
+import time
 from collections import deque
 from collections.abc import Iterable, Sequence
 from multiprocessing.pool import AsyncResult, Pool
@@ -77,11 +78,11 @@ class Batches:
             batch, result = self.given.popleft()
             self._take(batch, result.get())
         while self.pool and self.waiting and len(self.given) < AHEAD * self.helpers:
-            seconds = self._seconds()
-            if seconds <= 0:
+            if self._seconds() <= 0:
                 return
             batch = self.waiting.popleft()
-            self.given.append((batch, self.pool.apply_async(_help, (batch, seconds))))
+            until = time.time() + self._left()  # it may wait a while before it is begun
+            self.given.append((batch, self.pool.apply_async(_help, (batch, until))))
 
     def finish(self) -> None:
         """Answer all that still waits."""
@@ -95,11 +96,12 @@ class Batches:
 
     def _seconds(self) -> float:
         """How long a batch may take from now on."""
-        if self.budget.spent_by(0) is not None:
-            return 0.0
-        now, limit = self.budget.seconds(), self.budget.limits.seconds
-        left = self.until - now if limit is None else min(self.until, limit) - now
-        return min(PATIENCE, left)
+        return 0.0 if self.budget.spent_by(0) is not None else min(PATIENCE, self._left())
+
+    def _left(self) -> float:
+        limit = self.budget.limits.seconds
+        until = self.until if limit is None else min(self.until, limit)
+        return until - self.budget.seconds()
 
     def _answered(self, batch: Sequence[Question]) -> Answer | None:
         seconds = self._seconds()
@@ -144,7 +146,10 @@ def _begin(system: System, limits: Limits) -> None:
     _HELPED.append((system, limits))
 
 
-def _help(batch: Sequence[Question], seconds: float) -> Answer | None:
+def _help(batch: Sequence[Question], until: float) -> Answer | None:
     ((system, limits),) = _HELPED
+    seconds = min(PATIENCE, until - time.time())
+    if seconds <= 0:
+        return None
     budget = Budget(replace(limits, seconds=None, situations=None))
     return _answered(system, batch, seconds, budget, Silence())

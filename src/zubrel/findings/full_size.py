@@ -33,7 +33,7 @@ from zubrel.findings.missable import Subject, missable_among, subjects, with_cau
 from zubrel.findings.offers import Offer, Offers
 from zubrel.findings.outline import Outline, areas_behind, gates
 from zubrel.findings.questions import (
-    DETECTORS,
+    BY_SUBJECT,
     Asking,
     Having,
     Question,
@@ -256,7 +256,7 @@ class _Work:
 
     def _told(self, first: Sequence[Asking]) -> Iterator[Finding]:
         """What detectors say of subjects that the first lens knows."""
-        for kind in DETECTORS:
+        for kind in BY_SUBJECT:
             some = [q for q in first if q.kind == kind]
             yield from self._in_time(some, partial(self._asked, some))
 

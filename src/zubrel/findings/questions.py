@@ -28,7 +28,7 @@ from zubrel.findings.too_early import too_early
 from zubrel.findings.verdict import Judged
 from zubrel.reduced.reduce import EVERY
 
-DETECTORS: dict[str, Detector] = {
+BY_SUBJECT: dict[str, Detector] = {
     "broken_promise": broken_promises, "too_early": too_early, "no_gate": no_gate,
     "exact_count": exact_count, "swallowed": swallowed, "empty_hands": empty_hands,
     "wasted_use": wasted_use, "endless": endless, "silent": silent, "unheard": unheard,
@@ -82,7 +82,7 @@ def askings(system: System) -> list[Asking]:
     """All that the detectors would ask."""
     return [
         Asking(kind, inquiry.subject, tuple(inquiry.asked(system)), tuple(inquiry.steps))
-        for kind, detector in DETECTORS.items() for inquiry in inquiries(system, detector)
+        for kind, detector in BY_SUBJECT.items() for inquiry in inquiries(system, detector)
         if inquiry.formulas or inquiry.steps
     ]  # fmt: skip
 
@@ -94,7 +94,7 @@ def answer(judged: Judged, questions: Sequence[Question]) -> Answer:
     known = {q.formula: lens.some(q.formula) for q in having}
     things = [q.subject for q in having if q.subject is not None]
     found = list(missable_of(judged, things)) if things else []
-    for kind, detector in DETECTORS.items():
+    for kind, detector in BY_SUBJECT.items():
         about = {q.subject for q in questions if isinstance(q, Asking) and q.kind == kind}
         if about:
             found += detector(replace(judged, about=about))

@@ -34,14 +34,17 @@ def _line(world: World, walked: Walked) -> MoveLine:
 
 def held(world: World, situation: Situation) -> tuple[tuple[str, int], ...]:
     """What is held: names and amounts, in the order of the file."""
-    amounts = ((i.name, situation[keys.held(i.id)]) for i in world.items.values())
-    return tuple((name, int(amount)) for name, amount in amounts if amount)
+    return tuple((item.name, amount) for item, amount in _held_items(world, situation))
 
 
 def held_words(world: World, situation: Situation) -> tuple[str, ...]:
     """What is held, each item in words."""
-    amounts = ((i, int(situation[keys.held(i.id)])) for i in world.items.values())
-    return tuple(amount_words(item, amount) for item, amount in amounts if amount)
+    return tuple(amount_words(item, amount) for item, amount in _held_items(world, situation))
+
+
+def _held_items(world: World, situation: Situation) -> list[tuple[Item, int]]:
+    amounts = {key[1]: int(n) for key, n in situation.items() if key[0] == "held" and n}
+    return [(world.items[i], amounts[i]) for i in world.items if i in amounts]
 
 
 def amount_words(item: Item, amount: int) -> str:
@@ -53,35 +56,33 @@ def amount_words(item: Item, amount: int) -> str:
 
 def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
     """What differs between two situations, in words: items first, then the world."""
-    for item in world.items.values():
+    changed = {key for key, value in after.items() if before[key] != value}
+    of_kind = {kind: {key[1] for key in changed if key[0] == kind}
+               for kind in ("held", "open", "fact", "meter", "beaten")}  # fmt: skip
+    for item in (world.items[i] for i in world.items if i in of_kind["held"]):
         key = keys.held(item.id)
         difference = int(after[key]) - int(before[key])
-        if difference and item.uses is not None and before[key] and after[key]:
+        if item.uses is not None and before[key] and after[key]:
             yield f"{item.name}: {counted(int(after[key]), 'use')} left"
-        elif difference and item.uses is not None:
+        elif item.uses is not None:
             yield f"+{amount_words(item, difference)}" if difference > 0 else f"−{item.name}"
-        elif difference:
+        else:
             yield f"{'+' if difference > 0 else '−'}{amount_words(item, abs(difference))}"
-    for lock in world.locks.values():
-        key = keys.lock_open(lock.id)
-        if before[key] != after[key]:
-            yield f"{lock.name} {'open' if after[key] else 'shut'}"
-    for fact in world.facts.values():
+    for lock in (world.locks[i] for i in world.locks if i in of_kind["open"]):
+        yield f"{lock.name} {'open' if after[keys.lock_open(lock.id)] else 'shut'}"
+    for fact in (world.facts[i] for i in world.facts if i in of_kind["fact"]):
         key = keys.fact(fact.id)
-        if before[key] != after[key]:
-            value = fact.values[int(after[key])].replace("_", " ")
-            name = fact.name if after[key] else f"no longer: {fact.name}"
-            yield name if fact.true_false else f"{fact.name}: {value}"
-    for meter in world.meters.values():
+        value = fact.values[int(after[key])].replace("_", " ")
+        name = fact.name if after[key] else f"no longer: {fact.name}"
+        yield name if fact.true_false else f"{fact.name}: {value}"
+    for meter in (world.meters[i] for i in world.meters if i in of_kind["meter"]):
         key = keys.meter(meter.id)
-        if before[key] != after[key]:
-            yield f"{meter.name} {before[key]} → {after[key]}"
+        yield f"{meter.name} {before[key]} → {after[key]}"
     yield from _quest_changes(world, before, after)
-    for foe in world.foes.values():
+    for foe in (world.foes[i] for i in world.foes if i in of_kind["beaten"]):
         key = keys.beaten(foe.id)
-        if before[key] != after[key]:
-            many = f" ({after[key]} of {foe.count})" if foe.count > 1 else ""
-            yield f"{foe.name} beaten{many}"
+        many = f" ({after[key]} of {foe.count})" if foe.count > 1 else ""
+        yield f"{foe.name} beaten{many}"
     if after[ENDING] != before[ENDING]:
         yield f"the end: {world.endings[str(after[ENDING])].name}"
 
