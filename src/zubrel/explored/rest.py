@@ -27,6 +27,8 @@ class Settling:
 
     def rest(self, word: int) -> int | tuple[str, ...]:
         """The settled situation, or the ids of what goes round and round."""
+        if not self.settlers:
+            return word if word & self.mask else self._ended(word)
         trail: list[tuple[int, int]] = []
         seen: set[int] = set()
         while not word & self.mask:

@@ -20,29 +20,25 @@ def lines_of(world: World, walked: Iterable[Walked]) -> tuple[MoveLine, ...]:
 
 
 def _line(world: World, walked: Walked) -> MoveLine:
-    rule = walked.rule
+    rule, held = walked.rule, held_items(world, walked.after)
     return MoveLine(
         rule=rule.id, kind=rule.kind, label=rule.label,
         outcome=walked.outcome.number if rule.chancy else None,
         area=world.name_of(str(walked.before[PLACE])),
         to=world.name_of(str(walked.after[PLACE])), says=walked.outcome.says,
         changes=tuple(changes(world, walked.before, walked.after)),
-        held=held(world, walked.after),
-        held_words=held_words(world, walked.after),
+        held=tuple((item.name, amount) for item, amount in held),
+        held_words=tuple(amount_words(item, amount) for item, amount in held),
     )  # fmt: skip
-
-
-def held(world: World, situation: Situation) -> tuple[tuple[str, int], ...]:
-    """What is held: names and amounts, in the order of the file."""
-    return tuple((item.name, amount) for item, amount in _held_items(world, situation))
 
 
 def held_words(world: World, situation: Situation) -> tuple[str, ...]:
     """What is held, each item in words."""
-    return tuple(amount_words(item, amount) for item, amount in _held_items(world, situation))
+    return tuple(amount_words(item, amount) for item, amount in held_items(world, situation))
 
 
-def _held_items(world: World, situation: Situation) -> list[tuple[Item, int]]:
+def held_items(world: World, situation: Situation) -> list[tuple[Item, int]]:
+    """What is held, with amounts, in the order of the file."""
     amounts = {key[1]: int(n) for key, n in situation.items() if key[0] == "held" and n}
     return [(world.items[i], amounts[i]) for i in world.items if i in amounts]
 
