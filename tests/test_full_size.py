@@ -99,7 +99,7 @@ class Realms(unittest.TestCase):
             looked += len(looks)
         self.assertGreater(min(compared, looked), 0)
 
-    def test_small_batches_and_helping_processes_find_the_same(self):
+    def test_small_batches_and_worker_processes_find_the_same(self):
         system = realm_system("s", 1, True)
         expected = asked(system)
         with mock.patch.object(questions_module, "BATCH", 3):

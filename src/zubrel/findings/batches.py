@@ -33,7 +33,7 @@ Waiting = tuple[Sequence[Question], "AsyncResult[Answer | None]"]
 class Batches:
     """Answers to batches of questions; what time does not suffice for stays in `undecided`.
 
-    `jobs` counts this process and those that help it, which end with the `with` statement.
+    `jobs` counts this process and its workers, which end with the `with` statement.
     """
 
     def __init__(
@@ -43,7 +43,7 @@ class Batches:
         self.budget = budget
         self.progress = progress
         self.until = until
-        self.helpers = jobs - 1
+        self.workers = jobs - 1
         self.waiting: deque[Sequence[Question]] = deque()
         self.given: deque[Waiting] = deque()
         self.undecided: list[Question] = []
@@ -62,27 +62,27 @@ class Batches:
             self.pool.terminate()
 
     def ask(self, batches: Iterable[Sequence[Question]]) -> None:
-        """Put batches into the queue; helpers begin with them at once."""
+        """Put batches into the queue; workers begin with them at once."""
         self.waiting.extend(batches)
-        if self.helpers and self.waiting and self.pool is None:
+        if self.workers and self.waiting and self.pool is None:
             limits = self.budget.limits
             if limits.memory is not None:
-                limits = replace(limits, memory=limits.memory // (self.helpers + 1))
+                limits = replace(limits, memory=limits.memory // (self.workers + 1))
             context = multiprocessing.get_context("spawn")
-            self.pool = context.Pool(self.helpers, _begin, (self.system, limits))
+            self.pool = context.Pool(self.workers, _begin, (self.system, limits))
         self.give()
 
     def give(self) -> None:
-        """Take what helpers have answered, and give them more."""
+        """Take what workers have answered, and give them more."""
         while self.given and self.given[0][1].ready():
             batch, result = self.given.popleft()
             self._take(batch, result.get())
-        while self.pool and self.waiting and len(self.given) < AHEAD * self.helpers:
+        while self.pool and self.waiting and len(self.given) < AHEAD * self.workers:
             if self._seconds() <= 0:
                 return
             batch = self.waiting.popleft()
             until = time.time() + self._left()  # it may wait a while before it is begun
-            self.given.append((batch, self.pool.apply_async(_help, (batch, until))))
+            self.given.append((batch, self.pool.apply_async(_work, (batch, until))))
 
     def finish(self) -> None:
         """Answer all that still waits."""
@@ -136,18 +136,18 @@ def _answered(
         return None
 
 
-# in the processes that help
+# in the worker processes
 
-_HELPED: list[tuple[System, Limits]] = []
+_GIVEN: list[tuple[System, Limits]] = []
 
 
 def _begin(system: System, limits: Limits) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is interrupted, and ends them
-    _HELPED.append((system, limits))
+    _GIVEN.append((system, limits))
 
 
-def _help(batch: Sequence[Question], until: float) -> Answer | None:
-    ((system, limits),) = _HELPED
+def _work(batch: Sequence[Question], until: float) -> Answer | None:
+    ((system, limits),) = _GIVEN
     seconds = min(PATIENCE, until - time.time())
     if seconds <= 0:
         return None
