@@ -121,6 +121,17 @@ class Realms(unittest.TestCase):
         # whatever is a finding is not undecided as well
         self.assertFalse(named(cut.findings) & set(cut.undecided))
 
+    def test_without_memory_for_the_questions_the_verdict_stands_and_all_else_is_open(self):
+        system = realm_system("s", 1, True)
+        whole = asked(system)
+        with mock.patch("zubrel.explored.lens.Lens.answers", side_effect=MemoryError):
+            cut = asked(system)
+        self.assertEqual(cut.judged.verdict, "softlocks")
+        self.assertIn(("softlock", "error"), {(f.kind, f.severity) for f in cut.findings})
+        missing = named(whole.findings) - named(cut.findings)
+        self.assertTrue(missing)
+        self.assertLessEqual(missing, set(cut.undecided))
+
     def test_batches_are_halved_until_nothing_is_left_to_halve(self):
         system = realm_system("s", 1, True)
         questions = askings(system)[:6]

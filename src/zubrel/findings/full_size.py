@@ -87,7 +87,10 @@ def full_size(lens: Lens, budget: Budget, progress: Progress, jobs: int = 1) -> 
     until = budget.seconds() + ENOUGH
     with Batches(lens.system, budget, progress, until, jobs) as batches:
         work = _Work(judged, budget, batches, until)
-        found += work.findings()
+        try:
+            found += list(work.findings())
+        except MemoryError:  # of the first lens; the others are looked after
+            work.leave_all_open()
     # what is left is to tell of what was found
     lens.inner.allow(TELLING if budget.spent_by(0) is None else GRACE)
     return FullSize(judged, tuple(found), tuple(dict.fromkeys(work.undecided)))
@@ -294,6 +297,10 @@ class _Work:
             return []
         finally:
             self.budget.until = None
+
+    def leave_all_open(self) -> None:
+        self._leave_open([*self._havings(frozenset()), *askings(self.system)])
+        list(self._unreachable({}, frozenset()))  # where nothing is known, nothing is found
 
     def _leave_open(self, questions: Iterable[Question]) -> None:
         for question in questions:
