@@ -55,17 +55,16 @@ class SymbolicSettling:
         if not self.needed:
             return some
         happen = self.happen if happen is None else happen
-        rounds, met = 0, self.encoding.false
+        rounds = 0
         while (some & self.moving).satisfiable():
             for one, where in happen:
                 moving = some & where
                 if moving.satisfiable():
-                    met = met | moving
+                    self.restless = self.restless | moving
                     some = (some & ~where) | one.image(self.encoding, moving)
             rounds += 1
             if watch is not None and rounds % LONG == 0:
                 watch(some & self.moving)
-        self.restless = self.restless | met
         return some
 
     def sets_off(self, writes: frozenset[int]) -> bool:
