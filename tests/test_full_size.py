@@ -148,6 +148,39 @@ class Realms(unittest.TestCase):
         self.assertEqual(tried, [6, 3, 1, 2, 1, 1, 3, 1, 2, 1, 1])
         self.assertEqual(batches.undecided, questions)
 
+    def test_an_answer_that_never_comes_leaves_its_questions_open(self):
+        class Lost:
+            def ready(self):
+                return False
+
+            def wait(self, seconds):
+                pass
+
+        questions = askings(realm_system("s", 1, True))[:2]
+        with Batches(realm_system("s", 1, True), Budget(Limits()), Silence(), 60.0, 1) as batches:
+            batches.given.append((questions, Lost()))
+            batches.finish()
+        self.assertEqual(batches.undecided, questions)
+        self.assertFalse(batches.given)
+
+    def test_an_explanation_that_no_look_can_give_is_left_out(self):
+        looked = 0
+        for seed in (1, 7, 12):
+            full, sizes = asked(realm_system("s", seed, True)), []
+
+            def blind(formulas, full=full, sizes=sizes):
+                sizes.append(len(formulas))
+                return full.judged.space  # knows no more than before
+
+            told = told_by(Found(full.judged, full.findings, closer=blind))
+            without = told_by(Found(full.judged, full.findings))
+            self.assertEqual({k: f.explanation for k, f in told.items()},
+                             {k: f.explanation for k, f in without.items()})  # fmt: skip
+            # each look asks for something that none has asked for
+            self.assertEqual(sizes, sorted(set(sizes)))
+            looked += len(sizes)
+        self.assertGreater(looked, 0)
+
 
 class Program(ProgramTest):
     def test_a_limit_of_time_ends_in_a_verdict_or_none_and_says_what_is_open(self):

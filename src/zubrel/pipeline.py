@@ -25,7 +25,7 @@ from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, LimitReached
 from zubrel.findings.fates import Fates, fates
-from zubrel.findings.find import Found, find, stale_acceptance, with_acceptance
+from zubrel.findings.find import Found, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate
@@ -86,11 +86,13 @@ def report(
     if space.merged:
         return _at_full_size(space, None, budget, progress, jobs, with_outline)
     progress.stage("looking for trouble")
-    if auto and space.engine == "symbolic":
-        few = space.count(space.everything) < FEW
-        budget.until = budget.seconds() + (PATIENCE if few else IMPATIENCE)
+    judged = None
     try:
-        found = find(space, with_progression, with_outline)
+        judged = judge(space)
+        if auto and space.engine == "symbolic":
+            few = space.count(space.everything) < FEW
+            budget.until = budget.seconds() + (PATIENCE if few else IMPATIENCE)
+        found = find_in(judged, with_progression, with_outline)
         progress.stage("writing it up")
         return narrate(found, budget.seconds())
     except (LimitReached, MemoryError) as limit:
@@ -100,17 +102,17 @@ def report(
             from zubrel.explored.lens import look
 
             lens = look(space.system, (), budget, progress)
-            return _at_full_size(lens, space, budget, progress, jobs, with_outline)
+            return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
         # what was found so far is not the whole of any kind, so none of it is told
         space.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
         return narrate(Found(judge(space), ()), budget.seconds())
 
 
 def _at_full_size(
-    lens: AnySpace, listed: AnySpace | None, budget: Budget, progress: Progress, jobs: int,
+    lens: AnySpace, listed: Judged | None, budget: Budget, progress: Progress, jobs: int,
     with_outline: bool,
 ) -> Report:  # fmt: skip
-    """What reduced systems tell; `listed` is the space of every situation, where there is one."""
+    """What reduced systems tell; `listed` is of all situations, where they are known."""
     from zubrel.explored.lens import Lens
     from zubrel.findings.full_size import full_size, map_of
     from zubrel.findings.questions import look_within
@@ -129,20 +131,10 @@ def _at_full_size(
         left = until - budget.seconds()
         return look_within(left, lens.system, asked, budget, progress) if left > 0 else None
 
-    counted = None if listed is None else _counted(listed, budget)
     drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
     found_in_all = Found(full.judged, order, outline=drawn, undecided=full.undecided,
-                         listed=counted, closer=closer)  # fmt: skip
+                         listed=listed, closer=closer)  # fmt: skip
     return narrate(found_in_all, budget.seconds())
-
-
-def _counted(listed: AnySpace, budget: Budget) -> Judged | None:
-    """The situations of each sort; None where a limit is reached before."""
-    budget.until = None
-    try:
-        return judge(listed)
-    except (LimitReached, MemoryError):
-        return None
 
 
 def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:

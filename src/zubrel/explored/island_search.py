@@ -18,19 +18,18 @@ import numpy.typing as npt
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.formulas import FALSE, Formula
+from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import ENDING, PLACE, System
 from zubrel.explored.kernel import Kernel, Test, Update
 from zubrel.explored.links import Links
-from zubrel.explored.numbered import NumberTable, Rows
+from zubrel.explored.numbered import Numbers, NumberTable, Rows
 from zubrel.explored.open_ways import OpenWays
 from zubrel.explored.packing import pack_into_words
 from zubrel.explored.settling import VectorSettling
 from zubrel.explored.space import TooMany
-from zubrel.explored.vector_search import refuse_if_endless
+from zubrel.explored.vector_search import refuse_if_endless, rules_by_area
 
 CHUNK = 65_536
-Numbers = npt.NDArray[np.uint32]
 
 
 class Islands:
@@ -44,16 +43,13 @@ class Islands:
         self.rows = Rows(self.packing.words)
         self.edges: list[tuple[Numbers, Numbers]] = []
         self.stopped: str | None = None
+        self.situations = 0
+        """How many situations the nodes stand for."""
         self._sizes: list[npt.NDArray[np.int64]] = []
 
     @property
     def nodes(self) -> int:
         return len(self.rows)
-
-    @property
-    def situations(self) -> int:
-        """How many situations the nodes stand for."""
-        return int(sum(int(sizes.sum()) for sizes in self._sizes))
 
     def where(self, formula: Formula) -> npt.NDArray[np.bool_]:
         """The nodes in which a formula holds that does not ask for the place."""
@@ -105,7 +101,9 @@ class Islands:
         return sizes
 
     def add_sizes(self, sizes: npt.NDArray[np.int64]) -> None:
+        """The sizes of the nodes that were numbered last."""
         self._sizes.append(sizes)
+        self.situations += int(sizes.sum())
 
 
 def search_islands(
@@ -136,17 +134,12 @@ class _Search:
 
     def _prepare(self) -> None:
         """The rules of each area; of plain ways also where they lead."""
-        system, kernel = self.islands.system, self.islands.kernel
         plain = {(way.step, way.here): way.there for way in self.islands.open_ways.ways}
-        moves = [m for m in system.moves if m.guard != FALSE]
-        tests = kernel.tests(m.guard for m in moves)
-        updates = iter(kernel.updates(s.changes for m in moves for s in m.steps))
-        every = range(len(system.variables[PLACE].names))
-        self.at = [[] for _ in every]
-        for move, test in zip(moves, tests, strict=True):
-            own = [next(updates) for _ in move.steps]
-            for area in every if move.areas is None else move.areas:
-                self.at[area].append((test, own, plain.get((move.steps[0].number, area))))
+        self.at = [
+            [(test, updates, plain.get((move.steps[0].number, area)))
+             for move, test, updates in here]
+            for area, here in enumerate(rules_by_area(self.islands.system, self.islands.kernel))
+        ]  # fmt: skip
 
     def run(self) -> None:
         islands = self.islands

@@ -6,7 +6,8 @@ system was reduced. Anything else raises `NotAsked`, so that nothing is answered
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from functools import cached_property
 from typing import Any
 
 from zubrel.atoms.budget import Budget
@@ -54,7 +55,6 @@ class Lens:
         self._idle = {s.number for m in system.moves for s in m.steps
                       if not any(o.changes for o in m.steps)}  # fmt: skip
         self._walking: Walking | None = None
-        self._known_marks: set[int] | None = None
 
     @property
     def moves(self) -> None:
@@ -130,7 +130,7 @@ class Lens:
         return found
 
     def _seen_mark(self, formula: Formula) -> DiagramSet | None:
-        if not isinstance(formula, Within) or formula.variable not in self._marks():
+        if not isinstance(formula, Within) or formula.variable not in self._marks:
             return None
         mark, domain = formula.variable, self.system.variables[formula.variable]
         left = self.inner.system.variables[mark]
@@ -141,20 +141,26 @@ class Lens:
             return self.inner.where(formula)
         if any(c.variable == PLACE for s in self.system.settlers for c in s.changes):
             return None
-        moves = {s.number: m for m in self.system.moves for s in m.steps}
-        for step in self.reduced.originals:
-            if any(c.variable == mark for c in step.changes):
-                ends = {c.number for c in step.changes if c.variable == PLACE}
-                landing = ends or moves[step.number].areas
-                if landing is None or not areas.issuperset(landing):
-                    return None
+        for landing in self._landings.get(mark, ()):
+            if landing is None or not areas.issuperset(landing):
+                return None
         standing = either(Within(PLACE, area, area) for area in sorted(areas))
         return self.inner.where(both((formula, standing)))
 
+    @cached_property
     def _marks(self) -> set[int]:
-        if self._known_marks is None:
-            self._known_marks = marks_of(self.system)
-        return self._known_marks
+        return marks_of(self.system)
+
+    @cached_property
+    def _landings(self) -> dict[int, list[Collection[int] | None]]:
+        """For each variable: where the player stands after the steps that change it (None: any)."""
+        moves = {s.number: m for m in self.system.moves for s in m.steps}
+        found: dict[int, list[Collection[int] | None]] = {}
+        for step in self.reduced.originals:
+            ends = {c.number for c in step.changes if c.variable == PLACE}
+            for variable in {c.variable for c in step.changes}:
+                found.setdefault(variable, []).append(ends or moves[step.number].areas)
+        return found
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
         return self.inner.reaching(targets)

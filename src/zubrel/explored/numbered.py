@@ -49,6 +49,27 @@ class Rows:
         return result
 
 
+class NumberSet:
+    """A set of situations as one truth value for each."""
+
+    __slots__ = ("truths",)
+
+    def __init__(self, truths: npt.NDArray[np.bool_]) -> None:
+        self.truths = truths
+
+    def __and__(self, other: NumberSet) -> NumberSet:
+        return NumberSet(self.truths & other.truths)
+
+    def __or__(self, other: NumberSet) -> NumberSet:
+        return NumberSet(self.truths | other.truths)
+
+    def __sub__(self, other: NumberSet) -> NumberSet:
+        return NumberSet(self.truths & ~other.truths)
+
+    def __bool__(self) -> bool:
+        return bool(self.truths.any())
+
+
 class NumberTable:
     """Gives every situation its number; open addressing with linear steps, half full at most."""
 

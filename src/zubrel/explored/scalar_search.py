@@ -29,7 +29,7 @@ def explore_scalar(
     """
     space = ScalarSpace(system)
     collecting = gc.isenabled()
-    gc.disable()  # nothing here goes in circles, and looking for it takes a fifth of the time
+    gc.disable()  # nothing here goes in circles, and looking for it takes a sixth of the time
     try:
         _Search(space, budget, progress, most, narrow).run()
     finally:

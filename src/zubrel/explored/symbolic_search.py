@@ -49,9 +49,9 @@ class _Search:
         self.space = space
         self.budget = budget
         self.progress = progress
-        self.goes_on = goes_on or (lambda seconds, found: True)
+        self.goes_on = goes_on
         self.began = self.looked = self.next_pause = time.perf_counter()
-        self.until: float | None = self.began + EVERY
+        self.next_question = self.began + EVERY
 
     def run(self) -> None:
         space, encoding = self.space, self.space.encoding
@@ -67,7 +67,7 @@ class _Search:
             space.stopped = str(limit)
         except DDMemoryError:
             space.stopped = memory_words(self.budget)
-        self.until = None
+        self.goes_on = None
         space.note = lambda found: None  # type: ignore[method-assign]
 
     def _remember_all_that_settles(self) -> None:
@@ -97,11 +97,11 @@ class _Search:
         if now < self.next_pause:
             return
         self.next_pause = now + PAUSE
-        if self.until is not None and now > self.until:
+        if self.goes_on is not None and now > self.next_question:
             found = self.space.encoding.size(self.space.found)
             if not self.goes_on(now - self.began, found):
                 raise LookedLongEnough(found)
-            self.until = now + EVERY
+            self.next_question = now + EVERY
         words = self.budget.spent_by(0)
         if words is not None:
             raise LimitReached(words)

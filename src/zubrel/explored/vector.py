@@ -21,36 +21,15 @@ from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.kernel import Kernel
 from zubrel.explored.links import Links
-from zubrel.explored.numbered import Rows
+from zubrel.explored.numbered import Numbers, NumberSet, Rows
 from zubrel.explored.packing import pack_into_words
 from zubrel.explored.settling import VectorSettling
 from zubrel.explored.space import Trace
+from zubrel.explored.vector_walks import VectorWalks
 
-Numbers = npt.NDArray[np.uint32]
 Truths = npt.NDArray[np.bool_]
 CHUNK = 65_536
 FAMILY = 64
-
-
-class NumberSet:
-    """A set of situations as one truth value for each."""
-
-    __slots__ = ("truths",)
-
-    def __init__(self, truths: Truths) -> None:
-        self.truths = truths
-
-    def __and__(self, other: NumberSet) -> NumberSet:
-        return NumberSet(self.truths & other.truths)
-
-    def __or__(self, other: NumberSet) -> NumberSet:
-        return NumberSet(self.truths | other.truths)
-
-    def __sub__(self, other: NumberSet) -> NumberSet:
-        return NumberSet(self.truths & ~other.truths)
-
-    def __bool__(self) -> bool:
-        return bool(self.truths.any())
 
 
 class Block(Struct, frozen=True):
@@ -59,75 +38,6 @@ class Block(Struct, frozen=True):
     step: int
     sources: Numbers
     targets: Numbers
-
-
-class VectorWalks:
-    """Breadth-first plays over the edges; the tree is made when the first trace is asked for."""
-
-    def __init__(self, space: VectorSpace, avoiding: NumberSet | None) -> None:
-        self.space = space
-        self.levels = space.levels if avoiding is None else _levels(space, avoiding)
-        self.reached = NumberSet(self.levels >= 0)
-        self._tree: tuple[Numbers, npt.NDArray[np.int32]] | None = None
-
-    def shortest(self, target: NumberSet, surely: bool = False) -> Trace | None:
-        inside = np.flatnonzero(target.truths & self.reached.truths)
-        if not len(inside):
-            return None
-        here = int(inside[np.argmin(self.levels[inside])])
-        parents, steps = self._parents()
-        trace: list[Step] = []
-        while self.levels[here] > 0:
-            trace.append(self.space.system.steps[int(steps[here])])
-            here = int(parents[here])
-        return Trace(tuple(reversed(trace)))
-
-    def moves_to(self, target: NumberSet) -> int | None:
-        inside = self.levels[target.truths & self.reached.truths]
-        return int(inside.min()) if len(inside) else None
-
-    def by_moves(self, sets: Sequence[NumberSet]) -> list[tuple[int, ...]]:
-        size = int(self.levels.max()) + 1
-        inside = (self.levels[some.truths & self.reached.truths] for some in sets)
-        columns = [np.bincount(levels, minlength=size).tolist() for levels in inside]
-        return list(zip(*columns, strict=True))
-
-    def _parents(self) -> tuple[Numbers, npt.NDArray[np.int32]]:
-        """For each situation one that is a level nearer to the start, and the step from it.
-
-        Of several the one in the first block, and there the first, is taken: later ones are
-        written first and then overwritten.
-        """
-        if self._tree is None:
-            parents = np.zeros(len(self.levels), np.uint32)
-            steps = np.zeros(len(self.levels), np.int32)
-            for block in reversed(self.space.blocks):
-                before, after = self.levels[block.sources], self.levels[block.targets]
-                nearer = np.flatnonzero((after == before + 1) & (before >= 0))[::-1]
-                parents[block.targets[nearer]] = block.sources[nearer]
-                steps[block.targets[nearer]] = block.step
-            self._tree = parents, steps
-        return self._tree
-
-
-def _levels(space: VectorSpace, avoiding: NumberSet) -> npt.NDArray[np.int32]:
-    """How many steps from the start, -1: not reached while keeping out of `avoiding`."""
-    levels = np.full(len(space.rows), -1, np.int32)
-    if avoiding.truths[0]:
-        return levels
-    levels[0] = 0
-    starts, targets = space.forward().starts, space.forward().ends
-    frontier = np.zeros(1, np.int64)
-    level = 0
-    while len(frontier):
-        level += 1
-        first, counts = starts[frontier], starts[frontier + 1] - starts[frontier]
-        skipped = np.repeat(first - np.concatenate(([0], np.cumsum(counts)[:-1])), counts)
-        reached = targets[np.arange(len(skipped)) + skipped]
-        new = reached[(levels[reached] < 0) & ~avoiding.truths[reached]]
-        frontier = np.unique(new).astype(np.int64)
-        levels[frontier] = level
-    return levels
 
 
 class VectorSpace:

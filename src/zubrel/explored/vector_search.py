@@ -10,16 +10,16 @@ import numpy.typing as npt
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import FALSE
-from zubrel.compiled.system import ENDING, PLACE, System
-from zubrel.explored.kernel import Test, Update
-from zubrel.explored.numbered import NumberTable
+from zubrel.compiled.system import ENDING, PLACE, Move, System
+from zubrel.explored.kernel import Kernel, Test, Update
+from zubrel.explored.numbered import Numbers, NumberTable
 from zubrel.explored.packing import Packing
 from zubrel.explored.rest import Settling
 from zubrel.explored.scalar import ScalarSpace
 from zubrel.explored.scalar_search import explore_scalar
 from zubrel.explored.settling import VectorSettling
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
-from zubrel.explored.vector import CHUNK, Block, Numbers, VectorSpace
+from zubrel.explored.vector import CHUNK, Block, VectorSpace
 
 BLOCK = 1 << 18
 
@@ -58,6 +58,20 @@ class _Moved:
         return [np.concatenate([r[n] for r in self._after]) for n in range(self.words)]
 
 
+def rules_by_area(system: System, kernel: Kernel) -> list[list[tuple[Move, Test, list[Update]]]]:
+    """For each area the rules that may be possible there, with their guards and outcomes."""
+    moves = [m for m in system.moves if m.guard != FALSE]
+    tests = kernel.tests(m.guard for m in moves)
+    updates = iter(kernel.updates(s.changes for m in moves for s in m.steps))
+    every = range(len(system.variables[PLACE].names))
+    found: list[list[tuple[Move, Test, list[Update]]]] = [[] for _ in every]
+    for move, test in zip(moves, tests, strict=True):
+        own = [next(updates) for _ in move.steps]
+        for area in every if move.areas is None else move.areas:
+            found[area].append((move, test, own))
+    return found
+
+
 class _Search:
     def __init__(
         self, space: VectorSpace, budget: Budget, progress: Progress, most: int | None
@@ -74,16 +88,11 @@ class _Search:
         self._prepare()
 
     def _prepare(self) -> None:
-        system, kernel = self.space.system, self.space.kernel
-        moves = [m for m in system.moves if m.guard != FALSE]
-        tests = kernel.tests(m.guard for m in moves)
-        updates = iter(kernel.updates(s.changes for m in moves for s in m.steps))
-        every = range(len(system.variables[PLACE].names))
-        self.at = [[] for _ in every]
-        for move, test in zip(moves, tests, strict=True):
-            steps = [(s.number, next(updates)) for s in move.steps]
-            for area in every if move.areas is None else move.areas:
-                self.at[area].append((test, steps))
+        self.at = [
+            [(test, [(s.number, update) for s, update in zip(move.steps, updates, strict=True)])
+             for move, test, updates in here]
+            for here in rules_by_area(self.space.system, self.space.kernel)
+        ]  # fmt: skip
 
     def run(self) -> None:
         space = self.space

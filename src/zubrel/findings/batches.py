@@ -24,6 +24,8 @@ from zubrel.findings.verdict import AnySpace, judge
 
 PATIENCE = 40.0
 """Seconds that a batch may take before it is halved."""
+SLACK = 15.0
+"""Seconds after its time in which an answer is still waited for."""
 AHEAD = 2
 """Batches that are given to each process before it asks."""
 
@@ -92,7 +94,14 @@ class Batches:
                 batch = self.waiting.popleft()
                 self._take(batch, self._answered(batch))
             elif self.given:
-                self.given[0][1].wait()
+                self._wait()
+
+    def _wait(self) -> None:
+        """For the answer that comes next; a worker that has died would never give one."""
+        self.given[0][1].wait(max(0.0, self._left()) + SLACK)
+        if not self.given[0][1].ready():
+            self.undecided += [question for batch, _ in self.given for question in batch]
+            self.given.clear()
 
     def _seconds(self) -> float:
         """How long a batch may take from now on."""

@@ -8,13 +8,13 @@ from typing import Any
 
 from zubrel.checked import keys
 from zubrel.checked.world import Rule
-from zubrel.compiled.formulas import FALSE, TRUE, Within
-from zubrel.compiled.system import Move, Operation, Step, System
+from zubrel.compiled.formulas import FALSE, Within
+from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
-from zubrel.findings.surplus import changed_by, excludes
+from zubrel.findings.surplus import changed_by
 from zubrel.findings.verdict import Judged
-from zubrel.reduced.rising import parts_of
+from zubrel.reduced.rising import excluded, lone_changes
 
 COUNTED = ("held", "meter", "stock", "stored")
 """The kinds of variables that a move may lower: whoever pays does not get it for nothing."""
@@ -46,7 +46,7 @@ def _raising(judged: Judged, move: Move) -> Iterator[tuple[str, Trace, Step]]:
     for step in move.steps:
         counted = [v for v in changed_by(system, step) if system.variables[v].key[0] in COUNTED]
         gains = [v for v in counted if system.variables[v].key[0] in ("held", "meter")]
-        if not gains or bars_itself(system, move, step):
+        if not gains or _bars_itself(system, move, step):
             continue
         if again is None:
             again = reduce(lambda a, b: a | b, (space.possible(s) for s in move.steps))
@@ -59,16 +59,9 @@ def _raising(judged: Judged, move: Move) -> Iterator[tuple[str, Trace, Step]]:
                 yield str(system.variables[variable].key[1]), trace.then(step), step
 
 
-def bars_itself(system: System, move: Move, step: Step) -> bool:
+def _bars_itself(system: System, move: Move, step: Step) -> bool:
     """Whether a move is surely impossible right after a step of it."""
-    settled = {c.variable for s in system.settlers for c in s.changes}
-    return any(
-        change.operation is Operation.SET and change.when == TRUE
-        and change.variable not in settled
-        and [c.variable for c in step.changes].count(change.variable) == 1
-        and any(excludes(part, change.variable, change.number) for part in parts_of(move.guard))
-        for change in step.changes
-    )  # fmt: skip
+    return any(excluded(move.guard, change) for change in lone_changes(system, step))
 
 
 def _trades(judged: Judged) -> Iterator[tuple[str, Trace, Step]]:

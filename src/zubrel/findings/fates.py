@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
@@ -26,14 +27,10 @@ def fates(system: System, budget: Budget, progress: Progress) -> Fates:
     searched by islands. Raises `EndlessSettling` when a world never comes to rest.
     """
     if budget.limits.engine == "auto":
-        try:
+        with suppress(TooMany):
             return _of_space(explore_scalar(system, budget, progress, SMALL))
-        except TooMany:
-            pass
-        try:
+        with suppress(TooMany):
             return _of_islands(system, budget, progress)
-        except TooMany:
-            pass
     return _of_space(explore(system, budget, progress))
 
 

@@ -60,7 +60,11 @@ def find(space: AnySpace, with_progression: bool = False, with_outline: bool = F
 
     `with_outline`: also what pictures need beyond that.
     """
-    judged = judge(space)
+    return find_in(judge(space), with_progression, with_outline)
+
+
+def find_in(judged: Judged, with_progression: bool = False, with_outline: bool = False) -> Found:
+    """`find`, where the situations are judged already."""
     findings = [f for detector in DETECTORS for f in detector(judged)]
     findings = with_acceptance(findings, judged.system.world)
     if judged.complete:

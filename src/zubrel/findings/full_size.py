@@ -142,17 +142,16 @@ class _Work:
         )
         havings = self._havings(possible)
         shown = {f.subject: f for f in self._in_time([], self._skipped)}
-        every: list[Question] = [*havings, *askings(self.system)]
-        for question in every:
-            known = self._known(question) if isinstance(question, Having) else None
-            if isinstance(question, Asking) and question.kind == "skippable" and (
-                question.subject in shown
-            ):  # fmt: skip
-                continue
-            if known is not None:
+        for having in havings:
+            known = self._known(having)
+            if known is None:
+                hard.append(having)
+            else:
                 easy.append(known)
-            elif isinstance(question, Having):
-                hard.append(question)
+        had: dict[str, Formula] = {}
+        for question in askings(self.system):
+            if question.kind == "skippable" and question.subject in shown:
+                (had[question.subject],) = question.asked
             elif question.kind == "broken_promise" and question.subject in within:
                 counting.append(question)
             elif self._answers(question):
@@ -166,7 +165,11 @@ class _Work:
         self._leave_open(self.batches.undecided)
         yield from with_causes(self.system.world, _shortest(found))
         ever = {k.question.formula: bool(k.there) for k in easy} | self.batches.known
-        yield from self._reached(list(shown.values()), ever)
+        for subject, formula in had.items():  # done without, and can it be had at all?
+            if formula not in ever:
+                self.undecided.append(("skippable", subject))
+            elif ever[formula]:
+                yield shown[subject]
         yield from self._unreachable(ever, possible)
 
     def _skipped(self) -> list[Finding]:
@@ -182,16 +185,6 @@ class _Work:
             return any(test(word) for word in words)
 
         return list(won_without(self.judged, occurs, win))
-
-    def _reached(self, found: Sequence[Finding], ever: dict[Formula, bool]) -> Iterator[Finding]:
-        """Of things that can be done without, those that can be had at all."""
-        formulas = {q.subject: q.asked for q in askings(self.system) if q.kind == "skippable"}
-        for finding in found:
-            (formula,) = formulas[finding.subject]
-            if formula not in ever:
-                self.undecided.append((finding.kind, finding.subject))
-            elif ever[formula]:
-                yield finding
 
     def _havings(self, possible: frozenset[int]) -> list[Having]:
         """What can be missed or unreachable."""

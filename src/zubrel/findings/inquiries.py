@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import cast
 
 from msgspec import Struct, field
@@ -22,9 +22,8 @@ class Inquiry(Struct):
     formulas: dict[Formula, None] = field(default_factory=dict)
     steps: dict[int, Step] = field(default_factory=dict)
 
-    def asked(self, system: System) -> list[Formula]:
-        """Formulas over everything that an answer depends on."""
-        moves = {s.number: m for m in system.moves for s in m.steps} if self.steps else {}
+    def asked(self, system: System, moves: Mapping[int, Move]) -> list[Formula]:
+        """Formulas over everything that an answer depends on. `moves` are by step numbers."""
         found = dict(self.formulas)
         for move in {moves[n].rule.id: moves[n] for n in self.steps}.values():
             found |= _of(move, system)

@@ -37,6 +37,10 @@ BY_SUBJECT: dict[str, Detector] = {
 """By kind, those whose subjects have nothing to do with each other."""
 
 
+BATCH, QUESTS = 32, 6
+"""Questions that are asked of one reduced system; about quests fewer."""
+
+
 class Having(Struct, frozen=True):
     """Does a formula ever hold, and can its subject, where it has one, be missed?"""
 
@@ -80,8 +84,9 @@ class Answer(Struct):
 
 def askings(system: System) -> list[Asking]:
     """All that the detectors would ask."""
+    moves = {s.number: m for m in system.moves for s in m.steps}
     return [
-        Asking(kind, inquiry.subject, tuple(inquiry.asked(system)), tuple(inquiry.steps))
+        Asking(kind, inquiry.subject, tuple(inquiry.asked(system, moves)), tuple(inquiry.steps))
         for kind, detector in BY_SUBJECT.items() for inquiry in inquiries(system, detector)
         if inquiry.formulas or inquiry.steps
     ]  # fmt: skip
@@ -135,7 +140,3 @@ def in_batches(system: System, questions: Sequence[Question]) -> Iterator[list[Q
         some = [q for q in questions if (q.about in quests) == long]
         some.sort(key=lambda q: max(variables_in(q.asked), default=0))
         yield from (some[n : n + size] for n in range(0, len(some), size))
-
-
-BATCH, QUESTS = 32, 6
-"""Questions that are asked of one reduced system."""

@@ -9,12 +9,12 @@ from typing import Any
 from zubrel.checked import keys
 from zubrel.checked.effects import Take, Wear
 from zubrel.checked.world import World
-from zubrel.compiled.formulas import TRUE, Formula, Opposite, Within, either
-from zubrel.compiled.system import ENDING, Change, Move, Operation, Step, System
+from zubrel.compiled.formulas import either
+from zubrel.compiled.system import ENDING, Move, Operation, Step, System
 from zubrel.findings.finding import Finding
 from zubrel.findings.mentions import counted_ids, needed_ids
 from zubrel.findings.verdict import Judged
-from zubrel.reduced.rising import parts_of
+from zubrel.reduced.rising import excluded, lone_changes
 
 
 def swallowed(judged: Judged) -> Iterator[Finding]:
@@ -81,7 +81,7 @@ def wasted_use(judged: Judged) -> Iterator[Finding]:
             system.numbers[keys.held(e.item)] for e in move.steps[0].outcome.effects
             if isinstance(e, Take | Wear)
         }  # fmt: skip
-        if not given_up or surely_changed(system, move) - given_up:
+        if not given_up or _surely_changed(system, move) - given_up:
             continue
         if not judged.asks(move.rule.id):
             continue
@@ -108,37 +108,11 @@ def _changing_nothing_but(judged: Judged, move: Move, variables: set[int]) -> An
     return quiet
 
 
-def surely_changed(system: System, move: Move) -> set[int]:
+def _surely_changed(system: System, move: Move) -> set[int]:
     """The variables that some step of a move changes, whenever the move is possible."""
-    settled = {c.variable for s in system.settlers for c in s.changes}
-    parts = parts_of(move.guard)
-    each = [
-        {c.variable for c in step.changes if _surely(c, parts) and c.variable not in settled
-         and [d.variable for d in step.changes].count(c.variable) == 1}
-        for step in move.steps
-    ]  # fmt: skip
-    return set().union(*each)
-
-
-def _surely(change: Change, parts: Sequence[Formula]) -> bool:
-    """Whether a change makes a difference wherever some formulas hold."""
-    if change.when != TRUE:
-        return False
-    if change.operation is Operation.SET:
-        return any(excludes(part, change.variable, change.number) for part in parts)
-    return change.operation is Operation.FLIP or (
-        change.operation is Operation.ADD and change.number != 0
-    )
-
-
-def excludes(part: Formula, variable: int, number: int) -> bool:
-    """Whether a formula says of a variable that it is not `number`."""
-    match part:
-        case Within(asked, low, high):
-            return asked == variable and not low <= number <= high
-        case Opposite(Within(asked, low, high)):
-            return asked == variable and low <= number <= high
-    return False
+    return {c.variable for step in move.steps for c in lone_changes(system, step)
+            if c.operation is Operation.FLIP or excluded(move.guard, c)
+            or (c.operation is Operation.ADD and c.number != 0)}  # fmt: skip
 
 
 def changed_by(system: System, step: Step) -> Sequence[int]:

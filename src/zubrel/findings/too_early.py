@@ -32,7 +32,7 @@ def too_early(judged: Judged) -> Iterator[Finding]:
     ]
     able = judged.space.reaching([done for _, done in quests])
     for (quest, _), can in zip(quests, able, strict=True):
-        judged.asks(quest.id)
+        judged.asks(quest.id)  # once more: what follows is asked for its sake again
         spoilt = judged.space.everything - can
         if can and spoilt:
             yield from _Quest(judged, translator, quest, can, spoilt).finding()

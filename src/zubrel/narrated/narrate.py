@@ -151,6 +151,8 @@ class _Narrator:
                 lines = reasons.of(finding.subject)
             if not reasons.unasked:
                 return lines
+            if self.asked.keys() >= reasons.unasked.keys():
+                return []  # asked for, and still not known
             closer = self.found.closer and self.found.closer([*self.asked, *reasons.unasked])
             if closer is None:
                 return []

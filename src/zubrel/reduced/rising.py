@@ -4,8 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Opposite, Within, variables_of
-from zubrel.compiled.system import ENDING, PLACE, Change, Operation, System
+from zubrel.compiled.formulas import (
+    TRUE,
+    AtLeast,
+    Both,
+    Either,
+    Formula,
+    Opposite,
+    Within,
+    variables_of,
+)
+from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Step, System
 
 
 class Rising:
@@ -69,6 +78,30 @@ def marks_of(system: System) -> set[int]:
                 if (change.operation, change.number) != (Operation.SET, high):
                     found.discard(change.variable)
     return found - {c.variable for s in system.settlers for c in s.changes}
+
+
+def lone_changes(system: System, step: Step) -> list[Change]:
+    """The changes of a step that are surely made, and that nothing else touches until it rests."""
+    settled = {c.variable for s in system.settlers for c in s.changes}
+    changed = [c.variable for c in step.changes]
+    return [c for c in step.changes if c.when == TRUE and c.variable not in settled
+            and changed.count(c.variable) == 1]  # fmt: skip
+
+
+def excluded(guard: Formula, change: Change) -> bool:
+    """Whether a guard says of a variable that it is not what a change sets it to."""
+    return change.operation is Operation.SET and any(
+        _excludes(part, change.variable, change.number) for part in parts_of(guard)
+    )
+
+
+def _excludes(part: Formula, variable: int, number: int) -> bool:
+    match part:
+        case Within(asked, low, high):
+            return asked == variable and not low <= number <= high
+        case Opposite(Within(asked, low, high)):
+            return asked == variable and low <= number <= high
+    return False
 
 
 def is_low(system: System, mark: int, part: Formula) -> bool:
