@@ -110,3 +110,64 @@ def goal(r, areas, keys, facts):
     if facts and r.random() < 0.2:
         words += " and sluice"
     return r.choice(keys) + f" and {words}" if r.random() < 0.1 else words
+
+
+def trade_world(seed):
+    """Small worlds of trade: coins and keys with limits, sources that never end, levers, doors.
+
+    Most ways can be walked to and fro, so that much of it hangs together.
+    """
+    r = random.Random(seed)
+    areas = [f"area{n}" for n in range(r.randint(2, 4))]
+    held = ["coin", "key"][: r.randint(1, 2)]
+    most = {item: r.randint(1, 3) for item in held}
+    locks = {f"gate{n}": trade_lock(r, held, most) for n in range(r.randint(1, 3))}
+    body = {area: {"finds": [], "ways": [], "deeds": {}} for area in areas}
+    for n in range(1, len(areas)):
+        way = {"to": areas[n], "id": f"w{n}"}
+        if r.random() < 0.6:
+            way["lock"] = r.choice(list(locks))
+        elif r.random() < 0.4:
+            way["needs"] = r.choice(["sluice", "not sluice"])
+        body[areas[r.randrange(n)]]["ways"].append(way)
+    if r.random() < 0.5:
+        a, b = r.sample(areas, 2)
+        slide = {"to": b, "id": "slide", "one_way": True}
+        if r.random() < 0.5:
+            slide["lock"] = r.choice(list(locks))
+        body[a]["ways"].append(slide)
+    for n in range(r.randint(1, 4)):
+        body[r.choice(areas[:2])]["finds"].append({"item": r.choice(held), "id": f"find{n}"})
+    for n in range(r.randint(0, 3)):
+        item, other = r.choice(held), r.choice(held)
+        deed = {"name": "Trade", "gives": item}
+        if r.random() < 0.5 and other != item:
+            deed["takes"] = f"{r.randint(1, most[other])} {other}"
+        elif r.random() < 0.4:
+            deed["needs"] = f"{r.choice(list(locks))} is open"
+        if r.random() < 0.2:
+            deed["once"] = True
+        body[r.choice(areas)]["deeds"][f"deed{n}"] = deed
+    for area in areas:
+        if r.random() < 0.5:
+            for value in (True, False):
+                pull = {"name": "Pull", "sets": {"sluice": value}}
+                body[area]["deeds"][f"pull_{value}_{area}".lower()] = pull
+    full = "waste" if r.random() < 0.1 else "refuse"
+    goal = f"at {areas[-1]}"
+    if r.random() < 0.3:
+        goal += f" and {r.choice(list(locks))} is open"
+    world = {
+        "zubrel": 1, "title": "Trade", "start": {"at": areas[0]},
+        "items": {item: {"max": most[item], "when_full": full} for item in held},
+        "areas": body, "locks": locks, "facts": {"sluice": {"start": r.random() < 0.5}},
+        "endings": {"won": {"when": goal}},
+    }  # fmt: skip
+    if r.random() < 0.2:
+        world["start"]["holding"] = r.choice(held)
+    return world
+
+
+def trade_lock(r, held, most):
+    item = r.choice(held)
+    return {r.choice(["takes", "takes", "needs"]): f"{r.randint(1, most[item])} {item}"}

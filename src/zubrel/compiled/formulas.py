@@ -72,12 +72,21 @@ def pieces_of(formula: Formula) -> Iterator[Formula]:
 
 def variables_of(formula: Formula) -> frozenset[int]:
     """The variables that a formula asks about."""
+    if isinstance(formula, Within):
+        return frozenset((formula.variable,))
     found: set[int] = set()
-    for piece in pieces_of(formula):
-        if isinstance(piece, Within):
-            found.add(piece.variable)
-        elif isinstance(piece, Load):
-            found.update(piece.variables)
+    waiting: list[Formula] = [formula]
+    while waiting:
+        match waiting.pop():
+            case Within(variable):
+                found.add(variable)
+            case Both(parts) | Either(parts) | AtLeast(_, parts):
+                waiting += parts
+            case Opposite(part):
+                waiting.append(part)
+            case Load(variables, marks):
+                found.update(variables)
+                waiting += marks
     return frozenset(found)
 
 

@@ -46,6 +46,8 @@ class Encoding:
                 if variable in doubled:
                     self.copies.setdefault(variable, []).append(count)
                     count += 1
+        self.coded = sorted(order)
+        """The variables that have bits."""
         self.count = count
         self.free = SELECTORS + sum(len(copies) for copies in self.copies.values())
         capacity = USUAL_CAPACITY if memory is None else max(1 << 20, memory // NODE_BYTES)
@@ -91,8 +93,10 @@ class Encoding:
     def situation(self, values: Sequence[int]) -> Diagram:
         """The one situation with these values of the variables, in their order."""
         literals = [
-            pair for variable, value in enumerate(values)
-            for pair in zip(self.bits[variable], self.code(variable, value), strict=True)
+            pair for variable in self.coded
+            for pair in zip(
+                self.bits[variable], self.code(variable, values[variable]), strict=True
+            )
         ]  # fmt: skip
         return self.cube(literals)
 
@@ -100,12 +104,12 @@ class Encoding:
         """The values of the variables in some situation of a set that is not empty."""
         picked = diagram.pick_cube()
         assert picked is not None, "an empty set has no situation"
-        found = []
-        for number, variable in enumerate(self.system.variables):
+        found = [variable.low for variable in self.system.variables]
+        for number in self.coded:
             value = 0
             for bit in self.bits[number]:
                 value = value * 2 + bool(picked[bit])
-            found.append(value + variable.low)
+            found[number] += value
         return found
 
     def size(self, diagram: Diagram) -> int:

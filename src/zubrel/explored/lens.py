@@ -13,15 +13,24 @@ from typing import Any
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.formulas import FALSE, Either, Formula, Within, both, either, variables_of
+from zubrel.compiled.formulas import (
+    FALSE,
+    Either,
+    Formula,
+    Within,
+    both,
+    either,
+    pieces_of,
+    variables_of,
+)
 from zubrel.compiled.system import PLACE, Move, Step, System
 from zubrel.explored.space import NotAsked, Trace
+from zubrel.explored.spelling import Speller
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
 from zubrel.explored.symbolic_search import explore_symbolic
 from zubrel.explored.symbolic_walks import SymbolicWalks
-from zubrel.explored.walking import Walking
-from zubrel.reduced.cone import Reduced
 from zubrel.reduced.reduce import EVERY, reduce
+from zubrel.reduced.result import Reduced
 from zubrel.reduced.rising import marks_of, parts_of
 
 
@@ -50,11 +59,11 @@ class Lens:
         self.reduced = reduced
         self.inner = inner
         self.stopped = inner.stopped
-        self._inner_step = {o.number: s for o, s in
-                            zip(reduced.originals, reduced.system.steps, strict=True)}  # fmt: skip
+        self._inner_steps: dict[int, list[Step]] = {}
+        for original, step in zip(reduced.originals, reduced.system.steps, strict=True):
+            self._inner_steps.setdefault(original.number, []).append(step)
         self._idle = {s.number for m in system.moves for s in m.steps
                       if not any(o.changes for o in m.steps)}  # fmt: skip
-        self._walking: Walking | None = None
 
     @property
     def moves(self) -> None:
@@ -62,7 +71,7 @@ class Lens:
 
     @property
     def acting(self) -> Sequence[Move]:
-        return [m for m in self.system.moves if any(s.number in self._inner_step for s in m.steps)]
+        return [m for m in self.system.moves if any(s.number in self._inner_steps for s in m.steps)]
 
     def count(self, situations: DiagramSet) -> int:
         """How many classes a set has."""
@@ -83,19 +92,50 @@ class Lens:
     def where(self, formula: Formula) -> DiagramSet:
         return self.inner.where(self._told(formula))
 
-    def _told(self, formula: Formula) -> Formula:
-        """A formula in terms of what is left. Raises `NotAsked` where that does not decide it."""
+    def _told(self, formula: Formula, exactly: bool = True) -> Formula:
+        """A formula in terms of what is left. Raises `NotAsked` where that does not decide it.
+
+        With `exactly`, areas that are left out count as what they are, and not as what stands for
+        them.
+        """
         formula = self.reduced.formula(formula)
         areas: frozenset[int] | None = None
         for variable in variables_of(formula):
             whole, left = self.system.variables[variable], self.inner.system.variables[variable]
-            if left.size < whole.size:
+            if left.size < whole.size or variable in self.reduced.blurred:
                 raise NotAsked(" ".join(whole.key))
             if variable in self.reduced.forgotten:
-                areas = areas or _areas_of(formula, self.system.variables[PLACE].size)
+                areas = areas or _areas_of(formula, self._areas)
                 if not areas <= self.reduced.forgotten[variable]:
                     raise NotAsked(" ".join(whole.key))
+        if exactly and self.reduced.folded and PLACE in variables_of(formula):
+            self._refuse_folded(formula)
         return formula
+
+    @cached_property
+    def _areas(self) -> frozenset[int]:
+        """The areas that are left."""
+        every = range(self.system.variables[PLACE].size)
+        return frozenset(a for a in every if a not in self.reduced.folded)
+
+    @cached_property
+    def _stand_for(self) -> dict[int, set[int]]:
+        """For each area that is left out: the areas that may stand for it."""
+        return {
+            area: {a for piece in pieces_of(formula)
+                   if isinstance(piece, Within) and piece.variable == PLACE
+                   for a in range(piece.low, piece.high + 1)}
+            for area, formula in self.reduced.folded.items()
+        }  # fmt: skip
+
+    def _refuse_folded(self, formula: Formula) -> None:
+        """Raise `NotAsked` if a formula tells an area that is left out from what stands for it."""
+        for piece in pieces_of(formula):
+            if isinstance(piece, Within) and piece.variable == PLACE:
+                for area, others in self._stand_for.items():
+                    inside = piece.low <= area <= piece.high
+                    if any((piece.low <= other <= piece.high) != inside for other in others):
+                        raise NotAsked(" ".join(self.system.variables[PLACE].key))
 
     def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
         """Whether these formulas can be asked about, and all that these steps read and change."""
@@ -104,13 +144,30 @@ class Lens:
                 self._told(formula)
             for step in steps:
                 if not self._is_idle(step):
-                    self._step(step)
+                    self._steps(step)
         except NotAsked:
             return False
         return True
 
     def some(self, formula: Formula) -> bool:
-        return bool(self.where(formula))
+        try:
+            return bool(self.where(formula))
+        except NotAsked:
+            return bool(self.inner.where(self._told(self._standing(formula), exactly=False)))
+
+    def _standing(self, formula: Formula) -> Formula:
+        """Where a player may walk to where a formula holds. Raises `NotAsked`.
+
+        Exact where one conjunct says where the player stands, and no other asks.
+        """
+        parts = [p for p in parts_of(formula) if PLACE in variables_of(p)]
+        tests = [t for p in parts for t in (p.parts if isinstance(p, Either) else (p,))]
+        if len(parts) != 1 or not all(isinstance(t, Within) and t.variable == PLACE for t in tests):
+            raise NotAsked(" ".join(self.system.variables[PLACE].key))
+        folded = self.reduced.folded
+        areas = sorted(_areas_of(formula, frozenset(range(self.system.variables[PLACE].size))))
+        here = either(folded.get(a, Within(PLACE, a, a)) for a in areas)
+        return both((*(p for p in parts_of(formula) if p not in parts), here))
 
     def seen(self, formula: Formula) -> DiagramSet | None:
         """A set that every play comes into at the very moment when a formula becomes true.
@@ -134,6 +191,8 @@ class Lens:
             return None
         mark, domain = formula.variable, self.system.variables[formula.variable]
         left = self.inner.system.variables[mark]
+        if mark in self.reduced.blurred:
+            return None
         if left.size < domain.size or (formula.low, formula.high) != (domain.high, domain.high):
             return None
         areas = self.reduced.forgotten.get(mark)
@@ -158,8 +217,11 @@ class Lens:
         found: dict[int, list[Collection[int] | None]] = {}
         for step in self.reduced.originals:
             ends = {c.number for c in step.changes if c.variable == PLACE}
+            there = ends or moves[step.number].areas
+            if there is not None:
+                there = {a for end in there for a in self._stand_for.get(end, (end,))}
             for variable in {c.variable for c in step.changes}:
-                found.setdefault(variable, []).append(ends or moves[step.number].areas)
+                found.setdefault(variable, []).append(there)
         return found
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
@@ -171,51 +233,66 @@ class Lens:
     def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
         return self.inner.reached_without(avoided)
 
-    def _step(self, step: Step) -> Step:
-        if step.number not in self._inner_step:
+    def _steps(self, step: Step) -> list[Step]:
+        """What a step is in the smaller system: it may be seen from several areas."""
+        if step.number not in self._inner_steps:
             raise NotAsked(step.rule.id)
-        return self._inner_step[step.number]
+        return self._inner_steps[step.number]
 
     def possible(self, step: Step) -> DiagramSet:
         """Where a step can be taken and makes a difference to what was asked."""
-        if self._is_idle(step):
-            return self.where(FALSE)
-        return self.inner.possible(self._step(step))
+        return self._union(step, self.inner.possible)
+
+    def _union(self, step: Step, of: Callable[[Step], DiagramSet]) -> DiagramSet:
+        """What holds of a step, seen from wherever; nothing if it is never made."""
+        found = self.where(FALSE)
+        for inner in () if self._is_idle(step) else self._steps(step):
+            found |= of(inner)
+        return found
 
     def _is_idle(self, step: Step) -> bool:
         """Whether no outcome of a rule changes anything in the whole world: it is never made."""
         return step.number in self._idle
 
     def before(self, step: Step, into: DiagramSet) -> DiagramSet:
-        if self._is_idle(step):
-            return self.where(FALSE)
-        return self.inner.before(self._step(step), into)
+        return self._union(step, lambda inner: self.inner.before(inner, into))
 
     def after(self, step: Step, sources: DiagramSet) -> DiagramSet:
-        return self.inner.after(self._step(step), sources)
+        return self._union(step, lambda inner: self.inner.after(inner, sources))
 
     def steps_between(self, sources: DiagramSet, targets: DiagramSet) -> list[Step]:
         found = self.inner.steps_between(sources, targets)
-        return [self.reduced.originals[step.number] for step in found]
+        originals = (self.reduced.originals[step.number] for step in found)
+        return list({step.number: step for step in originals}.values())
 
     def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
         domain, found = self.system.variables[variable], self.where(FALSE)
         for value in range(domain.low, domain.high + 1):
             low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
+            beyond: Formula = Within(variable, low, high)
+            if variable == PLACE:  # a step that was asked about stays among areas told apart
+                if value not in self._told_apart:
+                    continue
+                there = sorted(a for a in self._told_apart if low <= a <= high)
+                beyond = either(Within(PLACE, a, a) for a in there)
             if low <= high:
-                there = self.before(step, self.where(Within(variable, low, high)))
-                found |= there & self.where(Within(variable, value, value))
+                moved = self.before(step, self.where(beyond))
+                found |= moved & self.where(Within(variable, value, value))
         return found
+
+    @cached_property
+    def _told_apart(self) -> frozenset[int]:
+        """The areas that neither are left out nor stand for others."""
+        standing = {a for others in self._stand_for.values() for a in others}
+        return self._areas - standing
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
         changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
         if len(self.inner.system.settlers) != len(changing):
             raise NotAsked(step.rule.id)
-        if self._is_idle(step):
-            return self.where(FALSE)
         told = {n: self._told(events[number]) for n, number in enumerate(changing)
                 if number in events}  # fmt: skip
-        return self.inner.happening(self._step(step), told)
+        return self._union(step, lambda inner: self.inner.happening(inner, told))
 
     def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
         return self.inner.reaching_by_choice(target, within)
@@ -226,8 +303,17 @@ class Lens:
         return LensWalks(self, self.inner.walks(avoiding, reached))
 
     def _inner_trace(self, trace: Trace) -> Trace:
-        known = (self._inner_step.get(step.number) for step in trace.steps)
-        return Trace(tuple(step for step in known if step is not None))
+        """A play of the smaller system: steps that it does not know make no difference to it."""
+        walking = self.inner.walking
+        word, steps = walking.start(), list[Step]()
+        for step in trace.steps:
+            for inner in self._inner_steps.get(step.number, ()):
+                after = walking.after(word, inner)
+                if after is not None:
+                    steps.append(inner)
+                    word = after
+                    break
+        return Trace(tuple(steps))
 
     def at_end_of(self, trace: Trace) -> DiagramSet:
         return self.inner.at_end_of(self._inner_trace(trace))
@@ -246,35 +332,15 @@ class Lens:
 
     def spelled_out(self, trace: Trace) -> Trace:
         """A play of the whole world: openings are made right before they are needed."""
-        if not self.reduced.woven:
-            return trace
-        if self._walking is None:
-            self._walking = Walking(self.system)
-        word, steps = self._walking.start(), list[Step]()
-        for step in trace.steps:
-            after = self._taken(step, word, steps)
-            if after is None:
-                raise ValueError(f"{step.rule.id} is not possible in the whole world")
-            word = after
-        return Trace(tuple(steps), trace.shortest and len(steps) == len(trace.steps))
+        return self._speller.spelled_out(trace) if self.reduced.shortens else trace
 
-    def _taken(self, step: Step, word: int, steps: list[Step]) -> int | None:
-        """Where a step leads after the openings that it needs; all are added to `steps`."""
-        assert self._walking is not None
-        after = self._walking.after(word, step)
-        for opening in self.reduced.woven.get(step.number, ()) if after is None else ():
-            opened = self._taken(opening, word, steps)
-            if opened is not None:
-                word = opened
-        after = self._walking.after(word, step) if after is None else after
-        if after is not None and after != word:
-            steps.append(step)
-        return after
+    @cached_property
+    def _speller(self) -> Speller:
+        return Speller(self.system, self.reduced)
 
 
-def _areas_of(formula: Formula, count: int) -> frozenset[int]:
-    """The areas, of so many, in which a formula can hold: as far as its conjuncts say."""
-    areas = frozenset(range(count))
+def _areas_of(formula: Formula, areas: frozenset[int]) -> frozenset[int]:
+    """The areas, of some, in which a formula can hold: as far as its conjuncts say."""
     for part in parts_of(formula):
         tests = part.parts if isinstance(part, Either) else (part,)
         if all(isinstance(t, Within) and t.variable == PLACE for t in tests):
@@ -294,17 +360,17 @@ class LensWalks:
         return self.inner.reached
 
     def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
-        if surely and self.lens.reduced.woven:
+        if surely and self.lens.reduced.shortens:
             raise NotAsked("distances")
         trace = self.inner.shortest(target, surely)
         if trace is None:
             return None
         reduced = self.lens.reduced
         steps = tuple(reduced.originals[step.number] for step in trace.steps)
-        return Trace(steps, trace.shortest and not reduced.woven)
+        return Trace(steps, trace.shortest and not reduced.shortens)
 
     def moves_to(self, target: DiagramSet) -> int | None:
-        if self.lens.reduced.woven:
+        if self.lens.reduced.shortens:
             raise NotAsked("distances")
         return self.inner.moves_to(target)
 

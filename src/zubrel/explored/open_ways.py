@@ -17,7 +17,7 @@ from msgspec import Struct
 
 from zubrel.compiled.formulas import TRUE, Formula, variables_of
 from zubrel.compiled.system import PLACE, System
-from zubrel.explored.islands import destination_of, told_apart
+from zubrel.compiled.ways import destination_of, told_apart
 from zubrel.explored.kernel import Kernel
 
 

@@ -107,17 +107,20 @@ class SymbolicSpace(SymbolicFixpoints):
         return bool(self.where(formula))
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
-        return self._closed_at_once(targets, self.back)
+        return self._closed_at_once(targets, self.back, backwards=True)
 
     def reached_from(self, sources: Sequence[DiagramSet]) -> list[DiagramSet]:
-        return self._closed_at_once(sources, self.forth)
+        return self._closed_at_once(sources, self.forth, backwards=False)
 
     def _closed_at_once(
-        self, seeds: Sequence[DiagramSet], follow: Callable[[Step, Diagram], Diagram]
-    ) -> list[DiagramSet]:
+        self, seeds: Sequence[DiagramSet], follow: Callable[[Step, Diagram], Diagram],
+        backwards: bool,
+    ) -> list[DiagramSet]:  # fmt: skip
         # seeds that walking about makes equal have the same closure
         wider = [DiagramSet(self.spread(seed.diagram)) for seed in seeds]
-        return self._at_once(wider, lambda seed: self.closed(seed, follow, self.found))
+        return self._at_once(
+            wider, lambda seed: self.closed(seed, follow, self.found, backwards=backwards)
+        )
 
     def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
         def without(some: Diagram) -> Diagram:
@@ -247,7 +250,7 @@ class SymbolicSpace(SymbolicFixpoints):
                 sources = self.back(step, some)
                 return sources & ~barred[step.number] if step.number in barred else sources
 
-            still = self.closed(target.diagram, allowed, self.found, barred=True)
+            still = self.closed(target.diagram, allowed, self.found, barred=True, backwards=True)
             if still == kept:
                 return DiagramSet(kept)
             kept = still

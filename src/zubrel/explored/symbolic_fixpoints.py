@@ -2,7 +2,8 @@
 
 All reachable situations are found by closing groups of steps one after the other, those with the
 lowest variables first (after Ciardo, Lüttgen, Siminiceanu: Saturation, 2001): what stands low in
-the diagrams is at rest before what stands higher moves.
+the diagrams is at rest before what stands higher moves. Regions that nobody comes back to are
+closed one after the other; on the way back, from the last to the first.
 """
 
 from __future__ import annotations
@@ -17,14 +18,21 @@ from zubrel.explored.ordering import order_of
 from zubrel.explored.relations import Relation, relation
 from zubrel.explored.symbolic_settling import Happening, SymbolicSettling
 from zubrel.explored.walking import Walking
+from zubrel.reduced.forgetting import regions
 
 
 class Group:
-    """Steps whose variables begin at the same depth, with what they read and write in all."""
+    """Steps of a region whose variables begin at the same depth, with what they read and write.
+
+    `leaves`: they lead out of the region.
+    """
 
     def __init__(
-        self, steps: Sequence[Step], reads: frozenset[int], writes: frozenset[int], repeats: bool
-    ) -> None:
+        self, steps: Sequence[Step], reads: frozenset[int], writes: frozenset[int], repeats: bool,
+        region: int, leaves: bool,
+    ) -> None:  # fmt: skip
+        self.region = region
+        self.leaves = leaves
         self.steps = steps
         self.repeats = repeats
         self.reads = reads
@@ -79,6 +87,11 @@ class SymbolicFixpoints:
             [n for n, other in enumerate(self.groups) if other is not group and other.minds(group)]
             for group in self.groups
         ]
+        self.forwards = list(range(len(self.groups)))
+        # what leads into a region that is closed comes before what is in the region before it
+        self.backwards = sorted(
+            self.forwards, key=lambda n: (-self.groups[n].region, not self.groups[n].leaves, n)
+        )
         self._happening: dict[int, list[Happening]] = {}
         self.found = self.encoding.false
         self.start = self.encoding.false
@@ -93,14 +106,20 @@ class SymbolicFixpoints:
 
     def _groups(self, order: Sequence[int]) -> list[Group]:
         depth = {variable: n for n, variable in enumerate(order)}
-        groups: dict[int, list[Step]] = {}
+        region = regions(self.system)
+        groups: dict[tuple[int, bool, int], list[Step]] = {}
         for step, one in zip(self.system.steps, self.relations, strict=True):
             if one.guard.satisfiable() and step.number not in self.plain:
                 own = [depth[v] for v in one.reads | one.writes if v in depth and v != PLACE]
-                groups.setdefault(min(own, default=len(order)), []).append(step)
+                begins = {region[a] for a in self.moves_of[step.number].areas or region}
+                ends = {region[c.number] for c in step.changes if c.variable == PLACE}
+                leaves = not ends <= begins
+                groups.setdefault((min(begins), leaves, -min(own, default=len(order))), []).append(
+                    step
+                )
         found = []
-        for number in sorted(groups, reverse=True):
-            steps = groups[number]
+        for here, leaves, number in sorted(groups):
+            steps = groups[here, leaves, number]
             of = [self.relations[s.number] for s in steps]
             reads = frozenset().union(*(self._read_by(s) for s in steps))
             writes = frozenset().union(*(self._written_by(s) for s in steps))
@@ -109,7 +128,7 @@ class SymbolicFixpoints:
                 or self.settling.sets_off(of[0].writes)
                 or (of[0].image(self.encoding, of[0].guard) & of[0].guard).satisfiable()
             )
-            found.append(Group(steps, reads, writes, repeats))
+            found.append(Group(steps, reads, writes, repeats, here, leaves))
         return found
 
     def _read_by(self, step: Step) -> frozenset[int]:
@@ -148,9 +167,11 @@ class SymbolicFixpoints:
     def closed(
         self, seed: Diagram, follow: Callable[[Step, Diagram], Diagram], within: Diagram | None,
         spread: Callable[[Diagram], Diagram] | None = None, barred: bool = False,
+        backwards: bool = False,
     ) -> Diagram:  # fmt: skip
         """The least set that holds `seed` and all that `follow` leads to, kept to `within`.
 
+        `backwards` says that `follow` goes from what a step leads into to where it comes from.
         Groups are closed in turn, and after each the player walks about on the islands. Where
         `within` leaves something out, or steps are `barred` in some situations, the other order
         of two steps may be closed, so that every group minds every other.
@@ -163,15 +184,16 @@ class SymbolicFixpoints:
         free = not barred and (within is None or within == self.found)
         found = spread(seed)
         restless = [True] * len(self.groups)
-        number = 0
+        order, place = self.backwards if backwards else self.forwards, 0
         while True:
-            while number < len(restless) and not restless[number]:
-                number += 1
-            if number == len(restless):
+            while place < len(order) and not restless[order[place]]:
+                place += 1
+            if place == len(order):
                 if not any(restless):
                     return found
-                number = 0
+                place = 0
                 continue
+            number = order[place]
             restless[number] = False
             before = found
             found = self._group_closed(self.groups[number], found, follow, within)
@@ -180,7 +202,7 @@ class SymbolicFixpoints:
                 restless[number] = found != closed
                 for other in self.minding[number] if free else range(len(restless)):
                     restless[other] = True
-            number = 0 if found != before else number + 1
+            place = 0 if found != before else place + 1
 
     def spread(self, found: Diagram) -> Diagram:
         """With everything that walking about on the islands adds."""

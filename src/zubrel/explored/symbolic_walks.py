@@ -105,8 +105,14 @@ class SymbolicWalks:
     def _step_into(self, here: Diagram, sources: Diagram) -> tuple[Step, Diagram]:
         """The first step of the world that leads from some source to a situation."""
         into = self.space.settling.before(here)
+        bits = here.pick_cube() if into == here else None
         for step in self.space.system.steps:
             one = self.space.relations[step.number]
+            if bits is not None and not any(
+                all(bool(bits[bit]) is value for bit, value in piece.settings)
+                for piece in one.pieces
+            ):
+                continue  # it leads elsewhere
             found = one.preimage(self.space.encoding, into) & sources
             if found.satisfiable():
                 return step, self._one(found)
@@ -159,7 +165,7 @@ class SymbolicWalks:
     def _replanned(self, steps: list[Step], wanted: Diagram) -> list[Step]:
         """The moves of a play that are no mere walks, each time the nearest that spoils nothing."""
         space, walking = self.space, self.space.walking
-        hope = space.closed(wanted, space.back, self.allowed)
+        hope = space.closed(wanted, space.back, self.allowed, backwards=True)
         left = [step for step in steps if not _walks(step)]
         walks: dict[int, list[Step]] = {}
         for move in space.system.moves:

@@ -51,6 +51,11 @@ class Walking:
             return None
         return self._settled(prepared.update(word)[0])
 
+    def areas_of(self, step: Step) -> Sequence[int | None]:
+        """The areas in which a step is possible; None stands for all of them."""
+        areas = self.moves[step.number].areas
+        return (None,) if areas is None else areas
+
     def end_of(self, trace: Trace) -> list[int]:
         """The values of all variables at the end of a trace. Raises ValueError at a wrong step."""
         return self.packing.unpack(list(self.along(trace))[-1:])

@@ -48,13 +48,13 @@ from zubrel.findings.softlocks import softlocks
 from zubrel.findings.unreachable import unreachable
 from zubrel.findings.unwinnable import unwinnable
 from zubrel.findings.verdict import AnySpace, Judged, judge
-from zubrel.reduced.reduce import EVERY
+from zubrel.reduced.reduce import EVERY, SHORTENING
 
 CHUNK = 64
 """Subjects of which the first lens is asked at once whether they can be missed."""
 ENOUGH = 300.0
 """Seconds after which no more batches are begun."""
-COUNTING = tuple(name for name in EVERY if name != "openings")
+COUNTING = tuple(name for name in EVERY if name not in SHORTENING)
 """Reductions that keep the number of moves."""
 TELLING = 60.0
 """Seconds that telling of what was found may take, where no limit was reached."""

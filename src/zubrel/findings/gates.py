@@ -101,7 +101,9 @@ class _Gates:
                 continue
             siblings = [m for m in self.system.moves if m.rule.owner == rule.owner
                         and m.rule.kind == rule.kind]  # fmt: skip
-            if all(self._never_stops(m.rule, m.areas) for m in siblings):
+            # each is asked about, whatever the others say
+            never = [self._never_stops(m.rule, m.areas) for m in siblings]
+            if all(never):
                 what = (
                     self.world.locks[rule.owner].name
                     if rule.kind == "lock"

@@ -8,7 +8,7 @@ from typing import cast
 from msgspec import Struct, field
 
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.compiled.system import Move, Step, System
+from zubrel.compiled.system import PLACE, Move, Step, System
 from zubrel.findings.finding import Finding
 from zubrel.findings.verdict import AnySpace, Judged
 
@@ -31,10 +31,14 @@ class Inquiry(Struct):
 
 
 def _of(move: Move, system: System) -> dict[Formula, None]:
-    """What a move reads, and tests of all that it changes."""
+    """What a move reads, and tests of all that it changes; where it leads away, from each area."""
     changes = [c for step in move.steps for c in step.changes]
-    tests = (Within(v, system.variables[v].high, system.variables[v].high)
-             for v in dict.fromkeys(c.variable for c in changes))  # fmt: skip
+    tests = [Within(v, system.variables[v].high, system.variables[v].high)
+             for v in dict.fromkeys(c.variable for c in changes)]  # fmt: skip
+    ends = [c.number for c in changes if c.variable == PLACE]
+    if ends:
+        areas = dict.fromkeys((*(move.areas or ()), *ends))
+        tests = [*(t for t in tests if t.variable != PLACE), *(Within(PLACE, a, a) for a in areas)]
     return dict.fromkeys([move.guard, *(c.when for c in changes), *tests])
 
 

@@ -8,7 +8,7 @@ from zubrel.compiled.formulas import Formula, Within, both, either
 from zubrel.compiled.system import Move, System
 from zubrel.findings.verdict import standing_formula
 from zubrel.reduced.amounts import amounts
-from zubrel.reduced.cone import unreduced
+from zubrel.reduced.result import unreduced
 from zubrel.reduced.rising import is_low, marks_of, parts_of
 
 

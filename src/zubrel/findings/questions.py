@@ -37,7 +37,7 @@ BY_SUBJECT: dict[str, Detector] = {
 """By kind, those whose subjects have nothing to do with each other."""
 
 
-BATCH, QUESTS = 32, 6
+BATCH, QUESTS = 96, 32
 """Questions that are asked of one reduced system; about quests fewer."""
 
 

@@ -29,8 +29,8 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_in,
 )
-from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Settler, Step, System
-from zubrel.reduced.cone import Reduced
+from zubrel.compiled.system import ENDING, PLACE, Operation, Settler, Step, System
+from zubrel.reduced.result import Reduced, fixed, formulas_of, rewritten, without_changes
 from zubrel.reduced.rising import is_low, marks_of, parts_of
 
 MOST_MARKS = 24
@@ -47,32 +47,9 @@ def amounts(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     if not sums:
         return before
     swap = _Swap(system, sums)
-    steps = tuple(_without(step, sums, swap) for step in system.steps)
-    moves = tuple(
-        replace(m, guard=swap.formula(m.guard), steps=tuple(steps[s.number] for s in m.steps))
-        for m in system.moves
-    )
-    settlers = tuple(
-        replace(s, guard=swap.formula(s.guard), changes=_swapped(s.changes, swap))
-        for s in system.settlers
-    )
-    variables = tuple(
-        replace(v, low=v.start, high=v.start, names=()) if n in sums else v
-        for n, v in enumerate(system.variables)
-    )
-    endings = tuple((swap.formula(f), n) for f, n in system.endings)
-    smaller = replace(system, variables=variables, moves=moves, steps=steps, settlers=settlers,
-                      endings=endings)  # fmt: skip
-    return replace(before, system=smaller, swaps=(*before.swaps, swap.formula))
-
-
-def _without(step: Step, sums: Mapping[int, object], swap: _Swap) -> Step:
-    changes = tuple(c for c in step.changes if c.variable not in sums)
-    return replace(step, changes=_swapped(changes, swap))
-
-
-def _swapped(changes: Sequence[Change], swap: _Swap) -> tuple[Change, ...]:
-    return tuple(replace(c, when=swap.formula(c.when)) for c in changes)
+    smaller = rewritten(without_changes(before, sums), swap.formula)
+    system = fixed(smaller.system, set(sums))
+    return replace(smaller, system=system, swaps=(*before.swaps, swap.formula))
 
 
 def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]:
@@ -95,13 +72,17 @@ def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]
         for mark in own_marks:
             setters[mark].append(step)
     fixed = {v for s in system.settlers for v in _written(s)}
-    loads = [p for f in (*_formulas(system), *asked) for p in pieces_of(f) if isinstance(p, Load)]
+    loads = [p for f in (*formulas_of(system), *asked) for p in pieces_of(f) if isinstance(p, Load)]
     read = variables_in(loads)
+    touching: dict[int, dict[int, Step]] = {}
+    for step in system.steps:
+        for change in step.changes:
+            touching.setdefault(change.variable, {})[step.number] = step
     found: dict[int, dict[int, int]] = {}
-    for variable in range(len(system.variables)):
+    for variable, steps in sorted(touching.items()):
         if variable in fixed | read | marks or variable in (PLACE, ENDING):
             continue
-        added = _added(system, variable, mark_of, setters)
+        added = _added(system, variable, list(steps.values()), mark_of, setters)
         if added and len(added) <= MOST_MARKS:
             found[variable] = added
     return found
@@ -112,16 +93,17 @@ def _written(settler: Settler) -> set[int]:
 
 
 def _added(
-    system: System, variable: int, mark_of: Mapping[int, int | None],
+    system: System, variable: int, steps: Sequence[Step], mark_of: Mapping[int, int | None],
     setters: Mapping[int, Sequence[Step]],
 ) -> dict[int, int] | None:  # fmt: skip
-    """What each mark adds to a variable; None where it does not follow from marks."""
+    """What each mark adds to a variable; None where it does not follow from marks.
+
+    `steps` are those that change the variable.
+    """
     added: dict[int, int] = {}
     domain = system.variables[variable]
-    for step in system.steps:
+    for step in steps:
         sums = [c for c in step.changes if c.variable == variable]
-        if not sums:
-            continue
         mark = mark_of[step.number]
         plain = all(c.when == TRUE and c.operation is not Operation.SET for c in sums)
         if mark is None or not plain or any(c.operation is Operation.FLIP for c in sums):
@@ -134,21 +116,13 @@ def _added(
     if any(sum(c.number for c in s.changes if c.variable == variable) != total
            for mark, total in added.items() for s in setters[mark]):  # fmt: skip
         return None
-    if any(c.operation is Operation.ADD_UP_TO_END for s in system.steps for c in s.changes
+    if any(c.operation is Operation.ADD_UP_TO_END for s in steps for c in s.changes
            if c.variable == variable):  # fmt: skip
         high = domain.start + sum(t for t in added.values() if t > 0)
         low = domain.start + sum(t for t in added.values() if t < 0)
         if high > domain.high or low < domain.low:
             return None
     return added
-
-
-def _formulas(system: System) -> list[Formula]:
-    found = [m.guard for m in system.moves] + [s.guard for s in system.settlers]
-    found += [f for f, _ in system.endings]
-    changes = [c for s in system.steps for c in s.changes]
-    changes += [c for s in system.settlers for c in s.changes]
-    return found + [c.when for c in changes]
 
 
 class _Swap:

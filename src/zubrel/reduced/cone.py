@@ -13,46 +13,13 @@ change, its happening makes no difference to the cone.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, variables_in, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Change, Settler, Step, System
-
-
-class Reduced(Struct, frozen=True):
-    """A smaller system; `originals` are, by the numbers of its steps, those of the whole.
-
-    `woven` are, by the number of a step of the whole, steps that a play of the whole has to take
-    before it, where they are possible and were not taken before. `forgotten` are variables that
-    have their true values only as long as something ahead reads them, with the areas where they do.
-    """
-
-    system: System
-    originals: tuple[Step, ...]
-    woven: dict[int, tuple[Step, ...]] = {}
-    swaps: tuple[Callable[[Formula], Formula], ...] = ()
-    forgotten: dict[int, frozenset[int]] = {}
-
-    def formula(self, formula: Formula) -> Formula:
-        """A formula over the variables of the whole, in terms of those that are left.
-
-        Exact for what was asked for when the system was reduced, and for all that endings read.
-        """
-        for swap in self.swaps:
-            formula = swap(formula)
-        return formula
-
-    @property
-    def size(self) -> tuple[int, int]:
-        """How many variables are left, and how many moves."""
-        return sum(v.size > 1 for v in self.system.variables), len(self.system.moves)
-
-
-def unreduced(system: System) -> Reduced:
-    return Reduced(system, system.steps)
+from zubrel.reduced.result import Reduced
 
 
 def cone(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:

@@ -19,7 +19,7 @@ from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, variables_in, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, System
-from zubrel.reduced.cone import Reduced
+from zubrel.reduced.result import Reduced
 
 
 def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
@@ -58,6 +58,7 @@ def regions(system: System) -> dict[int, int]:
     graph = networkx.DiGraph()
     graph.add_nodes_from(range(system.variables[PLACE].size))
     graph.add_edges_from(way for move in system.moves for way in _ways(system, move))
+    graph.add_edges_from(_sent(system))
     joined = networkx.condensation(graph)
     order = networkx.lexicographical_topological_sort(
         joined, lambda n: min(joined.nodes[n]["members"])
@@ -71,6 +72,15 @@ def _ways(system: System, move: Move) -> Iterable[tuple[int, int]]:
         for change in step.changes:
             if change.variable == PLACE:
                 for start in starts:
+                    yield start, change.number
+
+
+def _sent(system: System) -> Iterable[tuple[int, int]]:
+    """What happens by itself may send the player from anywhere."""
+    for settler in system.settlers:
+        for change in settler.changes:
+            if change.variable == PLACE:
+                for start in range(system.variables[PLACE].size):
                     yield start, change.number
 
 
@@ -92,6 +102,8 @@ def _read_ahead(
             here[region[area]] |= read
         for start, end in _ways(system, move):
             after[region[start]].add(region[end])
+    for start, end in _sent(system):
+        after[region[start]].add(region[end])
     ahead: dict[int, frozenset[int]] = {}
     for number in sorted(here, reverse=True):  # what comes after has a greater number
         later = (ahead[n] for n in after[number] if n != number)

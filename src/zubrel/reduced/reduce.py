@@ -7,15 +7,27 @@ from collections.abc import Callable, Collection, Sequence
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.reduced.amounts import amounts
-from zubrel.reduced.cone import Reduced, cone, unreduced
+from zubrel.reduced.cone import cone
+from zubrel.reduced.finds import finds
 from zubrel.reduced.forgetting import forgetting
+from zubrel.reduced.guards import guards
+from zubrel.reduced.levers import levers
 from zubrel.reduced.openings import openings
+from zubrel.reduced.places import places
+from zubrel.reduced.pools import pools
+from zubrel.reduced.result import Reduced, unreduced
+from zubrel.reduced.supply import supply
 
 Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
-REPEATED: dict[str, Reduction] = {"cone": cone, "amounts": amounts, "openings": openings}
+REPEATED: dict[str, Reduction] = {
+    "cone": cone, "amounts": amounts, "guards": guards, "levers": levers, "places": places,
+    "openings": openings, "finds": finds, "pools": pools, "supply": supply,
+}  # fmt: skip
 """They make room for each other, and are done again as long as something goes."""
 AT_LAST: dict[str, Reduction] = {"forgetting": forgetting}
 EVERY = (*REPEATED, *AT_LAST)
+SHORTENING = frozenset(("levers", "places", "openings", "finds", "pools", "supply"))
+"""Those that leave out steps which a play of the whole has to take."""
 
 
 def reduce(

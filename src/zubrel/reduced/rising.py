@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from zubrel.compiled.formulas import (
     TRUE,
@@ -14,7 +14,7 @@ from zubrel.compiled.formulas import (
     Within,
     variables_of,
 )
-from zubrel.compiled.system import ENDING, PLACE, Change, Operation, Step, System
+from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, Step, System
 
 
 class Rising:
@@ -112,17 +112,20 @@ def is_low(system: System, mark: int, part: Formula) -> bool:
     )  # fmt: skip
 
 
-def only_high(formulas: Iterable[Formula], variable: int, high: int) -> bool:
-    """Whether formulas ask of a variable only, and never denied, that it is `high`."""
-    return all(_positive(f, variable, high) for f in formulas)
+def only_upwards(formulas: Iterable[Formula], variable: int, high: int) -> bool:
+    """Whether formulas ask of a variable only, and never denied, that it is so much at least.
+
+    `high` is its highest value.
+    """
+    return all(_upwards(f, variable, high) for f in formulas)
 
 
-def _positive(formula: Formula, variable: int, high: int) -> bool:
+def _upwards(formula: Formula, variable: int, high: int) -> bool:
     match formula:
-        case Within(asked, low, up):
-            return asked != variable or (low == high and up == high)
+        case Within(asked, _, up):
+            return asked != variable or up == high
         case Both(parts) | Either(parts) | AtLeast(_, parts):
-            return all(_positive(part, variable, high) for part in parts)
+            return all(_upwards(part, variable, high) for part in parts)
         case Opposite(part):
             return not _mentions(part, variable)
     return not _mentions(formula, variable)
@@ -130,3 +133,16 @@ def _positive(formula: Formula, variable: int, high: int) -> bool:
 
 def _mentions(formula: Formula, variable: int) -> bool:
     return variable in variables_of(formula)
+
+
+def once_only(system: System, move: Move, marks: Collection[int]) -> bool:
+    """Whether a move can be made once at most: it asks for one of the marks to be low, and sets it.
+
+    `marks` are as `marks_of` gives them.
+    """
+    parts = parts_of(move.guard)
+    return all(
+        any(c.variable in marks and c.when == TRUE
+            and any(is_low(system, c.variable, p) for p in parts) for c in step.changes)
+        for step in move.steps
+    )  # fmt: skip

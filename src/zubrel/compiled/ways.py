@@ -1,0 +1,37 @@
+"""Moves that only walk, and what tells areas apart."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zubrel.compiled.formulas import TRUE, Formula, Within, pieces_of
+from zubrel.compiled.system import PLACE, Operation, Step, System
+
+
+def destination_of(step: Step) -> int | None:
+    """Where a step leads that does nothing else; None: it does more, or does not walk."""
+    if len(step.changes) != 1:
+        return None
+    change = step.changes[0]
+    plain = change.variable == PLACE and change.operation is Operation.SET and change.when == TRUE
+    return change.number if plain else None
+
+
+def told_apart(system: System, asked: Iterable[Formula] = ()) -> dict[int, frozenset[Formula]]:
+    """For each area the tests that hold there: of what happens by itself, and of what is `asked`."""
+    formulas = [f for s in system.settlers for f in (s.guard, *(c.when for c in s.changes))]
+    formulas += [formula for formula, _ in system.endings]
+    formulas += asked
+    tests = {
+        piece for formula in formulas for piece in pieces_of(formula)
+        if isinstance(piece, Within) and piece.variable == PLACE
+    }  # fmt: skip
+    # what moves the player changes nothing where the player stands already
+    tests |= {
+        Within(PLACE, change.number, change.number)
+        for settler in system.settlers for change in settler.changes if change.variable == PLACE
+    }  # fmt: skip
+    return {
+        area: frozenset(t for t in tests if t.low <= area <= t.high)
+        for area in range(system.variables[PLACE].size)
+    }

@@ -1,0 +1,149 @@
+"""Free finds: what could be picked up counts as held.
+
+A *free find* gives some of an item, once, asks for nothing but what stays true once it is true, and
+lies where everything is that asks for the item. It is not made: what asks for so many of the item asks
+for so many less for every free find that could be made. What is left of the amount is what the player
+has beside such finds, less than nothing if some of them were spent.
+
+Why this is sound. Let two situations have the same amounts but for free finds. Whoever is about to make
+a move that asks for the item stands where the finds are, and can pick up what is missing on the spot;
+what was picked up already could be. So the two have the same future, but for finds, and no find dooms.
+
+Conditions: the item is only added to and taken from, by moves, whatever else holds. Everything that
+asks for it asks for so many at least, in guards of moves; nothing else asks for it, or weighs it, and
+it was not `asked` for. Of a find nobody asks but itself whether it was made.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import (
+    TRUE,
+    Formula,
+    Within,
+    at_least,
+    both,
+    either,
+    substituted,
+    variables_of,
+)
+from zubrel.compiled.system import PLACE, Move, Operation, System
+from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
+from zubrel.reduced.rising import Rising, is_low, marks_of, parts_of
+from zubrel.reduced.users import Users
+
+MOST_VALUES = 48
+"""An amount with more values than this is left as it is."""
+
+
+class Find(Struct, frozen=True):
+    """A move that gives so many of an item, under a condition that stays true, and sets a mark."""
+
+    move: Move
+    mark: int
+    count: int
+    given: Formula
+
+
+def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
+    """The system without its free finds."""
+    system = before.system
+    users, rising, marks = Users(system, asked), Rising(system), marks_of(system)
+    found: dict[int, list[Find]] = {}
+    staying = set(users.barred)
+    for item in users.writers:
+        if item in users.barred | marks or not users.upwards(item, None):
+            continue
+        changes = [c for _, step in users.writers[item] for c in step.changes if c.variable == item]
+        if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
+            continue
+        free = _free(system, item, users, rising, marks - staying)
+        values = system.variables[item].size + sum(f.count for f in free)
+        if free and values <= MOST_VALUES and item not in staying:
+            found[item] = free
+            staying |= {v for f in free for v in variables_of(f.given)}
+    return _without(before, found) if found else before
+
+
+def _free(system: System, item: int, users: Users, rising: Rising, marks: set[int]) -> list[Find]:
+    free = []
+    for move, _ in users.writers[item]:
+        find = _find(system, move, item, users, rising, marks)
+        if find is not None and users.upwards(item, move.areas):
+            free.append(find)
+    return free
+
+
+def _find(
+    system: System, move: Move, item: int, users: Users, rising: Rising, marks: set[int]
+) -> Find | None:
+    """A move as a find of an item, if it does and asks for nothing else that matters."""
+    if len(move.steps) != 1 or len(move.steps[0].changes) != 2:
+        return None
+    given = next(c for c in move.steps[0].changes if c.variable == item)
+    mark = next((c for c in move.steps[0].changes if c.variable in marks), None)
+    if given.number < 1 or mark is None or mark.when != TRUE:
+        return None
+    if users.readers.get(mark.variable) != [move] or len(users.writers[mark.variable]) != 1:
+        return None
+    parts = parts_of(move.guard)
+    low = [p for p in parts if is_low(system, mark.variable, p)]
+    rest = both(p for p in parts if p not in low)
+    barred = variables_of(rest) & {item, mark.variable, PLACE}
+    if not low or barred or not rising.for_good(rest):
+        return None
+    return Find(move, mark.variable, given.number, rest)
+
+
+def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
+    system = before.system
+    left_out = {id(f.move) for free in found.values() for f in free}
+    lying = {item: [before.originals[f.move.steps[0].number] for f in free]
+             for item, free in found.items()}  # fmt: skip
+    woven, new = dict(before.woven), Rebuilding(before)
+    for move in system.moves:
+        if id(move) in left_out:
+            continue
+        new.add(move, move.steps)
+        picked = [s for item in sorted(variables_of(move.guard) & set(lying)) for s in lying[item]]
+        for step in move.steps if picked else ():
+            number = before.originals[step.number].number
+            woven[number] = tuple({s.number: s for s in (*picked, *woven.get(number, ()))}.values())
+    tests = {item: _Tests(system, item, free) for item, free in found.items()}
+
+    def tested(test: Within) -> Formula:
+        return tests[test.variable].at_least(test.low) if test.variable in tests else test
+
+    smaller = rewritten(new.reduced, lambda f: substituted(f, tested))
+    less = {item: sum(f.count for f in free) for item, free in found.items()}
+    variables = tuple(
+        replace(v, low=v.low - less.get(n, 0)) for n, v in enumerate(smaller.system.variables)
+    )
+    marks = {f.mark for free in found.values() for f in free}
+    return replace(
+        smaller, system=fixed(replace(smaller.system, variables=variables), marks), woven=woven,
+        blurred=before.blurred | set(found),
+    )  # fmt: skip
+
+
+class _Tests:
+    """What asks for an amount, said of what is left of it and of free finds."""
+
+    def __init__(self, system: System, item: int, free: Sequence[Find]) -> None:
+        self.item, self.free = item, free
+        self.high = system.variables[item].high
+        self.known: dict[int, Formula] = {}
+
+    def at_least(self, number: int) -> Formula:
+        """So many are held, or would be with all that can be found."""
+        if number not in self.known:
+            units = [f.given for f in self.free for _ in range(f.count)]
+            self.known[number] = either(
+                both((Within(self.item, number - more, self.high), at_least(more, units)))
+                for more in range(len(units) + 1)
+            )
+        return self.known[number]

@@ -1,0 +1,182 @@
+"""Guards that ask for no more than they must.
+
+What a guard says of single variables is taken for granted in the rest of it and in the conditions
+of the changes that it guards, and so is what the areas of the move tell of the place. A limit that
+a move can never go beyond is not asked for: no variable exceeds its start plus all that steps which
+can be taken once only add to it; and where the author has given no limit, there is room for all
+that can ever come together. Where the game has always ended there are no moves. Every guard stays
+true in the same situations of any play.
+
+Condition: a variable whose limit is told by adding up is changed by no happening, and only by steps
+that take from it, or that add to it at most once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import (
+    FALSE,
+    TRUE,
+    Formula,
+    Opposite,
+    Within,
+    both,
+    substituted,
+)
+from zubrel.compiled.system import PLACE, Change, Move, Operation, System
+from zubrel.reduced.result import Rebuilding, Reduced
+from zubrel.reduced.rising import marks_of, once_only, parts_of
+
+
+def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
+    """The system with simpler guards; whatever is `asked` for stays as it is."""
+    system = before.system
+    limits = _Limits(system)
+    new = Rebuilding(before)
+    changed = False
+    over = _over(system)
+    for move in system.moves:
+        areas = move.areas and tuple(a for a in move.areas if a not in over)
+        if areas != move.areas:
+            changed = True
+            move = replace(move, areas=areas) if areas else replace(move, guard=FALSE)
+        known = _Known(system, move)
+        guard = known.simplified(limits.without(move))
+        steps = [replace(s, changes=known.changes(s.changes)) for s in move.steps]
+        changed = changed or guard != move.guard or steps != list(move.steps)
+        new.add(replace(move, guard=guard), steps)
+    return new.reduced if changed else before
+
+
+class _Known:
+    """What the guard of a move says of single variables: between which values they are."""
+
+    def __init__(self, system: System, move: Move) -> None:
+        self.system = system
+        self.areas = move.areas
+        self.between: dict[int, tuple[int, int]] = {}
+
+    def simplified(self, guard: Formula) -> Formula:
+        while True:
+            self.between = {}
+            literals, rest = list[int](), list[Formula]()
+            for part in map(self._interval, parts_of(guard)):
+                if isinstance(part, Within) and part.variable != PLACE:
+                    literals.append(part.variable)
+                    low, high = self.between.get(part.variable, (part.low, part.high))
+                    self.between[part.variable] = (max(low, part.low), min(high, part.high))
+                else:
+                    rest.append(part)
+            if any(low > high for low, high in self.between.values()):
+                return FALSE
+            new = both((
+                *(Within(v, *self.between[v]) for v in dict.fromkeys(literals)),
+                *(substituted(part, self._test) for part in rest),
+            ))  # fmt: skip
+            if new == guard:
+                return guard
+            guard = new
+
+    def changes(self, changes: Sequence[Change]) -> tuple[Change, ...]:
+        """Changes where the guard holds, without those that are never made.
+
+        If none is ever made, they stay: the step can be taken, and may be asked about.
+        """
+        known = tuple(replace(c, when=substituted(c.when, self._test)) for c in changes)
+        return tuple(c for c in known if c.when != FALSE) or known
+
+    def _interval(self, part: Formula) -> Formula:
+        """That a variable is not in a range, said as the range it is in, where that is one."""
+        if isinstance(part, Opposite) and isinstance(part.part, Within):
+            test = part.part
+            domain = self.system.variables[test.variable]
+            if test.low <= domain.low:
+                return Within(test.variable, test.high + 1, domain.high)
+            if test.high >= domain.high:
+                return Within(test.variable, domain.low, test.low - 1)
+        return part
+
+    def _test(self, test: Within) -> Formula:
+        if test.variable == PLACE:
+            inside = {test.low <= area <= test.high for area in self.areas or ()}
+            return test if len(inside) != 1 else TRUE if inside.pop() else FALSE
+        if test.variable not in self.between:
+            return test
+        low, high = self.between[test.variable]
+        if test.low <= low and high <= test.high:
+            return TRUE
+        return FALSE if high < test.low or test.high < low else test
+
+
+def _over(system: System) -> set[int]:
+    """Areas in which the game has always ended."""
+    found = set[int]()
+    for formula, _ in system.endings:
+        for area in range(system.variables[PLACE].size):
+            if substituted(formula, partial(_standing, area)) == TRUE:
+                found.add(area)
+    return found
+
+
+def _standing(area: int, test: Within) -> Formula:
+    """What a test says of a player in an area."""
+    if test.variable != PLACE:
+        return test
+    return TRUE if test.low <= area <= test.high else FALSE
+
+
+class _Limits:
+    """Limits that no play ever comes to, as they are asked for by moves that add to a variable."""
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        marks = marks_of(system)
+        self.once = {s.number for m in system.moves if once_only(system, m, marks) for s in m.steps}
+        self.most = self._most()
+        self.fitting = {
+            number for number, variable in enumerate(system.variables)
+            if variable.key[0] == "held" and not system.world.items[variable.key[1]].bound_given
+            and system.world.items[variable.key[1]].uses is None
+        }  # fmt: skip
+        """Amounts of items of which there is room for all that can ever come together."""
+
+    def _most(self) -> dict[int, int]:
+        """The most that variables can come to, where that can be told by adding up."""
+        barred = {PLACE, *(c.variable for s in self.system.settlers for c in s.changes)}
+        found: dict[int, int] = {}
+        for step in self.system.steps:
+            for change in step.changes:
+                variable = change.variable
+                if change.operation not in (Operation.ADD, Operation.ADD_UP_TO_END):
+                    barred.add(variable)
+                elif change.number > 0:
+                    most = found.get(variable, self.system.variables[variable].start)
+                    found[variable] = most + change.number
+                    if step.number not in self.once:
+                        barred.add(variable)
+        return {v: most for v, most in found.items() if v not in barred}
+
+    def without(self, move: Move) -> Formula:
+        """What a move asks for, but for limits that it never goes beyond."""
+        added: dict[int, int] = {}
+        if len(move.steps) == 1:
+            for change in move.steps[0].changes:
+                if change.operation is Operation.ADD and change.when == TRUE:
+                    added[change.variable] = added.get(change.variable, 0) + change.number
+        own = move.steps[0].number in self.once
+
+        def test(test: Within) -> Formula:
+            variable, domain = test.variable, self.system.variables[test.variable]
+            if test.low > domain.low:
+                return test
+            gain = max(0, added.get(variable, 0))
+            if variable in self.most and test.high >= self.most[variable] - (gain if own else 0):
+                return TRUE
+            fits = variable in self.fitting and gain and test.high >= domain.high - gain
+            return TRUE if fits else test
+
+        return substituted(move.guard, test) if added else move.guard

@@ -1,0 +1,324 @@
+"""Fewer places: areas between which the player can walk at will are one.
+
+A way that only walks, and asks only for what stays true once it is true, is open for good once it
+is open. Where it leads from N to B, and the way back asks for no more, it is a *link*: whoever has
+come to B by links from N can go back and come again at any time. If B is entered in no other way,
+it is left out, and each of its rules is one of N that asks for the link beside. This goes on as
+long as something changes, so that at last a rule asks for the least that lets the player walk to
+it, and a part of the world that hangs together by links is one place.
+
+A way, or any other move, into B for which the link must be open already leads to N instead: what it
+asks for says so. It then is no passage without return, although it looks like one. Where that
+cannot be said, B stays, and its rules are seen from there as well: a *view* of its own.
+
+Why this is sound. Situations that differ only in whether the player stands in N or in B, with the
+link open, can be turned into each other by walking, and nothing happens on the way. So they have
+the same future, but for walks; no walk of these dooms, and whatever else dooms in one of them does
+in the other. Those with the player in B all have the link open. (This is a branching bisimulation;
+van Glabbeek, Weijland: Branching time and abstraction in bisimulation semantics, 1996.)
+
+Conditions: nothing that happens by itself, no ending, no condition of a change, and nothing that is
+asked for tells the two areas apart; B is neither left nor entered by what happens by itself. The
+start is left out only where the link is open from the start.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import TRUE, Formula, Within, both, either, substituted
+from zubrel.compiled.system import PLACE, Move, Operation, Step
+from zubrel.compiled.ways import destination_of, told_apart
+from zubrel.reduced.clauses import (
+    ALWAYS,
+    NEVER,
+    Clauses,
+    both_of,
+    clauses_of,
+    either_of,
+    formula_of,
+    implies,
+)
+from zubrel.reduced.result import Rebuilding, Reduced, formulas_of
+from zubrel.reduced.rising import Rising, parts_of
+
+MOST_LINKS = 3
+"""An area with links to more than this many others stays."""
+MOST_COPIES = 24
+"""An area whose rules would become more than this many new ones stays."""
+
+Targets = tuple[int | None, ...]
+"""Where each step of a move leads (None: it stays, or leads where it must)."""
+Key = tuple[int, Targets]
+"""The number of a move, and where it leads in one area."""
+
+
+def places(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
+    """The system with fewer areas. Those that something `asked` for tells apart stay."""
+    if before.system.variables[PLACE].size == 1:
+        return before
+    folding = _Folding(before, asked)
+    folding.fold()
+    return folding.reduced() if folding.folded else before
+
+
+class _Rule(Struct):
+    """A move, what of its guard is asked for in every area, and whether it is a way for good."""
+
+    move: Move
+    guard: Formula
+    walks: bool
+
+
+class _Folding:
+    def __init__(self, before: Reduced, asked: Sequence[Formula]) -> None:
+        self.before = before
+        self.system = system = before.system
+        self.start = system.variables[PLACE].start
+        self.tests = told_apart(system, [*formulas_of(system), *asked])
+        self.staying = {c.number for s in system.settlers for c in s.changes if c.variable == PLACE}
+        """Areas that cannot be left out."""
+        self.rules: list[_Rule] = []
+        self.here: dict[int | None, dict[Key, Clauses]] = {}
+        """By area: its rules, with what they ask for beside their own guards."""
+        self.into: dict[int, set[int | None]] = {}
+        """By area: from where moves may lead there."""
+        self.folded: dict[int, dict[int, Clauses]] = {}
+        self.silent: dict[int, None] = {}
+        """Numbers of the moves that became walks inside of one area."""
+        self.openers: dict[Formula, dict[int, Step]] = {}
+        """What has to be opened before a way that asks for a formula can be walked."""
+        self.opened: dict[int, dict[int, Step]] = {}
+        """By area: what has to be opened before ways can be walked that ask for nothing."""
+        rising = Rising(system)
+        for move in system.moves:
+            self._begin(move, rising)
+
+    def _begin(self, move: Move, rising: Rising) -> None:
+        targets = tuple(_target(step) for step in move.steps)
+        gates: Clauses | None = None
+        if len(move.steps) == 1 and destination_of(move.steps[0]) is not None and (
+            move.areas is not None and rising.for_good(move.guard)
+        ):  # fmt: skip
+            gates = clauses_of(move.guard)
+        number, walks = len(self.rules), gates is not None
+        self.rules.append(_Rule(move, TRUE if walks else move.guard, walks))
+        for area in (None,) if move.areas is None else move.areas:
+            self.here.setdefault(area, {})[number, targets] = ALWAYS if gates is None else gates
+            for target in targets:
+                if target is not None:
+                    self.into.setdefault(target, set()).add(area)
+        for step, target in zip(move.steps, targets, strict=True):
+            if target is None:
+                self.staying |= {c.number for c in step.changes if c.variable == PLACE}
+        if gates is not None:
+            self._remember_openers(move, gates)
+
+    def _remember_openers(self, move: Move, gates: Clauses) -> None:
+        original = self.before.originals[move.steps[0].number]
+        woven = {o.number: o for o in self.before.woven.get(original.number, ())}
+        for clause in gates if woven else ():
+            for atom in clause:
+                self.openers.setdefault(atom, {}).update(woven)
+            for area in (*(move.areas or ()), _target(move.steps[0])) if not clause else ():
+                self.opened.setdefault(area or 0, {}).update(woven)
+
+    def fold(self) -> None:
+        """Leave out areas as long as that is possible, those with few neighbours first."""
+        again = True
+        while again:
+            again = False
+            every = (a for a in range(self.system.variables[PLACE].size) if a not in self.folded)
+            for area in sorted(every, key=lambda a: len(self.into.get(a, ()))):
+                if area not in self.staying:
+                    again = self._leave_out(area) or again
+
+    def _leave_out(self, area: int) -> bool:
+        """Leave an area out if that can be done; whether it was."""
+        links, mine = self._links(area), self.here.get(area, {})
+        if not links or len(links) > MOST_LINKS or (len(links) - 1) * len(mine) > MOST_COPIES:
+            return False
+        if area == self.start and ALWAYS not in links.values():
+            return False
+        turned = list(self._turned(area, links))
+        if any(new is None for _, _, new in turned):
+            return False
+        changed: dict[int | None, dict[Key, Clauses]] = {
+            a: dict(self.here.get(a, {})) for a in {start for start, _, _ in turned} | set(links)
+        }
+        silent: dict[int, None] = {}
+        for start, key, instead in turned:
+            clauses = changed[start].pop(key)
+            new = _leading(key, area, instead)
+            if not self._put(changed[start], start, new, clauses, silent):
+                return False
+        for other, link in links.items():
+            for key, clauses in mine.items():
+                joined = both_of(link, clauses)
+                new = _leading(key, area, other)
+                if joined is None or not self._put(changed[other], other, new, joined, silent):
+                    return False
+        self._commit(area, links, changed)
+        self.silent |= silent
+        return True
+
+    def _links(self, area: int) -> dict[int, Clauses]:
+        """The areas from which one can walk here and back, and what for that has to hold.
+
+        Only one of them, if nothing at all has to hold.
+        """
+        found: dict[int, Clauses] = {}
+        for other in self._before(area):
+            if other is not None and self.tests[other] == self.tests[area]:
+                forth, back = self._walk(other, area), self._walk(area, other)
+                if forth and implies(forth, back):
+                    found[other] = forth
+        always = [other for other in found if found[other] == ALWAYS]
+        return {always[0]: ALWAYS} if always else found
+
+    def _before(self, area: int) -> list[int | None]:
+        """From where moves may lead into an area."""
+        left = self.into.get(area, set()) - {area} - self.folded.keys()
+        return sorted(left, key=lambda a: -1 if a is None else a)
+
+    def _walk(self, start: int, end: int) -> Clauses:
+        """What has to hold for walking from one area to another, as far as that is known."""
+        found = NEVER
+        for (number, targets), clauses in self.here.get(start, {}).items():
+            if targets == (end,) and self.rules[number].walks:
+                joined = either_of(found, clauses)
+                found = found if joined is None else joined
+        return found
+
+    def _turned(
+        self, area: int, links: Mapping[int, Clauses]
+    ) -> Iterator[tuple[int | None, Key, int | None]]:
+        """The moves into an area, and the neighbour that each leads to instead (None: to none)."""
+        for start in self._before(area):
+            for key, clauses in self.here[start].items():
+                number, targets = key
+                if area not in targets:
+                    continue
+                if start in links and self.rules[number].walks:
+                    yield start, key, start
+                    continue
+                own = frozenset((frozenset(parts_of(self.rules[number].guard)),))
+                whole = both_of(clauses, own)
+                yield (
+                    start,
+                    key,
+                    next(
+                        (o for o in links if whole is not None and implies(whole, links[o])), None
+                    ),
+                )
+
+    def _put(
+        self, rules: dict[Key, Clauses], area: int | None, key: Key, clauses: Clauses,
+        silent: dict[int, None],
+    ) -> bool:  # fmt: skip
+        """A rule in an area, beside what is there; whether that is possible."""
+        number, targets = key
+        if self.rules[number].walks and targets == (area,):
+            silent[number] = None
+            return True
+        joined = either_of(rules.get(key, NEVER), clauses)
+        if joined is not None:
+            rules[key] = joined
+        return joined is not None
+
+    def _commit(
+        self, area: int, links: dict[int, Clauses],
+        changed: Mapping[int | None, dict[Key, Clauses]],
+    ) -> None:  # fmt: skip
+        self.here.pop(area, None)
+        self.here.update(changed)
+        for start, rules in changed.items():
+            for _, targets in rules:
+                for target in targets:
+                    if target is not None:
+                        self.into.setdefault(target, set()).add(start)
+        for other in links:
+            self.opened.setdefault(other, {}).update(self.opened.get(area, {}))
+        self.folded[area] = links
+        if area == self.start:
+            (self.start,) = links
+
+    def reduced(self) -> Reduced:
+        """The system with the areas that are left."""
+        new, woven = Rebuilding(self.before), dict(self.before.woven)
+        alike: dict[tuple[int, Targets, Formula], list[int | None]] = {}
+        for area, rules in self.here.items():
+            for (number, targets), clauses in rules.items():
+                alike.setdefault((number, targets, formula_of(clauses)), []).append(area)
+                self._weave(woven, self.rules[number].move, area, clauses)
+        for number, targets, formula in sorted(alike, key=lambda key: key[0]):
+            rule, areas = self.rules[number], alike[number, targets, formula]
+            standing = None if None in areas else tuple(sorted(a for a in areas if a is not None))
+            move = replace(rule.move, areas=standing, guard=both((rule.guard, formula)))
+            steps = [_leads(s, t) for s, t in zip(rule.move.steps, targets, strict=True)]
+            new.add(move, steps)
+        place = replace(self.system.variables[PLACE], start=self.start)
+        smaller = new.reduced
+        silent = [self.before.originals[s.number] for n in self.silent
+                  for s in self.rules[n].move.steps]  # fmt: skip
+        return replace(
+            smaller,
+            system=replace(smaller.system, variables=(place, *self.system.variables[1:])),
+            woven=woven,
+            silent=tuple({s.number: s for s in (*self.before.silent, *silent)}.values()),
+            folded=self._standing(),
+        )
+
+    def _weave(
+        self, woven: dict[int, tuple[Step, ...]], move: Move, area: int | None, clauses: Clauses
+    ) -> None:
+        """Remember what has to be opened on the way to a rule."""
+        opened = dict(self.opened.get(area, {}) if area is not None else {})
+        for atom in sorted({a for clause in clauses for a in clause}, key=repr):
+            opened |= self.openers.get(atom, {})
+        for step in move.steps if opened else ():
+            number = self.before.originals[step.number].number
+            known = {o.number: o for o in woven.get(number, ())}
+            woven[number] = tuple((opened | known).values())
+
+    def _standing(self) -> dict[int, Formula]:
+        """For each area that is left out: where a player may stand there."""
+        found: dict[int, Formula] = {}
+        for area in reversed(self.folded):  # neighbours that were left out later come first
+            found[area] = either(
+                both((found.get(other, Within(PLACE, other, other)), formula_of(link)))
+                for other, link in self.folded[area].items()
+            )
+
+        def moved(test: Within) -> Formula:
+            if test.variable != PLACE:
+                return test
+            areas = range(test.low, test.high + 1)
+            return either(found.get(a, Within(PLACE, a, a)) for a in areas)
+
+        earlier = {a: substituted(f, moved) for a, f in self.before.folded.items()}
+        return earlier | found
+
+
+def _target(step: Step) -> int | None:
+    """Where a step leads for sure; None: nowhere, or not for sure."""
+    changes = [c for c in step.changes if c.variable == PLACE]
+    if len(changes) != 1 or changes[0].when != TRUE or changes[0].operation is not Operation.SET:
+        return None
+    return changes[0].number
+
+
+def _leading(key: Key, area: int, instead: int | None) -> Key:
+    """A rule that leads to one area instead of another."""
+    number, targets = key
+    return number, tuple(instead if t == area else t for t in targets)
+
+
+def _leads(step: Step, target: int | None) -> Step:
+    if target is None:
+        return step
+    changes = (replace(c, number=target) if c.variable == PLACE else c for c in step.changes)
+    return replace(step, changes=tuple(changes))

@@ -1,0 +1,128 @@
+"""Pools: what does not fit waits where it lies, so that nobody has to count what fits.
+
+An item of which only so many can be held, and whose finds are refused when there is no room, is a
+pool if all of its finds and all moves that ask for it are in the same areas. Its limit is dropped
+then: what is held beyond it lies on the ground in truth, and is picked up when there is room again.
+
+Why this is sound. Let a situation of the smaller system hold some of the finds that in the whole
+world still lie there. Whatever asks for the item asks for so many at least, no more than can be
+held in the whole world; before it is made, the player, who stands where the finds are, picks up
+what is missing, one by one. Whoever can pick something up in the whole world can do so in the
+smaller system, or has done so. (The two are bisimilar, but for finds, and no find dooms.)
+
+Conditions: the item changes by finds that give one of it and set a mark, by moves that take some of
+it, and by nothing else. Nothing asks for the marks but their own finds, and these ask for nothing
+else than room, and what stays true once it is true. Everything that asks for the item asks for so
+many at least, in guards of moves in areas where all of the finds are; nothing else asks for it, or
+weighs it, and it was not `asked` for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import TRUE, Formula, Within, both, substituted, variables_of
+from zubrel.compiled.system import PLACE, Move, Operation, System
+from zubrel.reduced.result import Rebuilding, Reduced, rewritten
+from zubrel.reduced.rising import Rising, is_low, marks_of, parts_of
+from zubrel.reduced.users import Users
+
+
+class Pool(Struct, frozen=True):
+    """An item (the number of its variable), and its finds."""
+
+    item: int
+    finds: tuple[Move, ...]
+
+
+def pools(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
+    """The system without the limits of pools."""
+    system = before.system
+    users, rising, marks = Users(system, asked), Rising(system), marks_of(system)
+    items = [i for i in users.writers if i not in users.barred | marks]
+    found = [_pool(system, item, users, rising, marks - users.barred) for item in items]
+    some = [pool for pool in found if pool is not None]
+    return _without_limits(before, some) if some else before
+
+
+def _pool(system: System, item: int, users: Users, rising: Rising, marks: set[int]) -> Pool | None:
+    domain, finds = system.variables[item], list[Move]()
+    for move, step in users.writers[item]:
+        changes = [c for c in step.changes if c.variable == item]
+        if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
+            return None
+        if any(c.number > 0 for c in changes):
+            if not _is_find(system, move, item, users, rising, marks):
+                return None
+            finds.append(move)
+    limited = [m for m in finds if any(item in variables_of(p) for p in parts_of(m.guard))]
+    if not limited or any(set(m.areas or ()) != set(finds[0].areas or ()) for m in finds):
+        return None
+    if finds[0].areas is None or not users.upwards(item, finds[0].areas, but=finds):
+        return None
+    most = domain.start + len(finds)
+    return Pool(item, tuple(finds)) if most > domain.high else None
+
+
+def _is_find(
+    system: System, move: Move, item: int, users: Users, rising: Rising, marks: set[int]
+) -> bool:
+    """Whether a move gives one of an item, once, and does and asks for nothing that matters."""
+    if len(move.steps) != 1 or len(move.steps[0].changes) != 2:
+        return False
+    given = next(c for c in move.steps[0].changes if c.variable == item)
+    mark = next((c for c in move.steps[0].changes if c.variable in marks), None)
+    if given.number != 1 or mark is None or mark.when != TRUE:
+        return False
+    if users.readers.get(mark.variable) != [move] or len(users.writers[mark.variable]) != 1:
+        return False
+    low = False
+    for part in parts_of(move.guard):
+        if is_low(system, mark.variable, part):
+            low = True
+        elif isinstance(part, Within) and part.variable == item:
+            domain = system.variables[item]
+            if (part.low, part.high) != (domain.low, domain.high - 1):
+                return False
+        elif variables_of(part) & {item, mark.variable, PLACE} or not rising.for_good(part):
+            return False
+    return low
+
+
+def _touched(pool: Pool) -> set[int]:
+    """The item of a pool, and the marks of its finds."""
+    return {c.variable for m in pool.finds for c in m.steps[0].changes}
+
+
+def _without_limits(before: Reduced, found: Sequence[Pool]) -> Reduced:
+    system = before.system
+    finds = {id(m): pool.item for pool in found for m in pool.finds}
+    lying = {p.item: [before.originals[m.steps[0].number] for m in p.finds] for p in found}
+    high = {p.item: system.variables[p.item].start + len(p.finds) for p in found}
+    woven, new = dict(before.woven), Rebuilding(before)
+    for move in system.moves:
+        own, guard = finds.get(id(move)), move.guard
+        if own is not None:
+            guard = both(p for p in parts_of(guard) if own not in variables_of(p))
+        new.add(replace(move, guard=guard), move.steps)
+        picked = [s for item in sorted(variables_of(guard) & set(high)) for s in lying[item]]
+        for step in move.steps if picked else ():
+            number = before.originals[step.number].number
+            woven[number] = tuple({s.number: s for s in (*picked, *woven.get(number, ()))}.values())
+
+    def tested(test: Within) -> Formula:
+        return replace(test, high=high.get(test.variable, test.high))
+
+    smaller = rewritten(new.reduced, lambda f: substituted(f, tested))
+    variables = tuple(
+        replace(v, high=high.get(n, v.high)) for n, v in enumerate(smaller.system.variables)
+    )
+    postponed = {s.number for steps in lying.values() for s in steps}
+    return replace(
+        smaller, system=replace(smaller.system, variables=variables), woven=woven,
+        postponed=before.postponed | postponed,
+        blurred=before.blurred | {v for pool in found for v in _touched(pool)},
+    )  # fmt: skip

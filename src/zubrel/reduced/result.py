@@ -1,0 +1,138 @@
+"""A smaller system, and the way back from it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import Change, Move, Step, System
+
+
+class Reduced(Struct, frozen=True):
+    """A smaller system; `originals` are, by the numbers of its steps, those of the whole.
+
+    `woven` are, by the number of a step of the whole, steps that a play of the whole has to take
+    before it, where they are possible and were not taken before. `silent` are steps that a play of
+    the whole takes in between, without any difference to the smaller system. `forgotten` are
+    variables that have their true values only as long as something ahead reads them, with the
+    areas where they do. `folded` are areas that are left out, with what says of a situation that
+    the player can walk there and back at will. Of the woven steps, `repeated` may be needed several
+    times (by their numbers); steps that are `postponed` need not be possible yet. `blurred` are
+    variables that are left, but may have other values than in the whole.
+    """
+
+    system: System
+    originals: tuple[Step, ...]
+    woven: dict[int, tuple[Step, ...]] = {}
+    silent: tuple[Step, ...] = ()
+    swaps: tuple[Callable[[Formula], Formula], ...] = ()
+    forgotten: dict[int, frozenset[int]] = {}
+    folded: dict[int, Formula] = {}
+    repeated: frozenset[int] = frozenset()
+    postponed: frozenset[int] = frozenset()
+    blurred: frozenset[int] = frozenset()
+
+    def formula(self, formula: Formula) -> Formula:
+        """A formula over the variables of the whole, in terms of those that are left.
+
+        Exact for what was asked for when the system was reduced, and for all that endings read.
+        """
+        for swap in self.swaps:
+            formula = swap(formula)
+        return formula
+
+    @property
+    def shortens(self) -> bool:
+        """Whether plays of the whole may take more steps."""
+        return bool(self.woven or self.silent)
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """How many variables are left, and how many moves."""
+        return sum(v.size > 1 for v in self.system.variables), len(self.system.moves)
+
+
+def unreduced(system: System) -> Reduced:
+    return Reduced(system, system.steps)
+
+
+def formulas_of(system: System) -> list[Formula]:
+    """Everything that a system asks, in no order."""
+    found = [m.guard for m in system.moves] + [s.guard for s in system.settlers]
+    found += [f for f, _ in system.endings]
+    return found + whens_of(system)
+
+
+def whens_of(system: System) -> list[Formula]:
+    """The conditions of all changes, of moves and of what happens by itself."""
+    changes = [c for s in system.steps for c in s.changes]
+    changes += [c for s in system.settlers for c in s.changes]
+    return [c.when for c in changes]
+
+
+def fixed(system: System, variables: Collection[int]) -> System:
+    """The system with some variables that nothing asks about any more at their starts."""
+    return replace(system, variables=tuple(
+        replace(v, low=v.start, high=v.start, names=()) if n in variables else v
+        for n, v in enumerate(system.variables)
+    ))  # fmt: skip
+
+
+def without_changes(before: Reduced, variables: Collection[int]) -> Reduced:
+    """The same where no move changes these variables."""
+    system = before.system
+    steps = tuple(
+        replace(s, changes=tuple(c for c in s.changes if c.variable not in variables))
+        for s in system.steps
+    )
+    moves = tuple(replace(m, steps=tuple(steps[s.number] for s in m.steps)) for m in system.moves)
+    return replace(before, system=replace(system, moves=moves, steps=steps))
+
+
+def rewritten(before: Reduced, change: Callable[[Formula], Formula]) -> Reduced:
+    """The same with every formula changed, and every condition of a change."""
+    system = before.system
+
+    def changed(changes: Sequence[Change]) -> tuple[Change, ...]:
+        return tuple(replace(c, when=change(c.when)) for c in changes)
+
+    steps = tuple(replace(step, changes=changed(step.changes)) for step in system.steps)
+    moves = tuple(
+        replace(m, guard=change(m.guard), steps=tuple(steps[s.number] for s in m.steps))
+        for m in system.moves
+    )
+    settlers = tuple(
+        replace(s, guard=change(s.guard), changes=changed(s.changes)) for s in system.settlers
+    )
+    endings = tuple((change(f), n) for f, n in system.endings)
+    smaller = replace(system, moves=moves, steps=steps, settlers=settlers, endings=endings)
+    folded = {area: change(formula) for area, formula in before.folded.items()}
+    return replace(before, system=smaller, folded=folded)
+
+
+class Rebuilding:
+    """Moves of a smaller system, one after the other, with the numbers of their steps."""
+
+    def __init__(self, before: Reduced) -> None:
+        self.before = before
+        self.moves: list[Move] = []
+        self.steps: list[Step] = []
+        self.originals: list[Step] = []
+
+    def add(self, move: Move, steps: Sequence[Step]) -> None:
+        """A move with new `steps` in the places of those that it had."""
+        numbered = []
+        for old, new in zip(move.steps, steps, strict=True):
+            numbered.append(replace(new, number=len(self.steps)))
+            self.steps.append(numbered[-1])
+            self.originals.append(self.before.originals[old.number])
+        self.moves.append(replace(move, steps=tuple(numbered)))
+
+    @property
+    def reduced(self) -> Reduced:
+        """What it was, with these moves."""
+        smaller = replace(self.before.system, moves=tuple(self.moves), steps=tuple(self.steps))
+        return replace(self.before, system=smaller, originals=tuple(self.originals))
