@@ -1,7 +1,7 @@
 """Realms in which doors share keys, shops sell them, and sluices turn ways on and off.
 
 A realm (see families) of which every chapter gets a small key that some of its doors use up and of
-which at most three are held, coins, a shop that sells the key, in some chapters a pan where salt can
+which at most nine are held, coins, a shop that sells the key, in some chapters a pan where salt can
 be sold for ever, and a sluice with a lever at each end of the ways that ask for it.
 """
 

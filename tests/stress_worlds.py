@@ -171,3 +171,34 @@ def trade_world(seed):
 def trade_lock(r, held, most):
     item = r.choice(held)
     return {r.choice(["takes", "takes", "needs"]): f"{r.randint(1, most[item])} {item}"}
+
+
+def passage_world(seed):
+    """Small worlds in stages that nobody comes back to, with keys that matter in later ones."""
+    r = random.Random(seed)
+    stages = [[f"stage{s}_{n}" for n in range(r.randint(1, 2))] for s in range(r.randint(2, 3))]
+    keys = [f"key{n}" for n in range(r.randint(1, 3))]
+    locks = {f"gate{n}": {r.choice(["takes", "needs"]): r.choice(keys)} for n in range(3)}
+    body = {area: {"finds": [], "ways": []} for stage in stages for area in stage}
+    for number, stage in enumerate(stages):
+        for area in stage[1:]:
+            way = {"to": area, "id": f"in_{area}"}
+            if r.random() < 0.6:
+                way["lock"] = r.choice(list(locks))
+            body[stage[0]]["ways"].append(way)
+        for n in range(r.randint(1, 2) if number + 1 < len(stages) else 0):
+            way = {"to": r.choice(stages[number + 1]), "id": f"on_{number}_{n}", "one_way": True}
+            if r.random() < 0.4:
+                way["lock"] = r.choice(list(locks))
+            body[r.choice(stage)]["ways"].append(way)
+    for n in range(r.randint(2, 4)):
+        area = r.choice(stages[r.choice([0, 0, 0, 1])])
+        body[area]["finds"].append({"item": r.choice(keys), "id": f"find{n}"})
+    goal = f"at {stages[-1][-1]}"
+    if r.random() < 0.4:
+        goal += f" and {r.choice(list(locks))} is open"
+    return {
+        "zubrel": 1, "title": "Passage", "start": {"at": stages[0][0]},
+        "items": {key: {} for key in keys}, "areas": body, "locks": locks,
+        "endings": {"won": {"when": goal}},
+    }  # fmt: skip

@@ -6,7 +6,7 @@ import unittest
 import yaml
 
 from tests.random_worlds import random_world
-from tests.stress_worlds import stress_world, trade_world
+from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import scalar, world_of
 from zubrel.atoms.budget import Budget, Limits
 from zubrel.atoms.progress import Silence
@@ -50,10 +50,11 @@ endings: {top: {when: at tower}}
 
 
 def world_data(seed):
-    """A stress world, one of trade, or one of the whole language: three, one and one of five."""
+    """Of ten, six stress worlds, two of the whole language, one of trade, one of passages."""
     if seed >= WHOLE:
         return random_world(seed - WHOLE)
-    return {1: trade_world, 4: random_world}.get(seed % 5, stress_world)(seed)
+    families = {1: trade_world, 6: passage_world, 4: random_world, 9: random_world}
+    return families.get(seed % 10, stress_world)(seed)
 
 
 def systems():

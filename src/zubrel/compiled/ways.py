@@ -18,7 +18,7 @@ def destination_of(step: Step) -> int | None:
 
 
 def told_apart(system: System, asked: Iterable[Formula] = ()) -> dict[int, frozenset[Formula]]:
-    """For each area the tests that hold there: of what happens by itself, and of what is `asked`."""
+    """For each area the tests that hold there: of what happens by itself, and what is `asked`."""
     formulas = [f for s in system.settlers for f in (s.guard, *(c.when for c in s.changes))]
     formulas += [formula for formula, _ in system.endings]
     formulas += asked
@@ -35,3 +35,11 @@ def told_apart(system: System, asked: Iterable[Formula] = ()) -> dict[int, froze
         area: frozenset(t for t in tests if t.low <= area <= t.high)
         for area in range(system.variables[PLACE].size)
     }
+
+
+def destination_for_sure(step: Step) -> int | None:
+    """Where a step leads, whatever else it does; None: nowhere, or not for sure."""
+    changes = [c for c in step.changes if c.variable == PLACE]
+    if len(changes) != 1 or changes[0].when != TRUE or changes[0].operation is not Operation.SET:
+        return None
+    return changes[0].number

@@ -261,7 +261,8 @@ class SymbolicFixpoints:
         """Whether a packed situation is in a set."""
         values = self.walking.packing.unpack([word])
         pairs: list[tuple[int, bool]] = []
-        for variable, bits in self.encoding.bits.items():
+        for variable in self.encoding.coded:
+            bits = self.encoding.bits[variable]
             pairs += zip(bits, self.encoding.code(variable, values[variable]), strict=True)
         pairs += [(bit, False) for copies in self.encoding.copies.values() for bit in copies]
         pairs += [(bit, False) for bit in self.encoding.selectors]

@@ -18,8 +18,8 @@ def root_causes(world: World, lost: Iterable[str]) -> dict[str, str]:
     """
     ids = list(dict.fromkeys(lost))
     known = frozenset(ids)
-    rules = {rule.id: rule for rule in world.rules}
-    causes = {i: next(_causes(world, i, rules.get(i), known), None) for i in ids}
+    makers = _makers(world)
+    causes = {i: next(_causes(world, i, makers.get(i, ()), known), None) for i in ids}
     return {i: root for i in ids if (root := _root(i, causes, ids)) != i}
 
 
@@ -32,24 +32,30 @@ def _root(thing: str, causes: dict[str, str | None], order: list[str]) -> str:
     return trail[-1]
 
 
-def _causes(world: World, thing: str, rule: Rule | None, lost: frozenset[str]) -> Iterator[str]:
+def _makers(world: World) -> dict[str, list[Rule]]:
+    """For each id the rules that bring it about: of a rule, itself."""
+    found: dict[str, list[Rule]] = {}
+    for rule in world.rules:
+        made: list[str | None] = [give.item for give in rule.gives]
+        for outcome in rule.outcomes:
+            made += [e.lock for e in outcome.effects if isinstance(e, OpenLock)]
+            made += [outcome.destination, outcome.ending]
+        things = (world.items, world.locks, world.areas, world.endings)
+        if not any(rule.id in thing for thing in things):
+            made.append(rule.id)
+        for thing in dict.fromkeys(t for t in made if t is not None):
+            found.setdefault(thing, []).append(rule)
+    return found
+
+
+def _causes(
+    world: World, thing: str, makers: Iterable[Rule], lost: frozenset[str]
+) -> Iterator[str]:
     """What `thing` waits for, among `lost`."""
-    if thing in world.items:
-        makers = [r for r in world.rules if any(g.item == thing for g in r.gives)]
-    elif thing in world.locks:
-        makers = [
-            r for r in world.rules
-            if any(OpenLock(thing) in o.effects for o in r.outcomes)
-        ]  # fmt: skip
-    elif thing in world.areas:
-        makers = [r for r in world.rules if any(o.destination == thing for o in r.outcomes)]
-    elif thing in world.endings:
-        makers = [r for r in world.rules if any(o.ending == thing for o in r.outcomes)]
+    if thing in world.endings:
         when = world.endings[thing].when
         if when is not None:
             yield from _in_condition(when, lost)
-    else:
-        makers = [rule] if rule else []
     for maker in makers:
         yield from (c for c in _blockers(world, maker, lost) if c != thing)
 

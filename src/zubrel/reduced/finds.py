@@ -1,17 +1,18 @@
 """Free finds: what could be picked up counts as held.
 
 A *free find* gives some of an item, once, asks for nothing but what stays true once it is true, and
-lies where everything is that asks for the item. It is not made: what asks for so many of the item asks
-for so many less for every free find that could be made. What is left of the amount is what the player
-has beside such finds, less than nothing if some of them were spent.
+lies where everything is that asks for the item. It is not made: what asks for so many of the item
+asks for so many less for every free find that could be made. What is left of the amount is what the
+player has beside such finds, less than nothing if some of them were spent.
 
-Why this is sound. Let two situations have the same amounts but for free finds. Whoever is about to make
-a move that asks for the item stands where the finds are, and can pick up what is missing on the spot;
-what was picked up already could be. So the two have the same future, but for finds, and no find dooms.
+Why this is sound. Let two situations have the same amounts but for free finds. Whoever is about to
+make a move that asks for the item stands where the finds are, and can pick up what is missing on
+the spot; what was picked up already could be. So the two have the same future, but for finds, and
+no find dooms.
 
 Conditions: the item is only added to and taken from, by moves, whatever else holds. Everything that
-asks for it asks for so many at least, in guards of moves; nothing else asks for it, or weighs it, and
-it was not `asked` for. Of a find nobody asks but itself whether it was made.
+asks for it asks for so many at least, in guards of moves; nothing else asks for it, or weighs it,
+and it was not `asked` for. Of a find nobody asks but itself whether it was made.
 """
 
 from __future__ import annotations
@@ -104,15 +105,13 @@ def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
     left_out = {id(f.move) for free in found.values() for f in free}
     lying = {item: [before.originals[f.move.steps[0].number] for f in free]
              for item, free in found.items()}  # fmt: skip
-    woven, new = dict(before.woven), Rebuilding(before)
+    new = Rebuilding(before)
     for move in system.moves:
         if id(move) in left_out:
             continue
         new.add(move, move.steps)
         picked = [s for item in sorted(variables_of(move.guard) & set(lying)) for s in lying[item]]
-        for step in move.steps if picked else ():
-            number = before.originals[step.number].number
-            woven[number] = tuple({s.number: s for s in (*picked, *woven.get(number, ()))}.values())
+        new.needs(move, picked)
     tests = {item: _Tests(system, item, free) for item, free in found.items()}
 
     def tested(test: Within) -> Formula:
@@ -125,7 +124,7 @@ def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
     )
     marks = {f.mark for free in found.values() for f in free}
     return replace(
-        smaller, system=fixed(replace(smaller.system, variables=variables), marks), woven=woven,
+        smaller, system=fixed(replace(smaller.system, variables=variables), marks),
         blurred=before.blurred | set(found),
     )  # fmt: skip
 

@@ -37,7 +37,7 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     given: dict[int, Formula] = {}
     staying = set(users.barred)
     for move in system.moves:
-        mark = _mark_of(system, move, users)
+        mark = mark_of(system, move, users)
         if mark is None or mark in staying:
             continue
         condition = both(p for p in parts_of(move.guard) if not is_low(system, mark, p))
@@ -53,7 +53,7 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     return _without(before, given)
 
 
-def _mark_of(system: System, move: Move, users: Users) -> int | None:
+def mark_of(system: System, move: Move, users: Users) -> int | None:
     """The mark that a move sets, if it does nothing else and nothing else changes the mark."""
     if len(move.steps) != 1 or len(move.steps[0].changes) != 1:
         return None
@@ -74,7 +74,6 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
     for step in system.steps:
         for mark in {c.variable for c in step.changes} & set(given):
             openers.setdefault(mark, []).append(before.originals[step.number])
-    woven = dict(before.woven)
     new = Rebuilding(before)
     for move in system.moves:
         changed = {c.variable for s in move.steps for c in s.changes}
@@ -82,10 +81,8 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
             continue
         new.add(move, move.steps)
         opened = [o for m in sorted(variables_of(move.guard) & set(given)) for o in openers[m]]
-        for step in move.steps if opened else ():
-            number = before.originals[step.number].number
-            woven[number] = tuple(dict.fromkeys((*opened, *woven.get(number, ()))))
+        new.needs(move, opened)
     smaller = rewritten(
         new.reduced, lambda f: substituted(f, lambda test: given.get(test.variable, test))
     )
-    return replace(smaller, system=fixed(smaller.system, given), woven=woven)
+    return replace(smaller, system=fixed(smaller.system, given))

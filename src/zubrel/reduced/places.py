@@ -30,8 +30,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, either, substituted
-from zubrel.compiled.system import PLACE, Move, Operation, Step
-from zubrel.compiled.ways import destination_of, told_apart
+from zubrel.compiled.system import PLACE, Move, Step
+from zubrel.compiled.ways import destination_for_sure, destination_of, told_apart
 from zubrel.reduced.clauses import (
     ALWAYS,
     NEVER,
@@ -98,7 +98,7 @@ class _Folding:
             self._begin(move, rising)
 
     def _begin(self, move: Move, rising: Rising) -> None:
-        targets = tuple(_target(step) for step in move.steps)
+        targets = tuple(destination_for_sure(step) for step in move.steps)
         gates: Clauses | None = None
         if len(move.steps) == 1 and destination_of(move.steps[0]) is not None and (
             move.areas is not None and rising.for_good(move.guard)
@@ -123,7 +123,9 @@ class _Folding:
         for clause in gates if woven else ():
             for atom in clause:
                 self.openers.setdefault(atom, {}).update(woven)
-            for area in (*(move.areas or ()), _target(move.steps[0])) if not clause else ():
+            for area in (
+                (*(move.areas or ()), destination_for_sure(move.steps[0])) if not clause else ()
+            ):
                 self.opened.setdefault(area or 0, {}).update(woven)
 
     def fold(self) -> None:
@@ -248,12 +250,12 @@ class _Folding:
 
     def reduced(self) -> Reduced:
         """The system with the areas that are left."""
-        new, woven = Rebuilding(self.before), dict(self.before.woven)
+        new = Rebuilding(self.before)
         alike: dict[tuple[int, Targets, Formula], list[int | None]] = {}
         for area, rules in self.here.items():
             for (number, targets), clauses in rules.items():
                 alike.setdefault((number, targets, formula_of(clauses)), []).append(area)
-                self._weave(woven, self.rules[number].move, area, clauses)
+                self._weave(new, self.rules[number].move, area, clauses)
         for number, targets, formula in sorted(alike, key=lambda key: key[0]):
             rule, areas = self.rules[number], alike[number, targets, formula]
             standing = None if None in areas else tuple(sorted(a for a in areas if a is not None))
@@ -267,22 +269,16 @@ class _Folding:
         return replace(
             smaller,
             system=replace(smaller.system, variables=(place, *self.system.variables[1:])),
-            woven=woven,
             silent=tuple({s.number: s for s in (*self.before.silent, *silent)}.values()),
             folded=self._standing(),
         )
 
-    def _weave(
-        self, woven: dict[int, tuple[Step, ...]], move: Move, area: int | None, clauses: Clauses
-    ) -> None:
+    def _weave(self, new: Rebuilding, move: Move, area: int | None, clauses: Clauses) -> None:
         """Remember what has to be opened on the way to a rule."""
         opened = dict(self.opened.get(area, {}) if area is not None else {})
         for atom in sorted({a for clause in clauses for a in clause}, key=repr):
             opened |= self.openers.get(atom, {})
-        for step in move.steps if opened else ():
-            number = self.before.originals[step.number].number
-            known = {o.number: o for o in woven.get(number, ())}
-            woven[number] = tuple((opened | known).values())
+        new.needs(move, opened.values())
 
     def _standing(self) -> dict[int, Formula]:
         """For each area that is left out: where a player may stand there."""
@@ -301,14 +297,6 @@ class _Folding:
 
         earlier = {a: substituted(f, moved) for a, f in self.before.folded.items()}
         return earlier | found
-
-
-def _target(step: Step) -> int | None:
-    """Where a step leads for sure; None: nowhere, or not for sure."""
-    changes = [c for c in step.changes if c.variable == PLACE]
-    if len(changes) != 1 or changes[0].when != TRUE or changes[0].operation is not Operation.SET:
-        return None
-    return changes[0].number
 
 
 def _leading(key: Key, area: int, instead: int | None) -> Key:

@@ -102,16 +102,15 @@ def _without_limits(before: Reduced, found: Sequence[Pool]) -> Reduced:
     finds = {id(m): pool.item for pool in found for m in pool.finds}
     lying = {p.item: [before.originals[m.steps[0].number] for m in p.finds] for p in found}
     high = {p.item: system.variables[p.item].start + len(p.finds) for p in found}
-    woven, new = dict(before.woven), Rebuilding(before)
+    new = Rebuilding(before)
     for move in system.moves:
         own, guard = finds.get(id(move)), move.guard
         if own is not None:
             guard = both(p for p in parts_of(guard) if own not in variables_of(p))
         new.add(replace(move, guard=guard), move.steps)
         picked = [s for item in sorted(variables_of(guard) & set(high)) for s in lying[item]]
-        for step in move.steps if picked else ():
-            number = before.originals[step.number].number
-            woven[number] = tuple({s.number: s for s in (*picked, *woven.get(number, ()))}.values())
+        if own is None:
+            new.needs(move, picked)
 
     def tested(test: Within) -> Formula:
         return replace(test, high=high.get(test.variable, test.high))
@@ -122,7 +121,7 @@ def _without_limits(before: Reduced, found: Sequence[Pool]) -> Reduced:
     )
     postponed = {s.number for steps in lying.values() for s in steps}
     return replace(
-        smaller, system=replace(smaller.system, variables=variables), woven=woven,
+        smaller, system=replace(smaller.system, variables=variables),
         postponed=before.postponed | postponed,
         blurred=before.blurred | {v for pool in found for v in _touched(pool)},
     )  # fmt: skip

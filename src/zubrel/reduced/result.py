@@ -15,13 +15,13 @@ class Reduced(Struct, frozen=True):
     """A smaller system; `originals` are, by the numbers of its steps, those of the whole.
 
     `woven` are, by the number of a step of the whole, steps that a play of the whole has to take
-    before it, where they are possible and were not taken before. `silent` are steps that a play of
-    the whole takes in between, without any difference to the smaller system. `forgotten` are
-    variables that have their true values only as long as something ahead reads them, with the
-    areas where they do. `folded` are areas that are left out, with what says of a situation that
-    the player can walk there and back at will. Of the woven steps, `repeated` may be needed several
-    times (by their numbers); steps that are `postponed` need not be possible yet. `blurred` are
-    variables that are left, but may have other values than in the whole.
+    before it, where they are possible and were not taken before; of these, `repeated` ones (by
+    their numbers) may be needed several times. `silent` are steps that a play of the whole takes in
+    between, without any difference to the smaller system; steps that are `postponed` need not be
+    possible yet. `folded` are areas that are left out, with what says of a situation that the
+    player can walk there and back at will. `forgotten` are variables that have their true values
+    only as long as something ahead reads them, with the areas where they do; `blurred` ones are
+    left, but may have other values than in the whole.
     """
 
     system: System
@@ -118,6 +118,7 @@ class Rebuilding:
 
     def __init__(self, before: Reduced) -> None:
         self.before = before
+        self.woven = dict(before.woven)
         self.moves: list[Move] = []
         self.steps: list[Step] = []
         self.originals: list[Step] = []
@@ -131,8 +132,17 @@ class Rebuilding:
             self.originals.append(self.before.originals[old.number])
         self.moves.append(replace(move, steps=tuple(numbered)))
 
+    def needs(self, move: Move, steps: Collection[Step]) -> None:
+        """Before a move, a play of the whole may have to take some `steps` of the whole."""
+        for step in move.steps if steps else ():
+            number = self.before.originals[step.number].number
+            known = (*steps, *self.woven.get(number, ()))
+            self.woven[number] = tuple({s.number: s for s in known}.values())
+
     @property
     def reduced(self) -> Reduced:
         """What it was, with these moves."""
         smaller = replace(self.before.system, moves=tuple(self.moves), steps=tuple(self.steps))
-        return replace(self.before, system=smaller, originals=tuple(self.originals))
+        return replace(
+            self.before, system=smaller, originals=tuple(self.originals), woven=self.woven
+        )

@@ -2,18 +2,19 @@
 
 A *source* gives some of an item as often as one likes, and asks for nothing but what stays true
 once it is true, and for room. If everything that asks for the item does so in areas of its sources,
-the sources are left out: whatever asks for some of it can be done as well if a source could be used,
-and then takes nothing.
+the sources are left out: whatever asks for some of it can be done as well if a source could be
+used, and then takes nothing.
 
 Why this is sound. Whoever stands where something asks for the item, and may use a source, gets as
-much as can be asked for on the spot, without changing anything else. So situations in which a source
-may be used have the same future whatever is held of the item, but for moves that do nothing but
-change that; none of these dooms. Where no source may be used yet, all is as it was.
+much as can be asked for on the spot, without changing anything else. So situations in which a
+source may be used have the same future whatever is held of the item, but for moves that do nothing
+but change that; none of these dooms. Where no source may be used yet, all is as it was.
 
-Conditions: a source is a move without luck that does nothing but give the item, up to a limit that is
-no less than what anybody asks for. Other moves that change the item add to it or take from it,
-whatever else holds. Guards of moves ask for so much of it at least; but what does nothing but give it,
-once or often, may also ask for room. Nothing else asks for it, or weighs it; it was not `asked` for.
+Conditions: a source is a move without luck that does nothing but give the item, up to a limit that
+is no less than what anybody asks for. Other moves that change the item add to it or take from it,
+whatever else holds. Guards of moves ask for so much of it at least; but what does nothing but give
+it, once or often, may also ask for room. Nothing else asks for it, or weighs it; it was not `asked`
+for.
 """
 
 from __future__ import annotations
@@ -142,16 +143,12 @@ def _without(before: Reduced, found: dict[int, Supply]) -> Reduced:
     of = {item: [before.originals[m.steps[0].number] for m in s.sources]
           for item, s in found.items()}  # fmt: skip
     uncounted = {item for item, s in found.items() if not s.counted}
-    woven, new = dict(before.woven), Rebuilding(before)
+    new = Rebuilding(before)
     for move in before.system.moves:
         if id(move) in sources:
             continue
         used = sorted(variables_of(move.guard) & set(found)) if id(move) not in giving else []
-        for step in move.steps if used else ():
-            number = before.originals[step.number].number
-            known = {s.number: s for s in (*(s for i in used for s in of[i]),
-                                           *woven.get(number, ()))}  # fmt: skip
-            woven[number] = tuple(known.values())
+        new.needs(move, [s for item in used for s in of[item]])
         for counted in _subsets([item for item in used if item not in uncounted]):
             free = uncounted | (set(used) - counted)
             guard = _untested(move.guard, free)
@@ -164,7 +161,7 @@ def _without(before: Reduced, found: dict[int, Supply]) -> Reduced:
     smaller = new.reduced
     repeated = {s.number for steps in of.values() for s in steps}
     return replace(
-        smaller, system=fixed(smaller.system, uncounted), woven=woven,
+        smaller, system=fixed(smaller.system, uncounted),
         repeated=before.repeated | repeated,
         # whoever has his hands full may be unable to pick up what is given once
         blurred=before.blurred | {c.variable for s in found.values() for m in s.giving
