@@ -50,10 +50,10 @@ endings: {top: {when: at tower}}
 
 
 def world_data(seed):
-    """Of ten, six stress worlds, two of the whole language, one of trade, one of passages."""
+    """Of ten, five stress worlds, two of the whole language, two of trade, one of passages."""
     if seed >= WHOLE:
         return random_world(seed - WHOLE)
-    families = {1: trade_world, 6: passage_world, 4: random_world, 9: random_world}
+    families = {1: trade_world, 3: trade_world, 6: passage_world, 4: random_world, 9: random_world}
     return families.get(seed % 10, stress_world)(seed)
 
 
@@ -94,7 +94,7 @@ class Reductions(unittest.TestCase):
                         self.assertEqual(doomed, doom)
         # each of them is at work; amounts and guards leave the number of situations as it is
         alike = ("amounts", "guards")
-        self.assertTrue(all(n > 3 for name, n in smaller.items() if name not in alike), smaller)
+        self.assertTrue(all(n > 1 for name, n in smaller.items() if name not in alike), smaller)
 
     def test_amounts_follow_from_marks(self):
         left_out = 0

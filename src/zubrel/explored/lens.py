@@ -98,8 +98,10 @@ class Lens:
         With `exactly`, areas that are left out count as what they are, and not as what stands for
         them.
         """
-        formula = self.reduced.formula(formula)
+        asked, formula = variables_of(formula), self.reduced.formula(formula)
         areas: frozenset[int] | None = None
+        for variable in sorted(asked & self.reduced.blurred):
+            raise NotAsked(" ".join(self.system.variables[variable].key))
         for variable in variables_of(formula):
             whole, left = self.system.variables[variable], self.inner.system.variables[variable]
             if left.size < whole.size or variable in self.reduced.blurred:
@@ -176,6 +178,8 @@ class Lens:
         is forgotten was seen before. None where there is no such set: for other formulas than that
         some of several marks are set, and where a mark may be set and forgotten in one move.
         """
+        if variables_of(formula) & self.reduced.blurred:
+            return None
         formula = self.reduced.formula(formula)
         parts = formula.parts if isinstance(formula, Either) else (formula,)
         found: DiagramSet | None = None

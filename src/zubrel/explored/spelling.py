@@ -69,7 +69,7 @@ class Speller:
                 fewer = made[:place] + made[place + size :]
                 if self._through(word, [*fewer, step]) is not None:
                     made = fewer
-                place -= size
+                place = min(place - 1, len(made) - size)
             size //= 2
         return made
 

@@ -141,8 +141,10 @@ class _Swap:
     def _test(self, test: Within) -> Formula:
         if test.variable not in self.sums:
             return test
-        above = self._from(test.variable, test.high + 1)
-        return both((self._from(test.variable, test.low), opposite(above)))
+        enough = self._from(test.variable, test.low)
+        if test.high >= self.system.variables[test.variable].high:
+            return enough  # more than that is never held
+        return both((enough, opposite(self._from(test.variable, test.high + 1))))
 
     def _from(self, variable: int, number: int) -> Formula:
         """The variable is at least `number`."""

@@ -62,7 +62,9 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         changes = [c for _, step in users.writers[item] for c in step.changes if c.variable == item]
         if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
             continue
-        free = _free(system, item, users, rising, marks - staying)
+        # one after the other, where one asks for the other
+        free = [f for f in _free(system, item, users, rising, marks - staying)
+                if not variables_of(f.given) & set(found)]  # fmt: skip
         values = system.variables[item].size + sum(f.count for f in free)
         if free and values <= MOST_VALUES and item not in staying:
             found[item] = free

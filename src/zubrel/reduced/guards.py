@@ -4,8 +4,8 @@ What a guard says of single variables is taken for granted in the rest of it and
 of the changes that it guards, and so is what the areas of the move tell of the place. A limit that
 a move can never go beyond is not asked for: no variable exceeds its start plus all that steps which
 can be taken once only add to it; and where the author has given no limit, there is room for all
-that can ever come together. Where the game has always ended there are no moves. Every guard stays
-true in the same situations of any play.
+that can ever come together. What nothing ever changes is known. Where the game has always ended
+there are no moves. Every guard stays true in the same situations of any play.
 
 Condition: a variable whose limit is told by adding up is changed by no happening, and only by steps
 that take from it, or that add to it at most once.
@@ -26,14 +26,16 @@ from zubrel.compiled.formulas import (
     Within,
     both,
     substituted,
+    variables_in,
 )
-from zubrel.compiled.system import PLACE, Change, Move, Operation, System
-from zubrel.reduced.result import Rebuilding, Reduced
+from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, System
+from zubrel.reduced.result import Rebuilding, Reduced, formulas_of, rewritten
 from zubrel.reduced.rising import marks_of, once_only, parts_of
 
 
 def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system with simpler guards; whatever is `asked` for stays as it is."""
+    before = _without_constants(before)
     system = before.system
     limits = _Limits(system)
     new = Rebuilding(before)
@@ -50,6 +52,22 @@ def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         changed = changed or guard != move.guard or steps != list(move.steps)
         new.add(replace(move, guard=guard), steps)
     return new.reduced if changed else before
+
+
+def _without_constants(before: Reduced) -> Reduced:
+    """What nothing ever changes is what it is at the start."""
+    system = before.system
+    changed = {c.variable for step in system.steps for c in step.changes}
+    changed |= {c.variable for settler in system.settlers for c in settler.changes}
+    asked = variables_in(formulas_of(system)) - changed - {PLACE, ENDING}
+    constant = {v for v in asked if system.variables[v].size > 1}
+
+    def known(test: Within) -> Formula:
+        if test.variable not in constant:
+            return test
+        return TRUE if test.low <= system.variables[test.variable].start <= test.high else FALSE
+
+    return rewritten(before, lambda f: substituted(f, known)) if constant else before
 
 
 class _Known:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
@@ -20,12 +20,14 @@ from zubrel.reduced.supply import supply
 
 Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
 REPEATED: dict[str, Reduction] = {
-    "cone": cone, "amounts": amounts, "guards": guards, "levers": levers, "places": places,
-    "openings": openings, "finds": finds, "pools": pools, "supply": supply,
+    "cone": cone, "guards": guards, "levers": levers, "places": places, "openings": openings,
+    "pools": pools, "supply": supply, "finds": finds,
 }  # fmt: skip
 """They make room for each other, and are done again as long as something goes."""
+WHEN_STILL: dict[str, Reduction] = {"amounts": amounts}
+"""Done when the others find nothing more: they leave less for the others to see."""
 AT_LAST: dict[str, Reduction] = {"forgetting": forgetting}
-EVERY = (*REPEATED, *AT_LAST)
+EVERY = (*REPEATED, *WHEN_STILL, *AT_LAST)
 SHORTENING = frozenset(("levers", "places", "openings", "finds", "pools", "supply"))
 """Those that leave out steps which a play of the whole has to take."""
 
@@ -42,12 +44,18 @@ def reduce(
     found = unreduced(system)
     while True:
         size = found.size
-        for name, reduction in REPEATED.items():
-            if name in using:
-                found = reduction(found, [found.formula(f) for f in asked])
+        found = _reduced(found, asked, REPEATED, using)
         if found.size == size:
-            break
-    for name, reduction in AT_LAST.items():
+            found = _reduced(found, asked, WHEN_STILL, using)
+            if found.size == size:
+                break
+    return _reduced(found, asked, AT_LAST, using)
+
+
+def _reduced(
+    found: Reduced, asked: Sequence[Formula], some: Mapping[str, Reduction], using: Collection[str]
+) -> Reduced:
+    for name, reduction in some.items():
         if name in using:
             found = reduction(found, [found.formula(f) for f in asked])
     return found
