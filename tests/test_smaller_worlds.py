@@ -15,6 +15,7 @@ from zubrel.compiled.system import ENDING, PLACE
 from zubrel.explored.lens import look
 from zubrel.explored.space import NotAsked
 from zubrel.explored.walking import Walking
+from zubrel.findings.outline import areas_behind, gates
 from zubrel.findings.softlocks import softlocks
 from zubrel.findings.verdict import judge
 from zubrel.reduced.clauses import both_of, either_of, formula_of, implies, shortest
@@ -247,6 +248,19 @@ class Answers(unittest.TestCase):
                     with self.subTest(seed=seed, formula=formula):
                         self.assertEqual(answer, plain.some(formula))
         self.assertTrue(all(n > 200 for n in counts.values()), counts)
+
+    def test_what_areas_lie_behind_is_told_by_a_lens_as_by_plain_search(self):
+        longer = 0
+        for seed, system, plain in systems():
+            lens = lens_on(system, [formula for _, formula in gates(system)])
+            told = areas_behind(judge(lens), lens.arriving)
+            for one, other in zip(told, areas_behind(judge(plain)), strict=True):
+                with self.subTest(seed=seed, area=one.area):
+                    self.assertEqual((one.gates, one.last), (other.gates, other.last))
+                    self.assertEqual(one.first is None, other.first is None)
+                    self.assertGreaterEqual(one.first or 0, other.first or 0)
+                    longer += one.first != other.first
+        self.assertGreater(longer, 5)
 
 
 if __name__ == "__main__":

@@ -23,7 +23,7 @@ from zubrel.compiled.formulas import (
     pieces_of,
     variables_of,
 )
-from zubrel.compiled.system import PLACE, Move, Step, System
+from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.explored.spelling import Speller
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
@@ -155,7 +155,27 @@ class Lens:
         try:
             return bool(self.where(formula))
         except NotAsked:
-            return bool(self.inner.where(self._told(self._standing(formula), exactly=False)))
+            return bool(self._walked_to(formula))
+
+    def arriving(self, area: int) -> tuple[DiagramSet, int | None]:
+        """Where the player is in an area, or can walk there at will; after how many moves.
+
+        The moves are those of a play, though not of the shortest (None: there is none).
+        """
+        here = self._walked_to(Within(PLACE, area, area))
+        trace = self.walks().shortest(here)
+        return here, None if trace is None else self._speller.moves_into(trace, area)
+
+    def _walked_to(self, formula: Formula) -> DiagramSet:
+        """From where a player may walk to where a formula holds. Raises `NotAsked`.
+
+        It is empty only if there is no such place. Nobody walks any more when the game has ended.
+        """
+        standing = self._told(self._standing(formula), exactly=False)
+        here = self.inner.where(both((Within(ENDING, 0, 0), standing)))
+        if not here and self.inner.where(standing):
+            raise NotAsked(" ".join(self.system.variables[PLACE].key))
+        return here
 
     def _standing(self, formula: Formula) -> Formula:
         """Where a player may walk to where a formula holds. Raises `NotAsked`.

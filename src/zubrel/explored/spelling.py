@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterable, Iterator, Sequence
-from functools import cached_property
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cached_property, partial
 
 from zubrel.compiled.system import Step, System
 from zubrel.explored.space import Trace
@@ -42,6 +42,15 @@ class Speller:
                     steps.append(taken)
                 word = after
         return Trace(tuple(steps), trace.shortest and len(steps) == len(trace.steps))
+
+    def moves_into(self, trace: Trace, area: int) -> int | None:
+        """How many moves the play takes, and from its end the walk into an area; None: no walk."""
+        spelled = self.spelled_out(trace)
+        word = self._along(self.walking.start(), spelled.steps)
+        for here, walk in self._around(word):
+            if here & self.walking.place == area:
+                return len(spelled.steps) + len(walk())
+        return None
 
     def _way(self, word: int, step: Step) -> list[Step] | None:
         """Walks and openings that make a step possible, and the step itself; None: there are none.
@@ -126,25 +135,31 @@ class Speller:
 
         `changing`: where it makes a difference.
         """
-        came: dict[int, tuple[int, Step] | None] = {word: None}
-        waiting = deque([word])
-        while waiting and len(came) < MOST:
-            here = waiting.popleft()
+        for here, walk in self._around(word):
             for step in steps:
                 after = self.walking.after(here, step)
                 if after is not None and (after != here or not changing):
-                    return [*self._back(came, here), step]
+                    return [*walk(), step]
+        return None
+
+    def _around(self, word: int) -> Iterator[tuple[int, Callable[[], list[Step]]]]:
+        """Where walking leads to, the nearest first, and the walk there."""
+        came: dict[int, tuple[int, Step] | None] = {word: None}
+
+        def walk(word: int) -> list[Step]:
+            found: list[Step] = []
+            while (before := came[word]) is not None:
+                word, step = before
+                found.append(step)
+            return found[::-1]
+
+        waiting = deque([word])
+        while waiting and len(came) < MOST:
+            here = waiting.popleft()
+            yield here, partial(walk, here)
             place = here & self.walking.place
             for step in (*self.silent.get(place, ()), *self.silent.get(None, ())):
                 after = self.walking.after(here, step)
                 if after is not None and after not in came:
                     came[after] = (here, step)
                     waiting.append(after)
-        return None
-
-    def _back(self, came: dict[int, tuple[int, Step] | None], word: int) -> list[Step]:
-        found: list[Step] = []
-        while (before := came[word]) is not None:
-            word, step = before
-            found.append(step)
-        return found[::-1]

@@ -102,12 +102,16 @@ def map_of(system: System, seconds: float, budget: Budget, progress: Progress) -
     The fewest moves to an area may be more than that, since walks need not be the shortest.
     """
     asked = [formula for _, formula in gates(system)]
-    lens = look_within(seconds, system, asked, budget, progress, COUNTING)
+    until = budget.seconds() + seconds
+    lens = look_within(seconds, system, asked, budget, progress)
+    if lens is None:
+        return None
     try:
-        behind = None if lens is None else tuple(areas_behind(judge(cast(AnySpace, lens))))
+        lens.inner.allow(until - budget.seconds())
+        behind = tuple(areas_behind(judge(cast(AnySpace, lens)), lens.arriving))
     except (LimitReached, MemoryError):
         return None
-    return None if behind is None else Outline(behind, (), None, fewest=False)
+    return Outline(behind, (), None, fewest=False)
 
 
 class _Known(Struct, frozen=True):

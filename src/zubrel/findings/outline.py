@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from itertools import combinations
 from typing import Any
 
@@ -18,6 +19,8 @@ from zubrel.explored.space import Trace
 from zubrel.findings.mentions import needed_ids
 from zubrel.findings.progression import Progression, had_formulas
 from zubrel.findings.verdict import Judged
+
+Arriving = Callable[[int], tuple[Any, int | None]]
 
 MOST_GATES = 128
 MOST_OPTIONAL = 24
@@ -76,22 +79,31 @@ def gates(system: System) -> list[tuple[Atom, Formula]]:
     return [(gate, translator.formula(gate)) for gate in _gates(system.world)]
 
 
-def areas_behind(judged: Judged) -> Iterator[Behind]:
-    """Every area, with what it lies behind. The space has to answer for all `gates`."""
+def areas_behind(judged: Judged, arriving: Arriving | None = None) -> Iterator[Behind]:
+    """Every area, with what it lies behind. The space has to answer for all `gates`.
+
+    `arriving` tells of an area where the player is in it, and after how many moves (None: never).
+    """
     space, system = judged.space, judged.system
+    arriving = arriving or partial(_arriving, judged)
     start = space.at_end_of(Trace(()))
     every = [(g, space.where(formula)) for g, formula in gates(system)]
     every = [(g, there) for g, there in every if there and not there & start]
     without = space.reached_without([there for _, there in every])
     order = _Order([there for _, there in every], without)
     for number, area in enumerate(system.world.areas):
-        here = space.where(Within(PLACE, number, number))
+        here, first = arriving(number)
         behind = [n for n, free in enumerate(without) if here and not free & here]
         last = [n for n in behind if not any(order.precedes(n, m) for m in behind)]
         yield Behind(
-            area, space.walks().moves_to(here),
+            area, first,
             tuple(every[n][0] for n in behind), tuple(every[n][0] for n in last),
         )  # fmt: skip
+
+
+def _arriving(judged: Judged, area: int) -> tuple[Any, int | None]:
+    here = judged.space.where(Within(PLACE, area, area))
+    return here, judged.space.walks().moves_to(here)
 
 
 class _Order:
