@@ -250,10 +250,14 @@ class Answers(unittest.TestCase):
         self.assertTrue(all(n > 200 for n in counts.values()), counts)
 
     def test_what_areas_lie_behind_is_told_by_a_lens_as_by_plain_search(self):
-        longer = 0
+        longer = refused = 0
         for seed, system, plain in systems():
             lens = lens_on(system, [formula for _, formula in gates(system)])
-            told = areas_behind(judge(lens), lens.arriving)
+            try:
+                told = list(areas_behind(judge(lens), lens.arriving))
+            except NotAsked:
+                refused += 1
+                continue
             for one, other in zip(told, areas_behind(judge(plain)), strict=True):
                 with self.subTest(seed=seed, area=one.area):
                     self.assertEqual((one.gates, one.last), (other.gates, other.last))
@@ -261,6 +265,7 @@ class Answers(unittest.TestCase):
                     self.assertGreaterEqual(one.first or 0, other.first or 0)
                     longer += one.first != other.first
         self.assertGreater(longer, 5)
+        self.assertLess(refused, longer)
 
 
 if __name__ == "__main__":

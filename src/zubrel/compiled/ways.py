@@ -43,3 +43,12 @@ def destination_for_sure(step: Step) -> int | None:
     if len(changes) != 1 or changes[0].when != TRUE or changes[0].operation is not Operation.SET:
         return None
     return changes[0].number
+
+
+def areas_in(formula: Formula) -> set[int]:
+    """The areas that a formula has tests for."""
+    return {
+        area for piece in pieces_of(formula)
+        if isinstance(piece, Within) and piece.variable == PLACE
+        for area in range(piece.low, piece.high + 1)
+    }  # fmt: skip

@@ -7,6 +7,7 @@ system was reduced. Anything else raises `NotAsked`, so that nothing is answered
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from contextlib import suppress
 from functools import cached_property
 from typing import Any
 
@@ -24,6 +25,7 @@ from zubrel.compiled.formulas import (
     variables_of,
 )
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
+from zubrel.compiled.ways import areas_in
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.explored.spelling import Speller
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
@@ -123,12 +125,7 @@ class Lens:
     @cached_property
     def _stand_for(self) -> dict[int, set[int]]:
         """For each area that is left out: the areas that may stand for it."""
-        return {
-            area: {a for piece in pieces_of(formula)
-                   if isinstance(piece, Within) and piece.variable == PLACE
-                   for a in range(piece.low, piece.high + 1)}
-            for area, formula in self.reduced.folded.items()
-        }  # fmt: skip
+        return {area: areas_in(formula) for area, formula in self.reduced.folded.items()}
 
     def _refuse_folded(self, formula: Formula) -> None:
         """Raise `NotAsked` if a formula tells an area that is left out from what stands for it."""
@@ -152,25 +149,25 @@ class Lens:
         return True
 
     def some(self, formula: Formula) -> bool:
-        try:
-            return bool(self.where(formula))
-        except NotAsked:
-            return bool(self._walked_to(formula))
+        return bool(self._here_or_near(formula))
 
     def arriving(self, area: int) -> tuple[DiagramSet, int | None]:
         """Where the player is in an area, or can walk there at will; after how many moves.
 
         The moves are those of a play, though not of the shortest (None: there is none).
         """
-        here = self._walked_to(Within(PLACE, area, area))
+        here = self._here_or_near(Within(PLACE, area, area))
         trace = self.walks().shortest(here)
         return here, None if trace is None else self._speller.moves_into(trace, area)
 
-    def _walked_to(self, formula: Formula) -> DiagramSet:
-        """From where a player may walk to where a formula holds. Raises `NotAsked`.
+    def _here_or_near(self, formula: Formula) -> DiagramSet:
+        """Where a formula holds, or from where a player may walk to where it does.
 
-        It is empty only if there is no such place. Nobody walks any more when the game has ended.
+        It is empty only if there is no such place. Raises `NotAsked`. Nobody walks any more when
+        the game has ended.
         """
+        with suppress(NotAsked):
+            return self.where(formula)
         standing = self._told(self._standing(formula), exactly=False)
         here = self.inner.where(both((Within(ENDING, 0, 0), standing)))
         if not here and self.inner.where(standing):

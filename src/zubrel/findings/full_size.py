@@ -18,8 +18,8 @@ from msgspec.structs import replace
 
 from zubrel.atoms.budget import Budget
 from zubrel.atoms.progress import Progress
-from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import System
+from zubrel.compiled.formulas import Formula, Within
+from zubrel.compiled.system import PLACE, System
 from zubrel.explored.lens import Lens
 from zubrel.explored.space import LimitReached, NotAsked
 from zubrel.explored.symbolic import GRACE
@@ -102,14 +102,22 @@ def map_of(system: System, seconds: float, budget: Budget, progress: Progress) -
     The fewest moves to an area may be more than that, since walks need not be the shortest.
     """
     asked = [formula for _, formula in gates(system)]
+    areas = [Within(PLACE, n, n) for n in range(system.variables[PLACE].size)]
     until = budget.seconds() + seconds
-    lens = look_within(seconds, system, asked, budget, progress)
-    if lens is None:
-        return None
-    try:
+    behind = None
+    for more in ([], areas):  # the second keeps all areas apart
+        left = until - budget.seconds()
+        lens = look_within(left, system, [*asked, *more], budget, progress) if left > 0 else None
+        if lens is None:
+            return None
         lens.inner.allow(until - budget.seconds())
-        behind = tuple(areas_behind(judge(cast(AnySpace, lens)), lens.arriving))
-    except (LimitReached, MemoryError):
+        try:
+            with suppress(NotAsked):
+                behind = tuple(areas_behind(judge(cast(AnySpace, lens)), lens.arriving))
+                break
+        except (LimitReached, MemoryError):
+            return None
+    if behind is None:
         return None
     return Outline(behind, (), None, fewest=False)
 

@@ -19,12 +19,14 @@ play of the smaller system becomes one of the larger by opening at the last mome
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from functools import partial
 
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, both, substituted, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move, Operation, Step, System
+from zubrel.compiled.ways import areas_in
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
 from zubrel.reduced.rising import Rising, is_low, parts_of
 from zubrel.reduced.users import Users
@@ -71,9 +73,12 @@ def mark_of(system: System, move: Move, users: Users) -> int | None:
 def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
     system = before.system
     openers: dict[int, list[Step]] = {}
-    for step in system.steps:
-        for mark in {c.variable for c in step.changes} & set(given):
-            openers.setdefault(mark, []).append(before.originals[step.number])
+    openers_of: dict[int, Move] = {}
+    for move in system.moves:
+        for step in move.steps:
+            for mark in {c.variable for c in step.changes} & set(given):
+                openers.setdefault(mark, []).append(before.originals[step.number])
+                openers_of[mark] = move
     new = Rebuilding(before)
     for move in system.moves:
         changed = {c.variable for s in move.steps for c in s.changes}
@@ -82,7 +87,19 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
         new.add(move, move.steps)
         opened = [o for m in sorted(variables_of(move.guard) & set(given)) for o in openers[m]]
         new.needs(move, opened)
-    smaller = rewritten(
-        new.reduced, lambda f: substituted(f, lambda test: given.get(test.variable, test))
-    )
-    return replace(smaller, system=fixed(smaller.system, given))
+    smaller = rewritten(new.reduced, partial(_opened, given))
+    # an area that was left out can be walked to where the way there could be opened on the spot
+    folded = {}
+    for area, formula in before.folded.items():
+        standing = areas_in(formula)
+        here = {m: g for m, g in given.items() if standing <= set(_areas_of(system, openers_of[m]))}
+        folded[area] = _opened(here, formula)
+    return replace(smaller, system=fixed(smaller.system, given), folded=folded)
+
+
+def _opened(given: Mapping[int, Formula], formula: Formula) -> Formula:
+    return substituted(formula, lambda test: given.get(test.variable, test))
+
+
+def _areas_of(system: System, move: Move) -> Iterable[int]:
+    return range(system.variables[PLACE].size) if move.areas is None else move.areas
