@@ -1,4 +1,4 @@
-"""Worlds of full size: python -m benchmarks.full [SIZE...]; each measurement in its own process.
+"""Worlds of full size: python -m benchmarks.full [bazaar] [SIZE...]; each in its own process.
 
 From YAML to the verdict and every move that dooms, for five seeds with and without one-way
 passages: how many variables and classes are left, seconds, peak memory.
@@ -14,14 +14,16 @@ import tempfile
 import time
 from pathlib import Path
 
+from benchmarks.bazaar import bazaar
 from benchmarks.families import realm
 
+KINDS = {"realm": realm, "bazaar": bazaar}
 SIZES = ("m", "l", "xl")
 SEEDS = range(1, 6)
 PATIENCE = 240.0
 
 
-def one(size: str, seed: int, one_way: bool) -> dict[str, object]:
+def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     """One world, measured here."""
     began = time.perf_counter()
     from zubrel.atoms.budget import Budget, Limits
@@ -34,7 +36,7 @@ def one(size: str, seed: int, one_way: bool) -> dict[str, object]:
 
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "realm.yaml"
-        path.write_text(realm(size, seed, one_way), encoding="utf-8")
+        path.write_text(KINDS[kind](size, seed, one_way), encoding="utf-8")
         system = compile_world(load(str(path)))
     lens = look(system, (), Budget(Limits(seconds=PATIENCE)), Silence())
     judged = judge(lens)
@@ -50,15 +52,17 @@ def one(size: str, seed: int, one_way: bool) -> dict[str, object]:
 
 def main() -> None:
     if sys.argv[1:2] == ["--one"]:
-        size, seed, one_way = sys.argv[2:]
-        print(json.dumps(one(size, int(seed), one_way == "1")))
+        kind, size, seed, one_way = sys.argv[2:]
+        print(json.dumps(one(kind, size, int(seed), one_way == "1")))
         return
-    print(f"{'realm':12} {'variables':>9} {'left':>5} {'classes':>11} {'verdict':11} "
+    kind = sys.argv[1] if sys.argv[1:] and sys.argv[1] in KINDS else "realm"
+    sizes = [s for s in sys.argv[1:] if s not in KINDS] or SIZES
+    print(f"{kind:12} {'variables':>9} {'left':>5} {'classes':>11} {'verdict':11} "
           f"{'culprits':>8} {'seconds':>8} {'MiB':>6}")  # fmt: skip
-    for size in sys.argv[1:] or SIZES:
+    for size in sizes:
         for one_way in (1, 0):
             for seed in SEEDS:
-                command = [sys.executable, "-m", "benchmarks.full", "--one", size, str(seed)]
+                command = [sys.executable, "-m", "benchmarks.full", "--one", kind, size, str(seed)]
                 done = subprocess.run([*command, str(one_way)], capture_output=True, text=True)
                 name = f"{size} {seed}{'' if one_way else ' open'}"
                 if done.returncode:

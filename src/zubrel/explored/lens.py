@@ -21,19 +21,18 @@ from zubrel.compiled.formulas import (
     Within,
     both,
     either,
-    pieces_of,
     variables_of,
 )
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
-from zubrel.compiled.ways import areas_in
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.explored.spelling import Speller
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
 from zubrel.explored.symbolic_search import explore_symbolic
 from zubrel.explored.symbolic_walks import SymbolicWalks
+from zubrel.explored.telling import Telling
 from zubrel.reduced.reduce import EVERY, reduce
 from zubrel.reduced.result import Reduced
-from zubrel.reduced.rising import marks_of, parts_of
+from zubrel.reduced.rising import marks_of
 
 
 def look(
@@ -61,6 +60,7 @@ class Lens:
         self.reduced = reduced
         self.inner = inner
         self.stopped = inner.stopped
+        self.telling = Telling(system, reduced)
         self._inner_steps: dict[int, list[Step]] = {}
         for original, step in zip(reduced.originals, reduced.system.steps, strict=True):
             self._inner_steps.setdefault(original.number, []).append(step)
@@ -92,55 +92,13 @@ class Lens:
         return self.inner.unexplored
 
     def where(self, formula: Formula) -> DiagramSet:
-        return self.inner.where(self._told(formula))
-
-    def _told(self, formula: Formula, exactly: bool = True) -> Formula:
-        """A formula in terms of what is left. Raises `NotAsked` where that does not decide it.
-
-        With `exactly`, areas that are left out count as what they are, and not as what stands for
-        them.
-        """
-        asked, formula = variables_of(formula), self.reduced.formula(formula)
-        areas: frozenset[int] | None = None
-        for variable in sorted(asked & self.reduced.blurred):
-            raise NotAsked(" ".join(self.system.variables[variable].key))
-        for variable in variables_of(formula):
-            whole, left = self.system.variables[variable], self.inner.system.variables[variable]
-            if left.size < whole.size or variable in self.reduced.blurred:
-                raise NotAsked(" ".join(whole.key))
-            if variable in self.reduced.forgotten:
-                areas = areas or _areas_of(formula, self._areas)
-                if not areas <= self.reduced.forgotten[variable]:
-                    raise NotAsked(" ".join(whole.key))
-        if exactly and self.reduced.folded and PLACE in variables_of(formula):
-            self._refuse_folded(formula)
-        return formula
-
-    @cached_property
-    def _areas(self) -> frozenset[int]:
-        """The areas that are left."""
-        every = range(self.system.variables[PLACE].size)
-        return frozenset(a for a in every if a not in self.reduced.folded)
-
-    @cached_property
-    def _stand_for(self) -> dict[int, set[int]]:
-        """For each area that is left out: the areas that may stand for it."""
-        return {area: areas_in(formula) for area, formula in self.reduced.folded.items()}
-
-    def _refuse_folded(self, formula: Formula) -> None:
-        """Raise `NotAsked` if a formula tells an area that is left out from what stands for it."""
-        for piece in pieces_of(formula):
-            if isinstance(piece, Within) and piece.variable == PLACE:
-                for area, others in self._stand_for.items():
-                    inside = piece.low <= area <= piece.high
-                    if any((piece.low <= other <= piece.high) != inside for other in others):
-                        raise NotAsked(" ".join(self.system.variables[PLACE].key))
+        return self.inner.where(self.telling.told(formula))
 
     def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
         """Whether these formulas can be asked about, and all that these steps read and change."""
         try:
             for formula in formulas:
-                self._told(formula)
+                self.telling.told(formula)
             for step in steps:
                 if not self._is_idle(step):
                     self._steps(step)
@@ -168,25 +126,11 @@ class Lens:
         """
         with suppress(NotAsked):
             return self.where(formula)
-        standing = self._told(self._standing(formula), exactly=False)
-        here = self.inner.where(both((Within(ENDING, 0, 0), standing)))
-        if not here and self.inner.where(standing):
-            raise NotAsked(" ".join(self.system.variables[PLACE].key))
+        near = self.telling.near(formula)
+        here = self.inner.where(both((Within(ENDING, 0, 0), near)))
+        if not here and self.inner.where(near):
+            raise NotAsked("what an ended game was like")
         return here
-
-    def _standing(self, formula: Formula) -> Formula:
-        """Where a player may walk to where a formula holds. Raises `NotAsked`.
-
-        Exact where one conjunct says where the player stands, and no other asks.
-        """
-        parts = [p for p in parts_of(formula) if PLACE in variables_of(p)]
-        tests = [t for p in parts for t in (p.parts if isinstance(p, Either) else (p,))]
-        if len(parts) != 1 or not all(isinstance(t, Within) and t.variable == PLACE for t in tests):
-            raise NotAsked(" ".join(self.system.variables[PLACE].key))
-        folded = self.reduced.folded
-        areas = sorted(_areas_of(formula, frozenset(range(self.system.variables[PLACE].size))))
-        here = either(folded.get(a, Within(PLACE, a, a)) for a in areas)
-        return both((*(p for p in parts_of(formula) if p not in parts), here))
 
     def seen(self, formula: Formula) -> DiagramSet | None:
         """A set that every play comes into at the very moment when a formula becomes true.
@@ -240,7 +184,7 @@ class Lens:
             ends = {c.number for c in step.changes if c.variable == PLACE}
             there = ends or moves[step.number].areas
             if there is not None:
-                there = {a for end in there for a in self._stand_for.get(end, (end,))}
+                there = {a for end in there for a in self.telling.stand_for.get(end, (end,))}
             for variable in {c.variable for c in step.changes}:
                 found.setdefault(variable, []).append(there)
         return found
@@ -292,26 +236,20 @@ class Lens:
             low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
             beyond: Formula = Within(variable, low, high)
             if variable == PLACE:  # a step that was asked about stays among areas told apart
-                if value not in self._told_apart:
+                if value not in self.telling.told_apart:
                     continue
-                there = sorted(a for a in self._told_apart if low <= a <= high)
+                there = sorted(a for a in self.telling.told_apart if low <= a <= high)
                 beyond = either(Within(PLACE, a, a) for a in there)
             if low <= high:
                 moved = self.before(step, self.where(beyond))
                 found |= moved & self.where(Within(variable, value, value))
         return found
 
-    @cached_property
-    def _told_apart(self) -> frozenset[int]:
-        """The areas that neither are left out nor stand for others."""
-        standing = {a for others in self._stand_for.values() for a in others}
-        return self._areas - standing
-
     def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
         changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
         if len(self.inner.system.settlers) != len(changing):
             raise NotAsked(step.rule.id)
-        told = {n: self._told(events[number]) for n, number in enumerate(changing)
+        told = {n: self.telling.told(events[number]) for n, number in enumerate(changing)
                 if number in events}  # fmt: skip
         return self._union(step, lambda inner: self.inner.happening(inner, told))
 
@@ -358,15 +296,6 @@ class Lens:
     @cached_property
     def _speller(self) -> Speller:
         return Speller(self.system, self.reduced)
-
-
-def _areas_of(formula: Formula, areas: frozenset[int]) -> frozenset[int]:
-    """The areas, of some, in which a formula can hold: as far as its conjuncts say."""
-    for part in parts_of(formula):
-        tests = part.parts if isinstance(part, Either) else (part,)
-        if all(isinstance(t, Within) and t.variable == PLACE for t in tests):
-            areas &= {a for t in tests if isinstance(t, Within) for a in range(t.low, t.high + 1)}
-    return areas
 
 
 class LensWalks:
