@@ -107,28 +107,31 @@ class Lens:
         return True
 
     def some(self, formula: Formula) -> bool:
-        return bool(self._here_or_near(formula))
+        return self.allows(self.everything, formula)
+
+    def allows(self, future: DiagramSet, formula: Formula) -> bool:
+        return bool(self._here_or_near(formula, future))
 
     def arriving(self, area: int) -> tuple[DiagramSet, int | None]:
         """Where the player is in an area, or can walk there at will; after how many moves.
 
         The moves are those of a play, though not of the shortest (None: there is none).
         """
-        here = self._here_or_near(Within(PLACE, area, area))
+        here = self._here_or_near(Within(PLACE, area, area), self.everything)
         trace = self.walks().shortest(here)
         return here, None if trace is None else self._speller.moves_into(trace, area)
 
-    def _here_or_near(self, formula: Formula) -> DiagramSet:
+    def _here_or_near(self, formula: Formula, future: DiagramSet) -> DiagramSet:
         """Where a formula holds, or from where a player may walk to where it does.
 
-        It is empty only if there is no such place. Raises `NotAsked`. Nobody walks any more when
-        the game has ended.
+        Only what belongs to a `future` that nothing leads out of. It is empty only if there is no
+        such place. Raises `NotAsked`. Nobody walks any more when the game has ended.
         """
         with suppress(NotAsked):
-            return self.where(formula)
+            return future & self.where(formula)
         near = self.telling.near(formula)
-        here = self.inner.where(both((Within(ENDING, 0, 0), near)))
-        if not here and self.inner.where(near):
+        here = future & self.inner.where(both((Within(ENDING, 0, 0), near)))
+        if not here and future & self.inner.where(near):
             raise NotAsked("what an ended game was like")
         return here
 

@@ -135,6 +135,9 @@ class ScalarSpace:
         (exists,) = self.kernel.existences([formula])
         return exists(self.words)
 
+    def allows(self, future: Numbers, formula: Formula) -> bool:
+        return bool(future & self.where(formula))
+
     def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
         bits = self._seeded(targets)
         after = self._targets()

@@ -115,6 +115,10 @@ class Space(Protocol[S]):
         """Whether a formula holds in some situation."""
         ...
 
+    def allows(self, future: S, formula: Formula) -> bool:
+        """Whether a formula holds somewhere in a set that nothing leads out of."""
+        ...
+
     def reaching(self, targets: Sequence[S]) -> list[S]:
         """For each target: the situations from which some sequence of steps leads into it."""
         ...

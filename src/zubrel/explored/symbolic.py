@@ -106,6 +106,9 @@ class SymbolicSpace(SymbolicFixpoints):
     def some(self, formula: Formula) -> bool:
         return bool(self.where(formula))
 
+    def allows(self, future: DiagramSet, formula: Formula) -> bool:
+        return bool(future & self.where(formula))
+
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
         return self._closed_at_once(targets, self.back, backwards=True)
 

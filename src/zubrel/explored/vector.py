@@ -106,6 +106,9 @@ class VectorSpace:
             np.any(test(*self.rows.columns(n, min(n + CHUNK, len(self.rows))))) for n in starts
         )
 
+    def allows(self, future: NumberSet, formula: Formula) -> bool:
+        return bool(future & self.where(formula))
+
     def reaching(self, targets: Sequence[NumberSet]) -> list[NumberSet]:
         return self._spread(targets, self.forward(), True)
 

@@ -37,7 +37,7 @@ BY_SUBJECT: dict[str, Detector] = {
 """By kind, those whose subjects have nothing to do with each other."""
 
 
-BATCH, QUESTS = 96, 32
+BATCH, QUESTS = 48, 16
 """Questions that are asked of one reduced system; about quests fewer."""
 
 

@@ -120,7 +120,7 @@ class Reasons(Struct):
         system = self.space.system
         formula = Translator(system.world, system.variables, system.numbers).formula(condition)
         try:
-            return not (self.future & self.space.where(formula))
+            return not self.space.allows(self.future, formula)
         except NotAsked:
             self.unasked[formula] = None
             return False
