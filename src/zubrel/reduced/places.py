@@ -187,13 +187,12 @@ class _Folding:
         return sorted(left, key=lambda a: -1 if a is None else a)
 
     def _walk(self, start: int, end: int) -> Clauses:
-        """What has to hold for walking from one area to another, as far as that is known."""
-        found = NEVER
+        """What has to hold for walking from one area to another; `NEVER` if it is too much."""
+        found: Clauses | None = NEVER
         for (number, targets), clauses in self.here.get(start, {}).items():
-            if targets == (end,) and self.rules[number].walks:
-                joined = either_of(found, clauses)
-                found = found if joined is None else joined
-        return found
+            if targets == (end,) and self.rules[number].walks and found is not None:
+                found = either_of(found, clauses)
+        return NEVER if found is None else found
 
     def _turned(
         self, area: int, links: Mapping[int, Clauses]
