@@ -12,12 +12,16 @@ from zubrel.atoms.progress import Silence
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Both, Opposite, Within
 from zubrel.compiled.system import ENDING, PLACE
+from zubrel.drawn.draw import PICTURES, draw, lacking
 from zubrel.explored.lens import look
 from zubrel.explored.space import NotAsked
 from zubrel.explored.walking import Walking
+from zubrel.findings.find import Found
+from zubrel.findings.full_size import map_of
 from zubrel.findings.outline import areas_behind, gates
 from zubrel.findings.softlocks import softlocks
 from zubrel.findings.verdict import judge
+from zubrel.narrated.narrate import narrate
 from zubrel.reduced.clauses import both_of, either_of, formula_of, implies, shortest
 from zubrel.reduced.reduce import EVERY, reduce
 
@@ -197,6 +201,19 @@ class Amounts(unittest.TestCase):
         once = "deeds: {scrape: {gives: coin, once: true}, buy: {takes: 3 coin, gives: 2 key}}"
         self.assertEqual(judge(self.agrees(trade(most=4, needed="4 key", deeds=once))).verdict,
                          "unwinnable")  # fmt: skip
+
+
+class Pictures(unittest.TestCase):
+    def test_of_merged_situations_the_map_is_drawn_and_why_the_others_are_not_is_told(self):
+        system = system_of(ISLAND)
+        behind = map_of(system, 60, Budget(Limits()), Silence())
+        report = narrate(Found(judge(lens_on(system)), (), outline=behind), 0.0)
+        self.assertIsNone(report.situations)
+        self.assertEqual({p for p in PICTURES if lacking(report, p)},
+                         {"chain", "windows", "growth"})  # fmt: skip
+        self.assertIn(b"Wreck", draw(report, "map", "svg"))
+        for picture in ("chain", "windows", "growth"):
+            self.assertRaises(ValueError, draw, report, picture, "svg")
 
 
 class Clauses(unittest.TestCase):

@@ -67,6 +67,8 @@ def lacking(report: Report, picture: str) -> str:
         return "it takes too long to find out what lies behind what in this world"
     if picture in ("chain", "windows") and report.progress is None:
         return f"this world is too large for its {picture}; its map can be drawn"
+    if picture == "growth" and report.situations is None:
+        return "nobody has counted the situations of this world; its map can be drawn"
     return ""
 
 
