@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 import unittest
+from functools import partial
 
 from tests.program import ProgramTest
 from tests.test_check_command import TOSS
@@ -25,6 +26,8 @@ class Watch(ProgramTest):
             [sys.executable, "-m", "zubrel", "watch", "world.yaml"], cwd=self.folder,
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
             env={**os.environ, "PYTHONIOENCODING": "utf-8", "PYTHONUNBUFFERED": "1"},
+            # a shell that runs the tests in the background has interrupts ignored
+            preexec_fn=partial(signal.signal, signal.SIGINT, signal.SIG_DFL),
         )  # fmt: skip
         self.addCleanup(self.process.stdout.close)
         self.addCleanup(self.process.wait)
