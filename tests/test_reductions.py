@@ -30,8 +30,8 @@ WHOLE = 10**9
 # lock that can only be shut and was taken for an offer, an opening that was thought to be declined,
 # an item that is lost, though it was not there, and given back in one move; a player whom something
 # that happens by itself sends back to where much had been forgotten; a walk after the end of the
-# game; a way to an area left out that was thought to be opened from afar
-REMEMBERED = (525, 10118, 60462, WHOLE + 726, WHOLE + 594, WHOLE + 300754, 400907)
+# game; a way to an area left out that was thought to be opened from afar, or with what lies afar
+REMEMBERED = (525, 10118, 60462, WHOLE + 726, WHOLE + 594, WHOLE + 300754, 400907, 777057)
 PREPARING = dict.fromkeys(("finds", "pools", "supply"), ("cone", "guards", "places"))
 """What some reductions need to have anything to do."""
 

@@ -61,6 +61,8 @@ class Telling:
             raise self._not_asked(PLACE)
         every = frozenset(range(self.system.variables[PLACE].size))
         folded = self.reduced.folded
+        if _areas_of(formula, every) & self.reduced.lost:
+            raise self._not_asked(PLACE)
         here = either(folded.get(a, Within(PLACE, a, a)) for a in sorted(_areas_of(formula, every)))
         return self.told_roughly(both((*(p for p in parts_of(formula) if p not in parts), here)))
 

@@ -33,6 +33,7 @@ from zubrel.compiled.formulas import (
     variables_of,
 )
 from zubrel.compiled.system import PLACE, Move, Operation, System
+from zubrel.compiled.ways import areas_in
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
 from zubrel.reduced.rising import Rising, is_low, marks_of, parts_of
 from zubrel.reduced.users import Users
@@ -69,7 +70,7 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         if free and values <= MOST_VALUES and item not in staying:
             found[item] = free
             staying |= {v for f in free for v in variables_of(f.given)}
-    return _without(before, found) if found else before
+    return _without(_losing_ways(before, found), found) if found else before
 
 
 def _free(system: System, item: int, users: Users, rising: Rising, marks: set[int]) -> list[Find]:
@@ -100,6 +101,16 @@ def _find(
     if not low or barred or not rising.for_good(rest):
         return None
     return Find(move, mark.variable, given.number, rest)
+
+
+def _losing_ways(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
+    """The same, where ways that ask for what lies elsewhere are lost."""
+    lost = {
+        area for area, formula in before.folded.items()
+        for item in variables_of(formula) & set(found) for find in found[item]
+        if find.move.areas is not None and not areas_in(formula) <= set(find.move.areas)
+    }  # fmt: skip
+    return replace(before, lost=before.lost | lost)
 
 
 def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:

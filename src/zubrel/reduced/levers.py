@@ -31,7 +31,7 @@ from zubrel.compiled.formulas import (
     variables_of,
 )
 from zubrel.compiled.system import PLACE, Move, Operation, System
-from zubrel.reduced.result import Rebuilding, Reduced, fixed
+from zubrel.reduced.result import Rebuilding, Reduced, fixed, losing
 from zubrel.reduced.rising import parts_of
 from zubrel.reduced.users import Users
 
@@ -42,6 +42,7 @@ def levers(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     at_hand = _at_hand(system, asked)
     if not at_hand:
         return before
+    before = losing(before, at_hand)
     new, silent = Rebuilding(before), {s.number: s for s in before.silent}
     for move in system.moves:
         changed = {c.variable for s in move.steps for c in s.changes}

@@ -87,14 +87,13 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
         new.add(move, move.steps)
         opened = [o for m in sorted(variables_of(move.guard) & set(given)) for o in openers[m]]
         new.needs(move, opened)
-    smaller = rewritten(new.reduced, partial(_opened, given))
     # an area that was left out can be walked to where the way there could be opened on the spot
-    folded = {}
-    for area, formula in before.folded.items():
-        standing = areas_in(formula)
-        here = {m: g for m, g in given.items() if standing <= set(_areas_of(system, openers_of[m]))}
-        folded[area] = _opened(here, formula)
-    return replace(smaller, system=fixed(smaller.system, given), folded=folded)
+    lost = {area for area, formula in before.folded.items()
+            for mark in variables_of(formula) & set(given)
+            if not areas_in(formula) <= set(_areas_of(system, openers_of[mark]))}  # fmt: skip
+    lasting = replace(new.reduced, lost=before.lost | lost)
+    smaller = rewritten(lasting, partial(_opened, given))
+    return replace(smaller, system=fixed(smaller.system, given))
 
 
 def _opened(given: Mapping[int, Formula], formula: Formula) -> Formula:

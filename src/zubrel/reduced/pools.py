@@ -26,7 +26,7 @@ from msgspec.structs import replace
 
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, substituted, variables_of
 from zubrel.compiled.system import PLACE, Move, Operation, System
-from zubrel.reduced.result import Rebuilding, Reduced, rewritten
+from zubrel.reduced.result import Rebuilding, Reduced, losing, rewritten
 from zubrel.reduced.rising import Rising, is_low, marks_of, parts_of
 from zubrel.reduced.users import Users
 
@@ -45,7 +45,8 @@ def pools(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     items = [i for i in users.writers if i not in users.barred | marks]
     found = [_pool(system, item, users, rising, marks - users.barred) for item in items]
     some = [pool for pool in found if pool is not None]
-    return _without_limits(before, some) if some else before
+    touched = {v for pool in some for v in _touched(pool)}
+    return _without_limits(losing(before, touched), some) if some else before
 
 
 def _pool(system: System, item: int, users: Users, rising: Rising, marks: set[int]) -> Pool | None:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.formulas import Formula
+from zubrel.compiled.formulas import Formula, variables_of
 from zubrel.compiled.system import Change, Move, Step, System
 
 
@@ -21,7 +21,8 @@ class Reduced(Struct, frozen=True):
     possible yet. `folded` are areas that are left out, with what says of a situation that the
     player can walk there and back at will. `forgotten` are variables that have their true values
     only as long as something ahead reads them, with the areas where they do; `blurred` ones are
-    left, but may have other values than in the whole.
+    left, but may have other values than in the whole. Of `lost` areas, which are folded, nobody
+    knows any more when the player can walk there.
     """
 
     system: System
@@ -34,6 +35,7 @@ class Reduced(Struct, frozen=True):
     repeated: frozenset[int] = frozenset()
     postponed: frozenset[int] = frozenset()
     blurred: frozenset[int] = frozenset()
+    lost: frozenset[int] = frozenset()
 
     def formula(self, formula: Formula) -> Formula:
         """A formula over the variables of the whole, in terms of those that are left.
@@ -109,8 +111,15 @@ def rewritten(before: Reduced, change: Callable[[Formula], Formula]) -> Reduced:
     )
     endings = tuple((change(f), n) for f, n in system.endings)
     smaller = replace(system, moves=moves, steps=steps, settlers=settlers, endings=endings)
-    folded = {area: change(formula) for area, formula in before.folded.items()}
+    folded = {area: formula if area in before.lost else change(formula)
+              for area, formula in before.folded.items()}  # fmt: skip
     return replace(before, system=smaller, folded=folded)
+
+
+def losing(before: Reduced, variables: Collection[int]) -> Reduced:
+    """The same, before some variables get other values: ways that ask for them are lost."""
+    lost = {a for a, formula in before.folded.items() if variables_of(formula) & set(variables)}
+    return replace(before, lost=before.lost | lost) if lost else before
 
 
 class Rebuilding:

@@ -37,7 +37,7 @@ from zubrel.compiled.formulas import (
     variables_of,
 )
 from zubrel.compiled.system import PLACE, Move, Operation, System
-from zubrel.reduced.result import Rebuilding, Reduced, fixed
+from zubrel.reduced.result import Rebuilding, Reduced, fixed, losing
 from zubrel.reduced.rising import Rising, parts_of
 from zubrel.reduced.users import Users
 
@@ -63,7 +63,7 @@ def supply(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             # one after the other, where one asks for the other
             if endless and not variables_in(given) & {item, *found}:
                 found[item] = endless
-    return _without(before, found) if found else before
+    return _without(losing(before, found), found) if found else before
 
 
 def _supply(system: System, item: int, users: Users, rising: Rising) -> Supply | None:
