@@ -10,11 +10,7 @@ from zubrel.compiled.system import PLACE, Operation, Step, System
 
 def destination_of(step: Step) -> int | None:
     """Where a step leads that does nothing else; None: it does more, or does not walk."""
-    if len(step.changes) != 1:
-        return None
-    change = step.changes[0]
-    plain = change.variable == PLACE and change.operation is Operation.SET and change.when == TRUE
-    return change.number if plain else None
+    return destination_for_sure(step) if len(step.changes) == 1 else None
 
 
 def told_apart(system: System, asked: Iterable[Formula] = ()) -> dict[int, frozenset[Formula]]:

@@ -76,16 +76,20 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
 def _free(system: System, item: int, users: Users, rising: Rising, marks: set[int]) -> list[Find]:
     free = []
     for move, _ in users.writers[item]:
-        find = _find(system, move, item, users, rising, marks)
+        find = find_of(system, move, item, users, rising, marks)
         if find is not None and users.upwards(item, move.areas):
             free.append(find)
     return free
 
 
-def _find(
-    system: System, move: Move, item: int, users: Users, rising: Rising, marks: set[int]
-) -> Find | None:
-    """A move as a find of an item, if it does and asks for nothing else that matters."""
+def find_of(
+    system: System, move: Move, item: int, users: Users, rising: Rising, marks: set[int],
+    room: bool = False,
+) -> Find | None:  # fmt: skip
+    """A move as a find of an item, if it does and asks for nothing else that matters.
+
+    `marks` are those that may be left out. With `room`, it may ask for room for one more.
+    """
     if len(move.steps) != 1 or len(move.steps[0].changes) != 2:
         return None
     given = next(c for c in move.steps[0].changes if c.variable == item)
@@ -94,9 +98,10 @@ def _find(
         return None
     if users.readers.get(mark.variable) != [move] or len(users.writers[mark.variable]) != 1:
         return None
-    parts = parts_of(move.guard)
+    domain, parts = system.variables[item], parts_of(move.guard)
     low = [p for p in parts if is_low(system, mark.variable, p)]
-    rest = both(p for p in parts if p not in low)
+    fits = [Within(item, domain.low, domain.high - 1)] if room else []
+    rest = both(p for p in parts if p not in low and p not in fits)
     barred = variables_of(rest) & {item, mark.variable, PLACE}
     if not low or barred or not rising.for_good(rest):
         return None

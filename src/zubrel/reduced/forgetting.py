@@ -57,8 +57,7 @@ def regions(system: System) -> dict[int, int]:
     """For each area the number of its region; whatever can be entered from a region comes later."""
     graph = networkx.DiGraph()
     graph.add_nodes_from(range(system.variables[PLACE].size))
-    graph.add_edges_from(way for move in system.moves for way in _ways(system, move))
-    graph.add_edges_from(_sent(system))
+    graph.add_edges_from(_every_way(system))
     joined = networkx.condensation(graph)
     order = networkx.lexicographical_topological_sort(
         joined, lambda n: min(joined.nodes[n]["members"])
@@ -75,8 +74,10 @@ def _ways(system: System, move: Move) -> Iterable[tuple[int, int]]:
                     yield start, change.number
 
 
-def _sent(system: System) -> Iterable[tuple[int, int]]:
-    """What happens by itself may send the player from anywhere."""
+def _every_way(system: System) -> Iterable[tuple[int, int]]:
+    """From where to where moves lead; what happens by itself may send the player from anywhere."""
+    for move in system.moves:
+        yield from _ways(system, move)
     for settler in system.settlers:
         for change in settler.changes:
             if change.variable == PLACE:
@@ -100,9 +101,7 @@ def _read_ahead(
         read = variables_of(move.guard) | _read_by(c for s in move.steps for c in s.changes)
         for area in region if move.areas is None else move.areas:
             here[region[area]] |= read
-        for start, end in _ways(system, move):
-            after[region[start]].add(region[end])
-    for start, end in _sent(system):
+    for start, end in _every_way(system):
         after[region[start]].add(region[end])
     ahead: dict[int, frozenset[int]] = {}
     for number in sorted(here, reverse=True):  # what comes after has a greater number

@@ -25,7 +25,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, both, substituted, variables_of
-from zubrel.compiled.system import ENDING, PLACE, Move, Operation, Step, System
+from zubrel.compiled.system import ENDING, PLACE, Move, Operation, System
 from zubrel.compiled.ways import areas_in
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
 from zubrel.reduced.rising import Rising, is_low, parts_of
@@ -39,7 +39,7 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     given: dict[int, Formula] = {}
     staying = set(users.barred)
     for move in system.moves:
-        mark = mark_of(system, move, users)
+        mark = _mark_of(system, move, users)
         if mark is None or mark in staying:
             continue
         condition = both(p for p in parts_of(move.guard) if not is_low(system, mark, p))
@@ -55,7 +55,7 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     return _without(before, given)
 
 
-def mark_of(system: System, move: Move, users: Users) -> int | None:
+def _mark_of(system: System, move: Move, users: Users) -> int | None:
     """The mark that a move sets, if it does nothing else and nothing else changes the mark."""
     if len(move.steps) != 1 or len(move.steps[0].changes) != 1:
         return None
@@ -72,25 +72,19 @@ def mark_of(system: System, move: Move, users: Users) -> int | None:
 
 def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
     system = before.system
-    openers: dict[int, list[Step]] = {}
-    openers_of: dict[int, Move] = {}
-    for move in system.moves:
-        for step in move.steps:
-            for mark in {c.variable for c in step.changes} & set(given):
-                openers.setdefault(mark, []).append(before.originals[step.number])
-                openers_of[mark] = move
+    openers = {c.variable: m for m in system.moves for s in m.steps for c in s.changes
+               if c.variable in given}  # fmt: skip
+    left_out = {id(move) for move in openers.values()}
     new = Rebuilding(before)
     for move in system.moves:
-        changed = {c.variable for s in move.steps for c in s.changes}
-        if len(changed) == 1 and changed <= set(given):
-            continue
-        new.add(move, move.steps)
-        opened = [o for m in sorted(variables_of(move.guard) & set(given)) for o in openers[m]]
-        new.needs(move, opened)
+        if id(move) not in left_out:
+            new.add(move, move.steps)
+            opened = (openers[m].steps[0] for m in sorted(variables_of(move.guard) & set(given)))
+            new.needs(move, [before.originals[step.number] for step in opened])
     # an area that was left out can be walked to where the way there could be opened on the spot
     lost = {area for area, formula in before.folded.items()
             for mark in variables_of(formula) & set(given)
-            if not areas_in(formula) <= set(_areas_of(system, openers_of[mark]))}  # fmt: skip
+            if not areas_in(formula) <= set(_areas_of(system, openers[mark]))}  # fmt: skip
     lasting = replace(new.reduced, lost=before.lost | lost)
     smaller = rewritten(lasting, partial(_opened, given))
     return replace(smaller, system=fixed(smaller.system, given))

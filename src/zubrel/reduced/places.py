@@ -123,10 +123,10 @@ class _Folding:
         for clause in gates if woven else ():
             for atom in clause:
                 self.openers.setdefault(atom, {}).update(woven)
-            for area in (
-                (*(move.areas or ()), destination_for_sure(move.steps[0])) if not clause else ()
-            ):
-                self.opened.setdefault(area or 0, {}).update(woven)
+            if not clause:
+                ends = (c.number for c in move.steps[0].changes)
+                for area in (*(move.areas or ()), *ends):
+                    self.opened.setdefault(area, {}).update(woven)
 
     def fold(self) -> None:
         """Leave out areas as long as that is possible, those with few neighbours first."""
@@ -208,13 +208,8 @@ class _Folding:
                     continue
                 own = frozenset((frozenset(parts_of(self.rules[number].guard)),))
                 whole = both_of(clauses, own)
-                yield (
-                    start,
-                    key,
-                    next(
-                        (o for o in links if whole is not None and implies(whole, links[o])), None
-                    ),
-                )
+                fitting = (o for o in links if whole is not None and implies(whole, links[o]))
+                yield start, key, next(fitting, None)
 
     def _put(
         self, rules: dict[Key, Clauses], area: int | None, key: Key, clauses: Clauses,

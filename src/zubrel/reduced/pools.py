@@ -25,9 +25,10 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, substituted, variables_of
-from zubrel.compiled.system import PLACE, Move, Operation, System
+from zubrel.compiled.system import Move, Operation, System
+from zubrel.reduced.finds import find_of
 from zubrel.reduced.result import Rebuilding, Reduced, losing, rewritten
-from zubrel.reduced.rising import Rising, is_low, marks_of, parts_of
+from zubrel.reduced.rising import Rising, marks_of, parts_of
 from zubrel.reduced.users import Users
 
 
@@ -56,7 +57,8 @@ def _pool(system: System, item: int, users: Users, rising: Rising, marks: set[in
         if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
             return None
         if any(c.number > 0 for c in changes):
-            if not _is_find(system, move, item, users, rising, marks):
+            find = find_of(system, move, item, users, rising, marks, room=True)
+            if find is None or find.count != 1:
                 return None
             finds.append(move)
     limited = [m for m in finds if any(item in variables_of(p) for p in parts_of(m.guard))]
@@ -66,31 +68,6 @@ def _pool(system: System, item: int, users: Users, rising: Rising, marks: set[in
         return None
     most = domain.start + len(finds)
     return Pool(item, tuple(finds)) if most > domain.high else None
-
-
-def _is_find(
-    system: System, move: Move, item: int, users: Users, rising: Rising, marks: set[int]
-) -> bool:
-    """Whether a move gives one of an item, once, and does and asks for nothing that matters."""
-    if len(move.steps) != 1 or len(move.steps[0].changes) != 2:
-        return False
-    given = next(c for c in move.steps[0].changes if c.variable == item)
-    mark = next((c for c in move.steps[0].changes if c.variable in marks), None)
-    if given.number != 1 or mark is None or mark.when != TRUE:
-        return False
-    if users.readers.get(mark.variable) != [move] or len(users.writers[mark.variable]) != 1:
-        return False
-    low = False
-    for part in parts_of(move.guard):
-        if is_low(system, mark.variable, part):
-            low = True
-        elif isinstance(part, Within) and part.variable == item:
-            domain = system.variables[item]
-            if (part.low, part.high) != (domain.low, domain.high - 1):
-                return False
-        elif variables_of(part) & {item, mark.variable, PLACE} or not rising.for_good(part):
-            return False
-    return low
 
 
 def _touched(pool: Pool) -> set[int]:
