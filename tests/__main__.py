@@ -1,13 +1,51 @@
-"""Runs the tests, all of them or those that are named, and says in one line how it went."""
+"""Runs the tests, all of them or those that are named, and says in one line how it went.
 
+All of them run a module a process, as many at once as there are processors; the modules that took
+longest the last time that somebody looked come first.
+"""
+
+import os
+import re
+import subprocess
 import sys
 import unittest
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
-names = sys.argv[1:]
-loader = unittest.defaultTestLoader
-suite = loader.loadTestsFromNames(names) if names else loader.discover("tests", top_level_dir=".")
-result = unittest.TextTestRunner(verbosity=1).run(suite)
-failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-print(f"{result.testsRun - failed - len(result.skipped)} passed, {failed} failed, "
-      f"{len(result.skipped)} skipped")  # fmt: skip
-sys.exit(failed > 0 or result.testsRun == 0)
+FIRST = ("test_reductions", "test_against_reference", "test_smaller_worlds", "test_full_size")
+COUNTS = re.compile(r"^(-?\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
+
+
+def run_named(names):
+    """The tests of some modules, classes or methods, in this process."""
+    suite = unittest.defaultTestLoader.loadTestsFromNames(names)
+    result = unittest.TextTestRunner(verbosity=1).run(suite)
+    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    skipped = len(result.skipped)
+    return result.testsRun - failed - skipped, failed, skipped
+
+
+def run_all():
+    """Every module of tests in a process of its own; what failed is shown whole."""
+    names = sorted(path.stem for path in Path(__file__).parent.glob("test_*.py"))
+    names.sort(key=lambda name: FIRST.index(name) if name in FIRST else len(FIRST))
+
+    def run(name):
+        return subprocess.run([sys.executable, "-m", "tests", f"tests.{name}"],
+                              capture_output=True, text=True, errors="replace")  # fmt: skip
+
+    total = [0, 0, 0]
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        for name, done in zip(names, pool.map(run, names), strict=True):
+            counts = COUNTS.search(done.stdout)
+            here = [int(n) for n in counts.groups()] if counts else [0, 1, 0]
+            total = [a + b for a, b in zip(total, here, strict=True)]
+            print(f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped", flush=True)
+            if done.returncode:
+                print(done.stdout + done.stderr, flush=True)
+    return total
+
+
+passed, failed, skipped = run_named(sys.argv[1:]) if sys.argv[1:] else run_all()
+print(f"{passed} passed, {failed} failed, {skipped} skipped")
+sys.exit(failed > 0 or passed + failed == 0)

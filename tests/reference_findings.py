@@ -74,7 +74,7 @@ class Findings:
         return found
 
     def missable(self):
-        """{id: moves of the shortest play after which it is missed}."""
+        """{id: (moves of the shortest play after which it is missed, severity)}."""
         found = {}
         for subject, has in self.subjects().items():
             having = {s for s in self.situations if has(dict(s))}
@@ -84,8 +84,43 @@ class Findings:
             without = self.distances(having)
             lengths = [without[s] for s in lost if s in without]
             if lengths:
-                found[subject] = min(lengths)
+                missed = {s for s in lost if s in without}
+                found[subject] = min(lengths), "note" if self.only_ends(missed) else "warning"
         return found
+
+    def only_ends(self, missed):
+        """Every move from there ends the game, or only walks and stays there."""
+        rules = {rule["id"]: rule for rule in self.rules}
+        for a, rule, number, b in self.edges:
+            if a not in missed or dict(b)["ending"]:
+                continue
+            walks = rule["kind"] == "way" and not self.does_more(rules[rule["id"]], number)
+            if not walks or b not in missed:
+                return False
+        return True
+
+    def does_more(self, rule, number):
+        """A way, of which an outcome does anything beside leading elsewhere."""
+        plain = {
+            "to",
+            "one_way",
+            "lock",
+            "needs",
+            "id",
+            "notes",
+            "says",
+            "label",
+            "chance",
+            "either",
+        }
+        chances = [c for body in rule["bodies"] for c in body.get("chance", ())]
+        chosen = chances[number - 1] if chances else {}
+        locks = [self.locks[body["lock"]] for body in rule["bodies"] if "lock" in body]
+        return bool(
+            any(set(body) - plain for body in rule["bodies"])
+            or set(chosen) - {"moves_to", "odds", "says"}
+            or any(lock.get("relocks") == "passing" for lock in locks)
+        )
 
     def no_gate(self):
         """Locks, ways and areas whose written needs hold wherever they could be tried."""
@@ -322,7 +357,7 @@ class Findings:
                 idle = s["quest", quest] in ("waiting", "active") and not (
                     self.met(quest, number, s) or self.counts(quest, number, s)
                 )
-                if idle and a in able[quest] and b not in able[quest]:
+                if idle and a in able[quest] and b not in able[quest] and not t["ending"]:
                     length = self.order[a] + 1
                     found[quest] = min(length, found.get(quest, length))
         return found

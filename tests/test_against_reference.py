@@ -42,7 +42,7 @@ def world_of(data):
 def summary_of(space):
     """What the program says, in the form of `Reference.summary`. Replays all evidence."""
     found = find(space, with_progression=True)
-    report = narrate(found, 0.0)
+    report = narrate(found, lambda: 0.0)
     win = report.shortest_win
     culprits = [f for f in report.findings if f.kind in ("softlock", "bad_luck")]
     missable = [f for f in report.findings if f.kind == "missable"]
@@ -51,7 +51,7 @@ def summary_of(space):
         "won": report.won, "doomed": report.doomed,
         "shortest_win": win and len(win.moves),
         "culprits": {(f.kind, f.subject): (f.situations, len(f.evidence)) for f in culprits},
-        "missable": {f.subject: len(f.evidence) for f in missable},
+        "missable": {f.subject: (len(f.evidence), f.severity) for f in missable},
         "unreachable": {f.subject for f in report.findings if f.kind == "unreachable"},
         "no_gate": {f.subject for f in report.findings if f.kind == "no_gate"},
         "skippable": lengths(report, "skippable"),
@@ -65,14 +65,23 @@ def summary_of(space):
         "unused": {f.subject for f in report.findings if f.kind == "unused"},
         "exact_count": lengths(report, "exact_count"),
         "must_haves": must_haves_of(found.progression),
-        "windows": {w.id: (w.first, dict(w.closed_by)) for w in found.progression.windows},
+        "windows": {
+            w.id: (w.first and steps_of(w.first), {r: steps_of(d) for r, d in w.closed_by})
+            for w in found.progression.windows
+        },
     }  # fmt: skip
+
+
+def steps_of(distance):
+    """The number of moves, which is the least in every search of a small world."""
+    assert distance.fewest, "small worlds are searched to the last layer"
+    return distance.steps
 
 
 def must_haves_of(progression):
     """First moves, and all pairs of which the first comes before the second or with it."""
     groups = {m.id: (m.id, *m.together) for m in progression.must_haves}
-    firsts = {i: m.first for m in progression.must_haves for i in groups[m.id]}
+    firsts = {i: steps_of(m.first) for m in progression.must_haves for i in groups[m.id]}
     before = {m.id: {m.id} for m in progression.must_haves}
     for _ in before:
         for a, b in progression.order:

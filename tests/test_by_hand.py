@@ -11,14 +11,15 @@ from junitparser import JUnitXml
 from tests.program import CASES, ProgramTest
 from tests.random_worlds import random_world
 from tests.test_against_reference import scalar, vector, world_of
+from zubrel.atoms.budget import Budget, Limits
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.verdict import judge
 from zubrel.pipeline import load
 from zubrel.played.advice import Advice
-from zubrel.played.probe import probe
+from zubrel.played.probe import offered_parts, probe
 from zubrel.played.session import Session
-from zubrel.played.why import lacking
+from zubrel.played.why import area_text, lacking, refusal
 
 WORLD = """\
 zubrel: 1
@@ -174,9 +175,18 @@ class Play(ProgramTest):
 
 
 def stands_before(walker, rule, situation):
-    """Whether a rule is there to be tried, whatever it asks for."""
+    """Whether a rule is there to be tried, whatever it asks for and whoever is there."""
     here = rule.areas is None or situation["place", ""] in rule.areas
-    return not situation["ending", ""] and here and walker.holds(rule.offered, situation)
+    gone, _ = offered_parts(rule.offered)
+    return not situation["ending", ""] and here and all(walker.holds(c, situation) for c in gone)
+
+
+def situations_of(space, probed, row, before):
+    """Those of some situations that a row of a probe is about."""
+    group = space.everything
+    for column, case in zip(probed.columns, row.cases, strict=True):
+        group &= space.where(column.formulas[case])
+    return [s for s in before if space.of(s) & group]
 
 
 class Probe(ProgramTest):
@@ -188,10 +198,18 @@ class Probe(ProgramTest):
     def test_a_lock_shows_every_combination_that_occurs_with_its_text(self):
         (probed,) = self.probe(WORLD, "door")
         rows = [(row["cases"], row["possible"]) for row in probed["rows"]]
-        self.assertEqual(rows, [({"Brass key": "0"}, "no"), ({"Brass key": "1"}, "yes")])
+        wanted = [
+            ({"Brass key": key, "Shell": shell}, "yes" if key == "1" else "no")
+            for key in "01"
+            for shell in "01"
+        ]
+        self.assertEqual(rows, wanted)
+        texts = [row["text"] for row in probed["rows"][:2]]
+        self.assertEqual(texts, ["The door is locked.", "A shell is no key."])
         self.assertEqual(
-            probed["rows"][1]["evidence"], [{"rule": "quay_key", "label": "Take Brass key"}]
+            probed["rows"][2]["evidence"], [{"rule": "quay_key", "label": "Take Brass key"}]
         )
+        self.assertEqual([a["wants"] for a in probed["asks"]], ["1", ""])
         self.assertEqual(probed["never"], 0)
 
     def test_amounts_are_probed_at_none_just_under_exactly_and_above(self):
@@ -249,17 +267,71 @@ endings: {away: {when: at boat}}
                 continue
             walker = Session(world).walker
             everything = space.examples(space.everything, 10**6)
-            for probed in probe(space, world.rules):
-                before = [s for s in everything if stands_before(walker, probed.rule, s)]
-                counted = sum(row.situations for row in probed.rows)
-                able = sum(walker.possible(probed.rule, s) for s in before)
-                with self.subTest(seed=seed, rule=probed.rule.id):
-                    self.assertEqual(counted, len(before))
-                    sure = sum(r.situations for r in probed.rows if r.possible == "yes")
-                    maybe = sum(r.situations for r in probed.rows if r.possible == "sometimes")
-                    self.assertTrue(sure <= able <= sure + maybe)
+            for rule in world.rules:
+                probed = next(p for p in probe(space, rule.id, Budget(Limits())) if p.id == rule.id)
+                before = [s for s in everything if stands_before(walker, rule, s)]
+                with self.subTest(seed=seed, rule=rule.id):
+                    self.assertEqual(sum(row.situations for row in probed.rows), len(before))
+                    for row in probed.rows:
+                        here = situations_of(space, probed, row, before)
+                        self.assertEqual(len(here), row.situations)
+                        able = sum(walker.possible(rule, s) for s in here)
+                        words = "yes" if able == len(here) else "sometimes" if able else "no"
+                        self.assertEqual(row.possible, words)
+                        self.assertEqual(bool(row.depends), words == "sometimes")
+                        if words == "no":  # one row, one text
+                            self.assertEqual({refusal(walker, rule, s) for s in here}, {row.text})
                 rows += len(probed.rows)
         self.assertGreater(rows, 200)
+
+    def test_an_area_is_probed_by_what_its_texts_ask_for(self):
+        world = WORLD.replace("says: Planks.", "says: [{when: shell, text: Shells.}, Planks.]")
+        (probed,) = self.probe(world, "pier")
+        texts = {row["cases"]["Shell"]: row["text"] for row in probed["rows"]}
+        self.assertEqual(texts, {"0": "Planks.", "1": "Shells."})
+        read = 0
+        for seed in range(25):
+            world = world_of(random_world(seed))
+            try:
+                space = scalar(compile_world(world))
+            except EndlessSettling:
+                continue
+            walker = Session(world).walker
+            everything = space.examples(space.everything, 10**6)
+            for area in world.areas:
+                (probed,) = probe(space, area, Budget(Limits()))
+                before = [s for s in everything if s["place", ""] == area and not s["ending", ""]]
+                for row in probed.rows:
+                    here = situations_of(space, probed, row, before)
+                    with self.subTest(seed=seed, area=area):
+                        self.assertEqual({area_text(walker, s) for s in here}, {row.text})
+                    read += 1
+        self.assertGreater(read, 50)
+
+    def test_only_amounts_that_occur_are_told(self):
+        world = (
+            "zubrel: 1\nstart: {at: quay}\nitems: {coin: {kind: money, max: 20}}\nareas:\n  quay:\n"
+            "    finds: [6 coin, 4 coin]\n    ways: [{to: boat, needs: coin >= 9}]\n  boat: {}\n"
+            "endings: {away: {when: at boat}}\n"
+        )
+        (probed,) = self.probe(world, "quay_to_boat")
+        self.assertEqual([a["cases"] for a in probed["asks"]], [["0", "4 or 6", "10"]])
+
+    def test_too_many_combinations_are_cut_and_no_limit_is_passed(self):
+        facts = [f"f{n}" for n in range(14)]
+        deeds = ", ".join(f"d{n}: {{toggles: f{n}}}" for n in range(14))
+        world = (
+            f"zubrel: 1\nstart: {{at: quay}}\nfacts: {{{', '.join(f'{f}: false' for f in facts)}}}\n"
+            f"areas: {{quay: {{deeds: {{{deeds}}}, ways: [{{to: boat, needs: [{', '.join(facts)}]}}]}}"
+            ", boat: {}}\nendings: {away: {when: at boat}}\n"
+        )
+        (probed,) = self.probe(world, "quay_to_boat")
+        self.assertLessEqual(len(probed["rows"]), 400)
+        self.assertIsNone(probed["never"])
+        self.assertEqual(probed["remarks"] + probed["enough"], [])
+        self.write("w.yaml", world)
+        text = self.zubrel("probe", "w.yaml", "quay_to_boat", code=0).stdout
+        self.assertIn("more combinations than can be told apart", text)
 
 
 class AgainstTheProof(unittest.TestCase):

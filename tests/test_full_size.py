@@ -2,13 +2,15 @@
 
 import json
 import unittest
+from concurrent.futures import Future
+from concurrent.futures.process import BrokenProcessPool
 from functools import cache
 from unittest import mock
 
 from benchmarks.families import realm
 
 from tests.program import ProgramTest
-from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.budget import Allowance, Budget, Limits
 from zubrel.atoms.progress import Silence
 from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
@@ -21,7 +23,7 @@ from zubrel.findings import questions as questions_module
 from zubrel.findings.batches import Batches
 from zubrel.findings.find import Found, find
 from zubrel.findings.full_size import full_size
-from zubrel.findings.questions import askings, look_within
+from zubrel.findings.questions import Answer, askings, look_through
 from zubrel.narrated.narrate import narrate
 
 REALMS = [("s", seed, one_way) for seed in (1, 7, 10) for one_way in (True, False)]
@@ -42,7 +44,7 @@ def asked(system, **options):
 
 
 def told_by(found):
-    return {f.subject: f for f in narrate(found, 0.0).findings if f.kind == "softlock"}
+    return {f.subject: f for f in narrate(found, lambda: 0.0).findings if f.kind == "softlock"}
 
 
 def named(findings):
@@ -67,7 +69,7 @@ class Realms(unittest.TestCase):
                 self.assertEqual(*causes)
                 sizes = [j.space.count(j.space.everything) for j in (full.judged, exact.judged)]
                 self.assertLess(*sizes)
-                narrate(Found(full.judged, full.findings), 0.0)  # replays all evidence
+                narrate(Found(full.judged, full.findings), lambda: 0.0)  # replays all evidence
             seen |= {kind for kind, _ in named(exact.findings)}
         self.assertLessEqual({"softlock", "missable", "skippable", "unreachable"}, seen)
 
@@ -75,13 +77,13 @@ class Realms(unittest.TestCase):
         compared = looked = 0
         for names in (("s", 1, True), ("s", 7, True), ("s", 12, True)):
             system, budget = realm_system(*names), Budget(Limits())
-            exact = narrate(find(explore_symbolic(system, budget, Silence())), 0.0)
+            exact = narrate(find(explore_symbolic(system, budget, Silence())), lambda: 0.0)
             full = asked(system)
             looks = []
 
             def closer(formulas, system=system, budget=budget, looks=looks):
                 looks.append(len(formulas))
-                return look_within(60.0, system, formulas, budget, Silence())
+                return look_through(system, formulas, budget, Silence())
 
             near = told_by(Found(full.judged, full.findings, closer=closer))
             far = told_by(Found(full.judged, full.findings))
@@ -139,29 +141,39 @@ class Realms(unittest.TestCase):
 
         def never(system, batch, *rest):
             tried.append(len(batch))
+            return None, 0.0
 
         with mock.patch("zubrel.findings.batches._answered", never):
             budget = Budget(Limits())
-            with Batches(system, budget, Silence(), 60.0, 1) as batches:
+            with Batches(system, budget, Silence(), Allowance(1e9), 1) as batches:
                 batches.ask([questions])
                 batches.finish()
         self.assertEqual(tried, [6, 3, 1, 2, 1, 1, 3, 1, 2, 1, 1])
         self.assertEqual(batches.undecided, questions)
 
-    def test_an_answer_that_never_comes_leaves_its_questions_open(self):
-        class Lost:
-            def ready(self):
-                return False
+    def test_what_a_worker_never_answers_is_answered_here(self):
+        system, broken = realm_system("s", 1, True), Future()
+        broken.set_exception(BrokenProcessPool())
+        questions = askings(system)[:2]
+        with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as batches:
+            batches.ask([questions])
+            batches.queue[0].worker = broken
+            batches.finish()
+        self.assertEqual(batches.undecided, [])
+        with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as alone:
+            alone.ask([questions])
+            alone.finish()
+        self.assertEqual([f.subject for f in batches.found], [f.subject for f in alone.found])
 
-            def wait(self, seconds):
-                pass
-
-        questions = askings(realm_system("s", 1, True))[:2]
-        with Batches(realm_system("s", 1, True), Budget(Limits()), Silence(), 60.0, 1) as batches:
-            batches.given.append((questions, Lost()))
+    def test_answers_beyond_the_allowance_do_not_count_whoever_gave_them(self):
+        system, done = realm_system("s", 1, True), Future()
+        done.set_result((Answer([], {}), 200.0))
+        questions = askings(system)[:1]
+        with Batches(system, Budget(Limits()), Silence(), Allowance(100), 1) as batches:
+            batches.ask([questions])
+            batches.queue[0].worker = done
             batches.finish()
         self.assertEqual(batches.undecided, questions)
-        self.assertFalse(batches.given)
 
     def test_an_explanation_that_no_look_can_give_is_left_out(self):
         looked = 0
@@ -209,7 +221,7 @@ class Program(ProgramTest):
         self.assertIn("missable  shell0 and 4 more", text)
         self.assertEqual(text.count("is what closes it"), 1)
         for n in range(5):
-            self.assertEqual(text.count(f"Shell {n} can be missed for good."), 1)
+            self.assertEqual(text.count(f"Shell {n} can be missed for good, because"), 1)
         self.assertIn("unused  shell0 and 4 more", text)
         full = self.zubrel("check", "w.yaml", "-v", code=0).stdout
         self.assertEqual(full.count("is what closes it"), 10)  # five things and their finds

@@ -195,7 +195,7 @@ class Gates(ProgramTest):
             space = survey(world, Budget(Limits(engine=engine)))
             outline = find(space, with_outline=True).outline
             self.assertIsInstance(outline, Outline)
-            behind = {b.area: (b.first, [g for g in b.gates if isinstance(g, LockOpen)])
+            behind = {b.area: (b.first and b.first.steps, [g for g in b.gates if isinstance(g, LockOpen)])
                       for b in outline.areas}  # fmt: skip
             with self.subTest(engine=engine):
                 self.assertEqual(behind["tower"], (4, [LockOpen("door")]))

@@ -135,7 +135,7 @@ class FullSize(unittest.TestCase):
 
     def replayed(self, full, plain):
         """All evidence is walked by the interpreter, and none is shorter than can be."""
-        report = narrate(Found(full.judged, full.findings, undecided=full.undecided), 0.0)
+        report = narrate(Found(full.judged, full.findings, undecided=full.undecided), lambda: 0.0)
         least = {(f.kind, f.subject): len(f.trace.steps) for f in find(plain).findings if f.trace}
         for finding in report.findings:
             item = plain.system.world.items.get(finding.subject)

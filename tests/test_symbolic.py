@@ -27,7 +27,7 @@ def system_of(text):
 
 def told(space):
     """Verdict, counts, and every finding with the length of its evidence."""
-    report = narrate(find(space), 0.0)
+    report = narrate(find(space), lambda: 0.0)
     return (
         report.verdict, report.situations, report.moves, report.won, report.doomed,
         len(report.shortest_win.moves),
@@ -61,7 +61,7 @@ class BeyondListing(unittest.TestCase):
         space = explore(system_of(ring_text(40, 60)), Budget(Limits()), Silence())
         self.assertEqual(space.engine, "symbolic")
         self.assertEqual(space.count(space.everything), 40 * 2**60 + 1)
-        report = narrate(find(space), 0.0)
+        report = narrate(find(space), lambda: 0.0)
         self.assertEqual((report.verdict, report.won, report.doomed), ("solvable", 1, 0))
         # narrating has walked it again with the interpreter; every find must be picked up
         win = report.shortest_win
@@ -71,7 +71,7 @@ class BeyondListing(unittest.TestCase):
 
     def test_a_realm_is_proved_and_its_softlock_shown(self):
         found = find(symbolic(system_of(realm("s", 1))))
-        report = narrate(found, 0.0)
+        report = narrate(found, lambda: 0.0)
         self.assertEqual(report.verdict, "softlocks")
         softlocks = [f for f in report.findings if f.kind == "softlock"]
         self.assertTrue(softlocks)

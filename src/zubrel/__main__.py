@@ -1,6 +1,6 @@
 """`python -m zubrel` is the same program as `zubrel`."""
 
-from zubrel.shell.main import run
+from zubrel.entry import run
 
 if __name__ == "__main__":
     run()

@@ -8,8 +8,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.budget import SECOND, Allowance, Budget, LimitReached, Limits, WorkSpent
 from zubrel.atoms.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.atoms.progress import Progress, Silence
 from zubrel.atoms.source import Source, Span
@@ -23,12 +24,12 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
-from zubrel.explored.space import EndlessSettling, LimitReached
+from zubrel.explored.space import EndlessSettling
 from zubrel.findings.fates import Fates, fates
 from zubrel.findings.find import Found, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
-from zubrel.narrated.narrate import narrate
+from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.walks import lines_of
@@ -45,15 +46,14 @@ def load(path: str, asked: Iterable[Condition] = ()) -> World:
     return check(read_document(path), asked)
 
 
-PATIENCE, IMPATIENCE, FEW = 25.0, 2.0, 10**10
-"""Seconds of looking at every situation as sets before classes of them have to do: where there are
+PATIENCE, IMPATIENCE, FEW = 25 * SECOND, 2 * SECOND, 10**10
+"""Work on findings with every situation in sets before classes of them have to do: where there are
 few situations, and where there are more."""
-
-
-MAPPING = 60.0
-"""Seconds that it may take to find out what lies behind what in a world of full size."""
-EXPLAINING = 20.0
-"""Seconds that may go into explanations where each asks for another look."""
+MAPPING = 60 * SECOND
+"""Work that it may take to find out what lies behind what in a world of full size."""
+TELLING, EXPLAINING = 80 * SECOND, 20 * SECOND
+"""Work that telling of a world of full size may take, and how much of it may go into explanations
+where each asks for another look."""
 
 
 def survey(
@@ -61,51 +61,90 @@ def survey(
 ) -> AnySpace:
     """Every situation of `world`, with `merging` classes of them where there are too many.
 
-    Raises `InvalidInput` when the world never comes to rest.
+    Raises `InvalidInput` when the world never comes to rest, `LimitReached` where a limit comes
+    before anything was found.
     """
-    system = compile_world(world)
+    system = compile_world(world, budget)
     try:
         return explore(system, budget, progress or Silence(), merging)
     except EndlessSettling as endless:
         raise InvalidInput([_never_rests(world, endless)]) from None
 
 
+def whole_survey(world: World, budget: Budget, progress: Progress | None = None) -> AnySpace:
+    """Every situation of `world`. Raises `LimitReached` where a limit comes first."""
+    space = survey(world, budget, progress)
+    if space.stopped is not None:
+        raise budget.ended or LimitReached(space.stopped)
+    return space
+
+
 def report(
-    world: World, limits: Limits | None = None, progress: Progress | None = None,
+    world: World, budget: Budget | None = None, progress: Progress | None = None,
     with_progression: bool = False, with_outline: bool = False, jobs: int = 1,
 ) -> Report:  # fmt: skip
-    """What can be proved about `world` within `limits`, and what was found.
+    """What can be proved about `world` within `budget`, and what was found.
 
     `with_progression`: also what every win includes, in which order, and when things can be had.
     `with_outline`: also what pictures need. `jobs` are processes that may be at work at once.
     """
     progress = progress or Silence()
-    budget = Budget(limits or Limits())
+    budget = budget or Budget(Limits())
     auto = budget.limits.engine == "auto"
-    space = survey(world, budget, progress, merging=auto)
-    if space.merged:
-        return _at_full_size(space, None, budget, progress, jobs, with_outline)
-    progress.stage("looking for trouble")
-    judged = None
     try:
-        judged = judge(space)
-        if auto and space.engine == "symbolic":
-            few = space.count(space.everything) < FEW
-            budget.until = budget.seconds() + (PATIENCE if few else IMPATIENCE)
-        found = find_in(judged, with_progression, with_outline)
-        progress.stage("writing it up")
-        return narrate(found, budget.seconds())
+        space = survey(world, budget, progress, merging=auto)
     except (LimitReached, MemoryError) as limit:
-        impatient = budget.until is not None and budget.seconds() > budget.until
-        budget.until = None
-        if impatient and budget.spent_by(0) is None:
-            from zubrel.explored.lens import look
+        return nothing_known(world, words_of(limit), budget.seconds())
+    if space.stopped is not None:
+        budget.begin_telling()
+    try:
+        if space.merged:
+            return _at_full_size(space, None, budget, progress, jobs, with_outline)
+        return _of_all_situations(
+            space, budget, progress, jobs, with_progression, with_outline, auto
+        )
+    except (LimitReached, MemoryError) as limit:
+        return _cut_short(space, words_of(limit), budget)
 
-            lens = look(space.system, (), budget, progress)
-            return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
-        # what was found so far is not the whole of any kind, so none of it is told
-        space.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
-        return narrate(Found(judge(space), ()), budget.seconds())
+
+def _of_all_situations(
+    space: AnySpace, budget: Budget, progress: Progress, jobs: int, with_progression: bool,
+    with_outline: bool, auto: bool,
+) -> Report:  # fmt: skip
+    """What a space says in which nothing is merged; where that is too much work, what lenses do."""
+    progress.stage("looking for trouble")
+    judged = judge(space)
+    most = float("inf")
+    if auto and space.engine == "symbolic":
+        most = PATIENCE if space.count(space.everything) < FEW else IMPATIENCE
+    try:
+        with budget.within(most):
+            found = find_in(judged, with_progression, with_outline)
+            progress.stage("writing it up")
+            return narrate(found, budget.seconds)
+    except WorkSpent:
+        from zubrel.explored.lens import look
+
+        lens = look(space.system, (), budget, progress)
+        return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
+
+
+def words_of(limit: LimitReached | MemoryError) -> str:
+    """Which limit ended the work: fits after "stopped at"."""
+    return str(limit) if isinstance(limit, LimitReached) else "the memory of this machine"
+
+
+def _cut_short(space: AnySpace, words: str, budget: Budget) -> Report:
+    """What is certain all the same; of findings none, since they would not be the whole of any
+    kind."""
+    budget.begin_telling()
+    space.give_up(words)
+    try:
+        return narrate(Found(judge(space), ()), budget.seconds)
+    except (LimitReached, MemoryError):
+        known = None if space.merged else space.count(space.everything)
+        empty = nothing_known(space.system.world, words, budget.seconds())
+        return replace(empty, engine=space.engine, situations=known)
 
 
 def _at_full_size(
@@ -115,7 +154,7 @@ def _at_full_size(
     """What reduced systems tell; `listed` is of all situations, where they are known."""
     from zubrel.explored.lens import Lens
     from zubrel.findings.full_size import full_size, map_of
-    from zubrel.findings.questions import look_within
+    from zubrel.findings.questions import look_through
 
     assert isinstance(lens, Lens), "nothing else merges situations"
     full = full_size(lens, budget, progress, jobs)
@@ -125,16 +164,22 @@ def _at_full_size(
         found += stale_acceptance(lens.system.world, found, open_kinds)
     order = tuple(sorted(found, key=Finding.order))
     progress.stage("writing it up")
-    until = budget.seconds() + EXPLAINING
+    explaining = Allowance(EXPLAINING)
 
     def closer(asked: Sequence[Formula]) -> Lens | None:
-        left = until - budget.seconds()
-        return look_within(left, lens.system, asked, budget, progress) if left > 0 else None
+        try:
+            with budget.sharing(explaining):
+                return look_through(lens.system, asked, budget, progress)
+        except LimitReached:
+            return None
 
     drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
     found_in_all = Found(full.judged, order, outline=drawn, undecided=full.undecided,
                          listed=listed, closer=closer)  # fmt: skip
-    return narrate(found_in_all, budget.seconds())
+    if budget.ended is not None:
+        budget.begin_telling()
+    with budget.within(TELLING):
+        return narrate(found_in_all, budget.seconds)
 
 
 def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
@@ -155,30 +200,33 @@ def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
 
 
 class Route(Struct, frozen=True):
-    """The shortest walk to a goal; without `moves` there is none, or the search was `stopped`."""
+    """A walk to a goal, `shortest` where none with fewer moves exists; without `moves` no play
+    gets there."""
 
     goal: str
     moves: tuple[MoveLine, ...] | None
-    stopped: str | None
+    shortest: bool
 
 
 def find_route(
     path: str,
     goal: str | None,
     avoid: str | None,
-    limits: Limits | None = None,
+    budget: Budget | None = None,
     progress: Progress | None = None,
 ) -> Route:
     """The fewest moves in the world at `path` to an ending or a condition (None: any win).
 
-    Raises `InvalidInput` for problems of the world or of the conditions.
+    Raises `InvalidInput` for problems of the world or of the conditions, `LimitReached` where a
+    limit comes before it is known.
     """
     document = read_document(path)
+    budget = budget or Budget(Limits())
     endings = {e.key.text for e in document.entries("endings") if e.key}
     asked = [] if goal is None or goal in endings else [asked_condition("--to", goal)]
     asked += [] if avoid is None else [asked_condition("--avoid", avoid)]
     world = check(document, asked)
-    space = survey(world, Budget(limits or Limits()), progress)
+    space = survey(world, budget, progress)
     system = space.system
     translator = Translator(system.world, system.variables, system.numbers)
     conditions = [translator.formula(c) for c in world.asked]
@@ -189,12 +237,16 @@ def find_route(
         target, words = ending_formula(system, goal), f"the ending {world.endings[goal].name}"
     else:
         target = conditions[0]
+    if space.stopped is not None:
+        budget.begin_telling()
     walks = space.walks(space.where(conditions[-1]) if avoid is not None else None)
     trace = walks.shortest(space.where(target))
     if trace is None:
-        return Route(words, None, space.stopped)
+        if space.stopped is not None:
+            raise budget.ended or LimitReached(space.stopped)
+        return Route(words, None, True)
     walked = replay(Walker(world), space, trace)
-    return Route(words, lines_of(world, walked), space.stopped)
+    return Route(words, lines_of(world, walked), trace.shortest)
 
 
 def asked_condition(option: str, text: str) -> Condition:
@@ -207,10 +259,10 @@ def asked_condition(option: str, text: str) -> Condition:
     return condition
 
 
-def fate_of(world: World, limits: Limits, progress: Progress | None = None) -> Fate:
+def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> Fate:
     """Whether a situation is `live`, `doomed` or `ended`; the search is made when first asked.
 
-    The answer is `unknown` where a limit cut the search short.
+    Asking raises `LimitReached` where a limit cuts the search short, and nothing is certain.
     """
     known: list[Fates] = []
 
@@ -218,22 +270,25 @@ def fate_of(world: World, limits: Limits, progress: Progress | None = None) -> F
         if situation[ENDING] != UNENDED:
             return "ended"
         if not known:
-            system = compile_world(world)
+            system = compile_world(world, budget)
             try:
-                known.append(fates(system, Budget(limits), progress or Silence()))
+                known.append(fates(system, budget, progress or Silence()))
             except EndlessSettling as endless:
                 raise InvalidInput([_never_rests(world, endless)]) from None
-        return known[0](situation)
+        found = known[0](situation)
+        if found == "unknown" and budget.ended is not None:
+            raise budget.ended
+        return found
 
     return fate
 
 
 def rehearse_scripts(
-    path: str, scripts: Iterable[str], limits: Limits, progress: Progress | None = None
+    path: str, scripts: Iterable[str], budget: Budget, progress: Progress | None = None
 ) -> list[Rehearsal]:
     """Walk every script on the world at `path`.
 
-    Raises `InvalidInput` for problems of the world or of any script.
+    Raises `InvalidInput` for problems of the world or of any script, `LimitReached` as `fate_of`.
     """
     read = []
     for script in scripts:
@@ -242,7 +297,7 @@ def rehearse_scripts(
     world = load(path, [c for _, lines in read for c in conditions_of(lines)])
     for _, lines in read:
         check_names(lines, world)
-    asked, fate = list(world.asked), fate_of(world, limits, progress)
+    asked, fate = list(world.asked), fate_of(world, budget, progress)
     results = []
     for script, lines in read:
         count = len(conditions_of(lines))

@@ -1,15 +1,31 @@
-"""How far a search may go: situations, seconds, memory."""
+"""How far the work on a world may go: what the user allows, and work that is counted.
+
+Two things end work. *Limits* (seconds, memory, situations) are the user's, and may depend on the
+machine. *Work* is counted in units that are the same wherever the same world is looked at, so that
+whatever is decided by it comes out the same everywhere. A unit takes about a microsecond on the
+machine that docs/performance.md names.
+"""
 
 from __future__ import annotations
 
 import os
 import sys
 import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 from msgspec import Struct
 
 ENGINES = ("auto", "explicit", "symbolic")
 """How a search may be made; `auto` picks."""
+SECOND = 1_000_000
+"""Units of work that take about a second."""
+LOOK_EVERY = 4_000
+"""Units of work between two looks at the limits."""
+FOR_TELLING, LEAST_FOR_TELLING = 0.05, 0.1
+"""The share of the time, and seconds at least, that are kept for telling what was found."""
+BEYOND = 1.05
+"""How far past a limit telling may go before it ends as well."""
 
 
 class Limits(Struct, frozen=True):
@@ -24,34 +40,127 @@ class Limits(Struct, frozen=True):
     engine: str = "auto"
 
 
+class LimitReached(Exception):
+    """A limit ends the work; the message says which, and fits after "stopped at"."""
+
+
+class WorkSpent(LimitReached):
+    """A part of the work has had its share of units, and gives way to another."""
+
+
+class Interrupted(LimitReached):
+    """The user asked for an end; what is known by then can still be told."""
+
+
+class Allowance:
+    """Units of work that several parts share."""
+
+    def __init__(self, units: float) -> None:
+        self.left = units
+
+
 class Budget:
-    """Limits with the clock running from the moment it is made."""
+    """Limits with the clock running, and the work that was done so far.
 
-    def __init__(self, limits: Limits) -> None:
+    `before`: seconds that had passed already when it was made.
+    """
+
+    def __init__(self, limits: Limits, before: float = 0.0) -> None:
         self.limits = limits
-        self.started = time.perf_counter()
-        self.until: float | None = None
-        """Seconds since the start after which a part of the work has to give way to another."""
+        self.started = time.perf_counter() - before
+        self.work = 0.0
+        self.ended: LimitReached | None = None
+        """Why the search is over, once a limit was reached."""
+        self.on_look: Callable[[], None] | None = None
+        """Called now and then, for whoever shows that the work goes on."""
+        self._ceiling = float("inf")
+        self._next_look = 0.0
+        self.telling = False
 
-    def spent_by(self, situations: int) -> str | None:
-        """Which limit is reached with so many situations found, or None.
+    def seconds(self) -> float:
+        """Seconds since the work began."""
+        return time.perf_counter() - self.started
 
-        The words fit after "stopped:", for example `the limit of 60 seconds`.
+    # work
+
+    def spend(self, units: float) -> None:
+        """Count work. Raises `WorkSpent` past a share of it, `LimitReached` past a limit."""
+        self.work += units
+        if self.work >= self._next_look:
+            self._next_look = self.work + LOOK_EVERY
+            self.look()
+        if self.work > self._ceiling:
+            raise WorkSpent("the end of its share of work")
+
+    @contextmanager
+    def within(self, units: float) -> Iterator[None]:
+        """In its block, `spend` raises `WorkSpent` after so many units, or sooner if outer ones do.
+
+        The ceiling goes with the block.
         """
+        outer = self._ceiling
+        self._ceiling = min(outer, self.work + units)
+        try:
+            yield
+        finally:
+            self._ceiling = outer
+
+    @contextmanager
+    def sharing(self, allowance: Allowance, most: float = float("inf")) -> Iterator[None]:
+        """As `within`, with what is left of an allowance, and at `most` so many units of it."""
+        began = self.work
+        try:
+            with self.within(min(allowance.left, most)):
+                yield
+        finally:
+            allowance.left -= self.work - began
+
+    # limits
+
+    def look(self, situations: int = 0, more_memory: int = 0) -> None:
+        """Raise `LimitReached` where a limit is reached with so many situations.
+
+        `more_memory` are bytes that are about to be taken.
+        """
+        if self.on_look is not None:
+            self.on_look()
+        if self.ended is not None and not self.telling:
+            raise self.ended
+        words = self._reached(situations, more_memory)
+        if words is not None:
+            self.end(LimitReached(words))
+            raise LimitReached(words)
+
+    def _reached(self, situations: int, more_memory: int) -> str | None:
         limits = self.limits
         if limits.situations is not None and situations > limits.situations:
             return f"the limit of {limits.situations:,} situations"
-        if limits.seconds is not None and self.seconds() > limits.seconds:
+        if limits.seconds is not None and self.seconds() > self.deadline:
             return f"the limit of {limits.seconds:g} seconds"
-        if self.until is not None and self.seconds() > self.until:
-            return f"{self.until:.0f} seconds"
-        if limits.memory is not None and memory_used() > limits.memory:
-            return f"the limit of {limits.memory / 2**20:,.0f} MiB of memory"
+        if limits.memory is not None:
+            most = limits.memory * (BEYOND if self.telling else 1.0)
+            if memory_used() + more_memory > most:
+                return f"the limit of {limits.memory / 2**20:,.0f} MiB of memory"
         return None
 
-    def seconds(self) -> float:
-        """Seconds since the budget was made."""
-        return time.perf_counter() - self.started
+    @property
+    def deadline(self) -> float:
+        """Seconds after which a search ends, or the telling of what was found; maybe never."""
+        seconds = self.limits.seconds
+        if seconds is None:
+            return float("inf")
+        if self.telling:
+            return seconds * BEYOND
+        return seconds - min(seconds / 2, max(LEAST_FOR_TELLING, seconds * FOR_TELLING))
+
+    def end(self, why: LimitReached) -> None:
+        """From now on `look` raises `why`, until telling begins."""
+        if self.ended is None:
+            self.ended = why
+
+    def begin_telling(self) -> None:
+        """A limit ended the search; what is kept for telling what was found begins."""
+        self.telling = True
 
 
 def memory_used() -> int:
@@ -78,3 +187,18 @@ def memory_of_machine() -> int | None:
         return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     except (AttributeError, OSError, ValueError):
         return None
+
+
+def address_space_left() -> int | None:
+    """Bytes of address space that this process may still take; None where nothing limits it."""
+    try:
+        import resource
+
+        most, _ = resource.getrlimit(resource.RLIMIT_AS)
+        if most == resource.RLIM_INFINITY:
+            return None
+        with open("/proc/self/statm", encoding="ascii") as status:
+            used = int(status.read().split()[0]) * os.sysconf("SC_PAGE_SIZE")
+    except (ImportError, OSError, ValueError):
+        return None
+    return max(0, most - used)

@@ -23,6 +23,8 @@ CODES = {
     code.slug: code
     for code in (
         Code("no-file", "The file is not there, or cannot be read", None),
+        Code("bad-include", "A file that cannot be part of this world",
+             HEAD + "include: notes.txt\n" + TAIL),
         Code("not-text", "The file is not text in UTF-8", None),
         Code("not-yaml", "The text is no YAML", HEAD + "areas: {quay: [}\n"),
         Code("tag", "A YAML tag", HEAD + "areas: !island {quay: {}}\n" + TAIL),

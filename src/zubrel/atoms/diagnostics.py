@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from msgspec import Struct
+from msgspec.structs import replace
 
+from zubrel.atoms.plain import plain
 from zubrel.atoms.source import Span
 
 WIDEST_EXCERPT = 100
@@ -19,16 +21,35 @@ class Diagnostic(Struct, frozen=True):
     span: Span | None = None
     hint: str | None = None
     also: tuple[tuple[str, Span], ...] = ()
+    alike: int = 0
+    """How many others say the same of other places, and are left out."""
 
     def order(self) -> tuple[str, int, int, str]:
         return (*(self.span.order() if self.span else ("", 0, 0)), self.message)
 
 
+MOST_ALIKE, MOST = 3, 100
+"""Problems with the same words that are told, and problems that are told at all."""
+
+
 class InvalidInput(Exception):
-    """What the user gave cannot be used; carries every problem found."""
+    """What the user gave cannot be used.
+
+    `diagnostics` are the problems in the order of their places; of many alike only the first, with
+    the number of the others. `more` are how many are left out in all.
+    """
 
     def __init__(self, diagnostics: Iterable[Diagnostic]) -> None:
-        self.diagnostics = tuple(sorted(set(diagnostics), key=Diagnostic.order))
+        every = sorted(set(diagnostics), key=Diagnostic.order)
+        alike: dict[tuple[str, str], list[Diagnostic]] = {}
+        for problem in every:
+            alike.setdefault((problem.code, problem.message), []).append(problem)
+        told = [
+            replace(p, alike=len(some) - MOST_ALIKE) if n == MOST_ALIKE - 1 < len(some) - 1 else p
+            for some in alike.values() for n, p in enumerate(some[:MOST_ALIKE])
+        ]  # fmt: skip
+        self.diagnostics = tuple(sorted(told, key=Diagnostic.order)[:MOST])
+        self.more = len(every) - len(self.diagnostics)
         super().__init__("; ".join(d.message for d in self.diagnostics))
 
 
@@ -65,7 +86,9 @@ def describe(problem: Diagnostic) -> str:
         lines += excerpt(span)
     if problem.hint:
         lines += [f"  {line}" for line in problem.hint.splitlines()]
-    return "\n".join(lines)
+    if problem.alike:
+        lines.append(f"  and {problem.alike:,} more like this")
+    return "\n".join(map(plain, lines))
 
 
 def excerpt(span: Span) -> list[str]:

@@ -12,8 +12,11 @@ class Progress(Protocol):
         """A new stage of the work begins, for example `searching`."""
         ...
 
-    def reached(self, situations: int, open_situations: int) -> None:
-        """So many situations are known, of which so many have not been looked at yet."""
+    def reached(self, situations: int, open_situations: int | None) -> None:
+        """So many situations are known, of which so many have not been looked at yet.
+
+        None: nobody has counted those.
+        """
         ...
 
 
@@ -23,5 +26,5 @@ class Silence:
     def stage(self, words: str) -> None:
         pass
 
-    def reached(self, situations: int, open_situations: int) -> None:
+    def reached(self, situations: int, open_situations: int | None) -> None:
         pass

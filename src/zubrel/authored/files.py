@@ -2,12 +2,26 @@
 
 from __future__ import annotations
 
+import os
+import stat
 from pathlib import Path
 
 from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
+from zubrel.atoms.plain import plain
 from zubrel.atoms.source import Source, Span
 
 LARGEST_FILE = 50 * 2**20
+_READ: set[tuple[int, int]] = set()
+"""Every file that this process has read, by device and number: no output goes there."""
+
+
+def was_read(path: str) -> bool:
+    """Whether `path`, by whatever spelling or link, is a file that was read as input."""
+    try:
+        known = os.stat(path)
+    except (OSError, ValueError):
+        return False
+    return stat.S_ISREG(known.st_mode) and (known.st_dev, known.st_ino) in _READ
 
 
 def read_source(path: str, asked_by: Span | None = None) -> tuple[Source, str]:
@@ -17,25 +31,35 @@ def read_source(path: str, asked_by: Span | None = None) -> tuple[Source, str]:
     missing file, a directory, a file that is too large, binary or not UTF-8.
     """
     try:
-        data = _bytes_of(Path(path))
+        data = _bytes_of(path, only_files=asked_by is not None)
+    except ValueError:
+        raise _refusal("no-file", "the name of a file cannot hold this character", asked_by
+                       ) from None  # fmt: skip
     except FileNotFoundError:
-        raise _refusal("no-file", f"there is no file {path}", asked_by, _neighbour(path)) from None
+        raise _refusal(
+            "no-file", f"there is no file {plain(path)}", asked_by, _neighbour(path)
+        ) from None
     except IsADirectoryError:
         hint = "Name the world file in it."
-        raise _refusal("no-file", f"{path} is a folder", asked_by, hint) from None
+        raise _refusal("no-file", f"{plain(path)} is a folder", asked_by, hint) from None
     except OSError as error:
-        words = f"{path} cannot be read: {error.strerror or error}"
+        words = f"{plain(path)} cannot be read: {error.strerror or error}"
         raise _refusal("no-file", words, asked_by) from None
     if len(data) > LARGEST_FILE:
-        words = f"{path} is larger than {LARGEST_FILE // 2**20} MiB"
+        words = f"{plain(path)} is larger than {LARGEST_FILE // 2**20} MiB"
         raise _refusal("too-large", words, asked_by)
     return _decode(path, data)
 
 
-def _bytes_of(path: Path) -> bytes:
-    if path.is_dir():
+def _bytes_of(path: str, only_files: bool) -> bytes:
+    """What stands in a file. Pipes are read where the user named one, never because a file did."""
+    known = os.stat(path)
+    if stat.S_ISDIR(known.st_mode):
         raise IsADirectoryError
+    if only_files and not stat.S_ISREG(known.st_mode):
+        raise OSError(0, "it is no file but a pipe or a device")
     with open(path, "rb") as file:
+        _READ.add((known.st_dev, known.st_ino))
         return file.read(LARGEST_FILE + 1)
 
 
@@ -45,7 +69,7 @@ def _decode(path: str, data: bytes) -> tuple[Source, str]:
             [
                 Diagnostic(
                     "not-text",
-                    f"{path} is not a text file",
+                    f"{plain(path)} is not a text file",
                     None,
                     "A world is YAML text, saved as UTF-8.",
                 )

@@ -6,6 +6,7 @@ aliases that multiply can hurt. What a scalar means is decided later, field by f
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -68,6 +69,30 @@ def compose(source: Source, text: str, problems: list[Diagnostic]) -> Node | Non
     return _Composer(source, problems).compose(text)
 
 
+# what the specification of YAML (1.2.2, chapter 5.1) does not let stand in a file
+_NO_YAML = re.compile("[^\t\n\r\x20-\x7e\x85\xa0-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
+# JSON writes what lies beyond U+FFFF as two escapes, which YAML does not know
+_PAIR = re.compile(r"\\u(d[89ab][0-9a-f]{2})\\u(d[c-f][0-9a-f]{2})", re.IGNORECASE)
+
+
+class _Mark(Struct, frozen=True):
+    """A place in a text, from 0."""
+
+    line: int
+    column: int
+
+
+def _is_tab(source: Source, mark: Any) -> bool:
+    line = source.line(mark.line + 1)
+    return "\t" in line[: mark.column + 1] and not line[: mark.column].strip()
+
+
+def _joined(found: re.Match[str]) -> str:
+    """Two escapes of a pair as the one that stands for the same character."""
+    high, low = int(found[1], 16), int(found[2], 16)
+    return f"\\U{0x10000 + ((high - 0xD800) << 10) + (low - 0xDC00):08x}"
+
+
 class _Frame(Struct):
     """A collection still open: its node, its anchor, the key that waits for a value."""
 
@@ -93,6 +118,8 @@ class _Composer:
 
     def _events(self, text: str) -> Iterator[Any]:
         loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+        if text.lstrip().startswith("{"):
+            text = _PAIR.sub(_joined, text)
         try:
             yield from yaml.parse(text, Loader=loader)
         except yaml.MarkedYAMLError as error:
@@ -100,11 +127,23 @@ class _Composer:
             if "nesting" in str(error.problem):
                 self._stop("too-deep", f"nested deeper than {DEEPEST} levels", mark)
             hint = None
+            if mark is not None and _is_tab(self.source, mark):
+                self._stop("not-yaml", "a tab cannot indent a line in YAML", mark,
+                           "Indent with blanks; most editors can turn tabs into them.")  # fmt: skip
             if "mapping values are not allowed" in str(error.problem):
                 hint = 'A text with ": " in it must stand in quotes; check the indent as well.'
             self._stop("not-yaml", f"this is no valid YAML: {error.problem}", mark, hint)
         except yaml.YAMLError as error:
-            self._stop("not-yaml", f"this is no valid YAML: {str(error).splitlines()[0]}", None)
+            found = _NO_YAML.search(text)
+            if found is None:
+                words = str(error).splitlines()[0]
+                self._stop("not-yaml", f"this is no valid YAML: {words}", None)
+            else:
+                at = _Mark(text.count("\n", 0, found.start()),
+                             found.start() - (text.rfind("\n", 0, found.start()) + 1))  # fmt: skip
+                self._stop("not-yaml", f"a control character (U+{ord(found[0]):04X}) stands here",
+                           at, "Remove it; your editor can show characters that are not seen."
+                           )  # fmt: skip
 
     def _take(self, event: Any) -> None:
         match event:

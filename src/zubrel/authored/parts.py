@@ -7,12 +7,15 @@ import os
 from msgspec import Struct, field
 
 from zubrel.atoms.diagnostics import InvalidInput, Problems
+from zubrel.atoms.plain import plain
 from zubrel.atoms.source import Source, Span
+from zubrel.atoms.spelling import listing
 from zubrel.authored.files import read_source
 from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence, compose
 from zubrel.authored.tables import IN_AREAS, Row, rows_of
 
-MOST_FILES = 1_000
+MOST_FILES, LONGEST_CHAIN = 1_000, 50
+KINDS = (".yaml", ".yml", ".json", ".csv")
 
 
 class Parts(Struct):
@@ -32,6 +35,19 @@ def gather(source: Source, text: str, problems: Problems) -> Parts:
     return parts
 
 
+def _home_of(path: str) -> str:
+    """The folder that what a world includes must lie in: its own, or that of its repository."""
+    folder = os.path.dirname(os.path.realpath(path))
+    above = folder
+    while True:
+        if os.path.exists(os.path.join(above, ".git")):
+            return above
+        parent = os.path.dirname(above)
+        if parent == above:
+            return folder
+        above = parent
+
+
 class _Gatherer:
     def __init__(self, parts: Parts, problems: Problems) -> None:
         self.parts = parts
@@ -39,8 +55,10 @@ class _Gatherer:
         self.rows: list[Row] = []
         self.open: list[str] = []
         self.seen: dict[str, Span] = {}
+        self.home = ""
 
     def main(self, source: Source, text: str) -> None:
+        self.home = _home_of(source.path)
         self.parts.sources.append(source)
         root = compose(source, text, self.problems.found)
         if not isinstance(root, Mapping):
@@ -69,19 +87,43 @@ class _Gatherer:
             self.problems.add("wrong-shape", "this must be the path of a file", node.span)
             return
         path = os.path.normpath(os.path.join(os.path.dirname(source.path), node.text))
+        if not self._may_include(path, node):
+            return
         if path in self.open:
-            circle = " → ".join([*self.open[self.open.index(path) :], path])
+            circle = " → ".join(map(plain, [*self.open[self.open.index(path) :], path]))
             message = f"files include each other in a circle: {circle}"
             self.problems.add("circle", message, node.span, "Remove one of the includes.",
                               (("the circle begins here", self.seen[path]),))  # fmt: skip
             return
-        if path in self.seen or len(self.seen) >= MOST_FILES:
-            message = f"{node.text} is included already"
+        if path in self.seen:
+            message = f"{plain(node.text)} is included already"
             self.problems.add("defined-twice", message, node.span, "Remove one of the two.",
                               (("it is included here", self.seen[path]),))  # fmt: skip
             return
         self.seen[path] = node.span
         self._read(path, node.span)
+
+    def _may_include(self, path: str, node: Scalar) -> bool:
+        """Whether a file is one that worlds are made of, and lies where the author's files are."""
+        if "\0" in path:
+            message, hint = "the name of a file cannot hold this character", None
+        elif not path.lower().endswith(KINDS):
+            message = f"{plain(node.text)} is no part of a world"
+            hint = f"What is included ends with {listing(KINDS)}."
+        elif os.path.commonpath([self.home, os.path.realpath(path)]) != self.home:
+            message = f"{plain(node.text)} lies outside of the folder of this world"
+            hint = (f"Move it below {plain(self.home)}: a world includes files of its own folder, "
+                    "or of the repository that it lies in.")  # fmt: skip
+        elif len(self.seen) >= MOST_FILES:
+            message = f"a world has at most {MOST_FILES:,} files"
+            hint = "Put several parts into one file."
+        elif len(self.open) >= LONGEST_CHAIN:
+            message = f"files that include each other in a chain of more than {LONGEST_CHAIN}"
+            hint = "Let the main file include the parts."
+        else:
+            return True
+        self.problems.add("bad-include", message, node.span, hint)
+        return False
 
     def _read(self, path: str, asked_by: Span) -> None:
         try:

@@ -129,7 +129,8 @@ class Sections:
             message = "a delivery needs to say to whom or where"
             self.problems.add("missing", message, entry.span, "Add: to: some_person")
         remembered = kind not in ("collect", "meet") or in_turn
-        name = entry.text("name") or f"{kind} {subject.replace('_', ' ') or 'a condition'}"
+        asked = entry.condition("meet")
+        name = entry.text("name") or (asked.text if asked and kind == "meet" else "")
         needs = self.resolver.all_of(entry.conditions("needs"))
         return Goal(
             number, kind, subject, count, condition, needs, early, name, entry.span, remembered

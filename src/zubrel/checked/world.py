@@ -88,7 +88,8 @@ class Goal(Struct, frozen=True):
 
     `kind` is collect, gain, deliver, defeat, visit, talk, do or meet; `subject` the item, foe,
     area, person or rule that it is about (`meet`: nothing, but a `condition`), `count` how many.
-    `remembered` when its progress is part of the situation.
+    `remembered` when its progress is part of the situation. `name` is the author's, or empty:
+    `World.goal_name` has words for each.
     """
 
     number: int
@@ -273,6 +274,18 @@ class World(Struct, frozen=True):
             if rule.id == rule_id:
                 return rule
         raise KeyError(rule_id)
+
+    def goal_name(self, goal: Goal) -> str:
+        """A goal in the author's words, or in those of what it is about."""
+        if goal.name:
+            return goal.name
+        thing = self.name_of(goal.subject)
+        many = f"{goal.count} {thing}" if goal.count > 1 else thing
+        return {
+            "collect": f"collect {many}", "gain": f"get {many}", "deliver": f"deliver {many}",
+            "defeat": f"beat {many}", "visit": f"visit {thing}", "talk": f"talk to {thing}",
+            "do": f"“{thing}”",
+        }.get(goal.kind, goal.kind)  # fmt: skip
 
     def described(self, rule: Rule) -> str:
         """A rule for a message: its label, and for a way where it begins."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
+from zubrel.atoms.budget import Budget
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE, WAITING, At, LockOpen
 from zubrel.checked.effects import Effect, FailQuest, FinishQuest, MoveTo, SetMark
@@ -22,12 +23,18 @@ from zubrel.compiled.system import (
 )
 from zubrel.compiled.translate import Translator, whole
 
+RULE = 200
+"""Units of work to compile a rule."""
 
-def compile_world(world: World) -> System:
-    """The system of a world: every rule in its order, with guards and changes."""
+
+def compile_world(world: World, budget: Budget | None = None) -> System:
+    """The system of a world: every rule in its order, with guards and changes.
+
+    Raises what `Budget.spend` does.
+    """
     variables = tuple(_variables(world))
     numbers = {v.key: n for n, v in enumerate(variables)}
-    return _Compiler(world, variables, numbers).system()
+    return _Compiler(world, variables, numbers, budget).system()
 
 
 def _variables(world: World) -> Iterator[Variable]:
@@ -85,9 +92,11 @@ def _marks(world: World) -> Iterator[Key]:
 
 class _Compiler:
     def __init__(
-        self, world: World, variables: tuple[Variable, ...], numbers: dict[Key, int]
-    ) -> None:
+        self, world: World, variables: tuple[Variable, ...], numbers: dict[Key, int],
+        budget: Budget | None,
+    ) -> None:  # fmt: skip
         self.world = world
+        self.budget = budget
         self.variables = variables
         self.numbers = numbers
         self.translator = Translator(world, variables, numbers)
@@ -96,6 +105,8 @@ class _Compiler:
         moves: list[Move] = []
         steps: list[Step] = []
         for rule in self.world.rules:
+            if self.budget is not None:
+                self.budget.spend(RULE)
             performed = [self._performed(rule, outcome) for outcome in rule.outcomes]
             made = tuple(
                 Step(

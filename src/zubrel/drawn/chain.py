@@ -19,7 +19,7 @@ from zubrel.drawn.paper import (
 )
 from zubrel.narrated.atlas import Sketch
 from zubrel.narrated.report import Needed, Progress, Report
-from zubrel.narrated.words import counted
+from zubrel.narrated.words import counted, moment
 
 WIDE, HIGH, GAP_X, GAP_Y = 126.0, 44.0, 30.0, 10.0
 COLUMNS = 8
@@ -61,7 +61,7 @@ class _Chain:
                 f"{('either' if s == 0 else 'or') if t == 0 else 'and'} {name}"
                 for s, side in enumerate(choice.sides) for t, (_, name) in enumerate(side.things)
             )  # fmt: skip
-            box = Box(f"choice {number}", "one of", f"from move {choice.first}", words, True)
+            box = Box(f"choice {number}", "one of", f"from {moment(choice.first)}", words, True)
             self.boxes[box.id] = box
             before[box.id] = [a for a in choice.after if a in self.boxes]
             for later in choice.before:
@@ -216,7 +216,7 @@ class _Chain:
         needed |= {i for m in self.progress.must_haves for i, _ in m.together}
         needed |= {i for c in self.sketch.choices for side in c.sides for i, _ in side.things}
         names = [
-            f"{w.name} (move {w.first})" for w in self.progress.windows
+            f"{w.name} ({moment(w.first)})" for w in self.progress.windows
             if w.id not in needed and w.first is not None and w.section != "find"
         ]  # fmt: skip
         if not names:
@@ -226,7 +226,7 @@ class _Chain:
 
 
 def _box(must: Needed) -> Box:
-    corner = f"{CORNER[must.section]}, move {must.first}"
+    corner = f"{CORNER[must.section]}, {moment(must.first)}"
     names = [n for n in dict.fromkeys(n for _, n in must.together) if must.name not in n]
     shown = names if len(names) <= 2 else [names[0], f"{len(names) - 1} more"]
     return Box(must.id, must.name, corner, tuple(f"with {name}" for name in shown), False)

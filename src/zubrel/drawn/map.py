@@ -21,7 +21,7 @@ from zubrel.drawn.paper import (
     width_of,
 )
 from zubrel.narrated.atlas import Atlas, Passage, Place
-from zubrel.narrated.words import counted
+from zubrel.narrated.words import counted, moment
 
 MOST_CARDS = 48
 """With more areas the cards carry numbers, and a list below tells the rest."""
@@ -141,8 +141,8 @@ class _Map:
         yield "Chapters: what lies behind what", True
         for number, chapter in enumerate(self.atlas.chapters, 1):
             words = f"after {chapter.after}" if chapter.after else "from the start"
-            if chapter.first:
-                words += f", {'move' if chapter.fewest else 'by move'} {chapter.first}"
+            if chapter.first.steps:
+                words += f", {moment(chapter.first)}"
             for turn, line in enumerate(folded(words, wide - 30, 9.2, 2)):
                 yield (f"  {_roman(number)}  {line}" if turn == 0 else f"        {line}"), False
 

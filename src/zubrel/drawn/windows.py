@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 from zubrel.drawn.paper import BAD, CARD, DEEP, INK, LINE, PALE, QUIET, WIDTH, Paper, fitted, folded
+from zubrel.explored.space import Distance
 from zubrel.narrated.report import Report, TimeWindow
-from zubrel.narrated.words import counted
+from zubrel.narrated.words import counted, moment
 
 MOST_ROWS = 60
 LEFT, RIGHT, ROW = 250.0, WIDTH - 40.0, 17.0
 TOP = 118.0
+START = Distance(0)
 MOST_MARKS = 26
 
 
 class _Mark:
     """A point of no return: the move in which it can be made at the earliest, and its words."""
 
-    def __init__(self, move: int, label: str, letter: str) -> None:
+    def __init__(self, move: Distance, label: str, letter: str) -> None:
         self.move, self.label, self.letter = move, label, letter
 
 
@@ -29,7 +31,7 @@ class _Windows:
         progress = report.progress
         self.title = report.title
         every = [w for w in progress.windows if w.first is not None] if progress else []
-        every.sort(key=lambda w: (w.first or 0, w.section != "item", w.name))
+        every.sort(key=lambda w: (w.first or START, w.section != "item", w.name))
         every = [w for w in every if not _told_by_item(w, every)]
         self.rows = every
         if len(every) > MOST_ROWS:
@@ -39,11 +41,13 @@ class _Windows:
             kept = [*closing[:MOST_ROWS], *others[:room]]
             self.rows = [w for w in every if w in kept]
         self.left_out = len(every) - len(self.rows)
-        moves = [w.first or 0 for w in every] + [m for w in every for _, _, m in w.closed_by]
+        moves = [w.first.steps for w in every if w.first]
+        moves += [m.steps for w in every for _, _, m in w.closed_by]
         win = len(report.shortest_win.moves) if report.shortest_win else 0
         self.win = win
+        self.sure = report.shortest_win is None or report.shortest_win.shortest
         self.last = max([*moves, win, 1])
-        marks: dict[str, tuple[int, str]] = {}
+        marks: dict[str, tuple[Distance, str]] = {}
         for window in self.rows:
             for rule, label, move in window.closed_by:
                 if rule not in marks or move < marks[rule][0]:
@@ -55,7 +59,7 @@ class _Windows:
         legend = [
             line
             for m in self.marks.values()
-            for line in folded(f"{m.letter}  {m.label}, move {m.move} or later", 580, 9.5, 1)
+            for line in folded(f"{m.letter}  {m.label}, {moment(m.move, later=True)}", 580, 9.5, 1)
         ]
         rows = (len(legend) + 1) // 2
         bottom = TOP + ROW * len(self.rows)
@@ -93,10 +97,16 @@ class _Windows:
         if self.win and self._x(self.win) <= RIGHT:
             x = self._x(self.win)
             paper.line((x, x), (TOP - 20, bottom), INK, 1.6, zorder=4)
-            paper.text(x + 4, TOP - 24, f"shortest win, move {self.win}", 8.6, align="right")
+            paper.text(
+                x + 4,
+                TOP - 24,
+                f"shortest win, move {self.win}" if self.sure else f"a win by move {self.win}",
+                8.6,
+                align="right",
+            )
         taken: list[float] = []
         for mark in self.marks.values():
-            x = self._x(mark.move)
+            x = self._x(mark.move.steps)
             paper.line((x, x), (TOP - 4, bottom), BAD, 0.9, linestyle=(0, (4, 3)), zorder=1.2)
             spot = x
             while any(abs(spot - other) < 11 for other in taken):
@@ -109,23 +119,23 @@ class _Windows:
         name = window.name if window.section != "quest" else f"quest {window.name}"
         paper.text(LEFT - 12, middle + 4, fitted(name, LEFT - 40, 9), 9, align="right",
                    italic=window.section != "item")  # fmt: skip
-        start = self._x(window.first or 0)
+        start = self._x((window.first or START).steps)
         closed = bool(window.closed_by)
         fill = CARD if closed else PALE
         paper.box(start, middle - 5, max(3.0, RIGHT - start), 10, facecolor=fill, edgecolor=DEEP,
                   zorder=2)  # fmt: skip
         if closed:
-            first = self._x(min(m for _, _, m in window.closed_by))
+            first = self._x(min(m.steps for _, _, m in window.closed_by))
             if first > start:
                 paper.box(start, middle - 5, first - start, 10, facecolor=PALE, edgecolor=DEEP,
                           zorder=2.1)  # fmt: skip
         places: dict[int, list[str]] = {}
         for rule, _, move in window.closed_by:
             if rule in self.marks:
-                places.setdefault(move, []).append(self.marks[rule].letter)
+                places.setdefault(move.steps, []).append(self.marks[rule].letter)
         clusters: list[tuple[list[float], str]] = []
-        for move, letters in sorted(places.items()):
-            x, words = self._x(move), "".join(letters)
+        for place, letters in sorted(places.items()):
+            x, words = self._x(place), "".join(letters)
             if clusters and x - clusters[-1][0][-1] < 6 + 7 * len(clusters[-1][1]):
                 clusters[-1] = [*clusters[-1][0], x], clusters[-1][1] + words
             else:

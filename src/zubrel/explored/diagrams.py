@@ -11,7 +11,9 @@ from functools import reduce
 from typing import Any
 
 from oxidd.bdd import BDDFunction, BDDManager
+from oxidd.util import DDMemoryError
 
+from zubrel.atoms.budget import Budget, address_space_left
 from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
 from zubrel.compiled.system import System
 
@@ -22,6 +24,28 @@ SELECTORS = 6
 """Bits at the top that tell several sets apart which are worked on at once."""
 USUAL_CAPACITY, LARGEST_CAPACITY = 1 << 26, 1 << 28
 """Nodes; their room is only set aside, and taken when it is used."""
+SPACE_BYTES, LEAST_CAPACITY = 100, 1 << 18
+"""Address space that is set aside for a node with the growth of its tables, where that is limited:
+the library ends the process when it is refused. And the fewest nodes worth a try."""
+PAUSE = 20
+"""Units of work of one step of a fixpoint beside the nodes that it makes; a node is one unit. On
+eleven worlds of eight families this told the seconds to within a third."""
+LOOK_AFTER = 64
+"""Values of a variable between two looks at the limits."""
+COLLECT = 0.4
+"""The share of the room that new nodes may fill before those no longer used are given up. Done at
+fixed points of the work, since what is then made anew counts as work again."""
+
+
+def _capacity(memory: int | None) -> int:
+    """For how many nodes room is set aside. Raises `DDMemoryError` where there is none."""
+    capacity = USUAL_CAPACITY if memory is None else max(1 << 20, memory // NODE_BYTES)
+    space = address_space_left()
+    if space is not None:
+        capacity = min(capacity, space // SPACE_BYTES)
+        if capacity < LEAST_CAPACITY:
+            raise DDMemoryError("the address space of this process is too small for diagrams")
+    return min(capacity, LARGEST_CAPACITY)
 
 
 class Encoding:
@@ -32,9 +56,10 @@ class Encoding:
     """
 
     def __init__(
-        self, system: System, order: Sequence[int], doubled: frozenset[int], memory: int | None
+        self, system: System, order: Sequence[int], doubled: frozenset[int], budget: Budget
     ) -> None:
         self.system = system
+        self.budget = budget
         self.bits: dict[int, list[int]] = {v: [] for v in range(len(system.variables))}
         self.copies: dict[int, list[int]] = {}
         self.selectors = list(range(SELECTORS))
@@ -50,13 +75,25 @@ class Encoding:
         """The variables that have bits."""
         self.count = count
         self.free = SELECTORS + sum(len(copies) for copies in self.copies.values())
-        capacity = USUAL_CAPACITY if memory is None else max(1 << 20, memory // NODE_BYTES)
+        capacity = _capacity(budget.limits.memory)
         cache = 1 << (19 if count < 100 else 21 if count < 400 else 22)
-        self.manager = BDDManager(min(capacity, LARGEST_CAPACITY), cache, 1)
+        self.manager = BDDManager(capacity, cache, 1)
+        self._made = self._kept = 0
+        self._room = int(capacity * COLLECT)
         self.manager.add_vars(count)
         self.true, self.false = self.manager.true(), self.manager.false()
         self._formulas: dict[Formula, Diagram] = {}
         self._values: dict[tuple[int, int], Diagram] = {}
+
+    def pause(self) -> None:
+        """Count the work since the last pause. Raises what `Budget.spend` does."""
+        made = self.manager.approx_num_inner_nodes()
+        units = PAUSE + max(0, made - self._made)
+        if made - self._kept > self._room:
+            self.manager.gc()
+            made = self._kept = self.manager.approx_num_inner_nodes()
+        self._made = made
+        self.budget.spend(units)
 
     # pieces
 
@@ -85,7 +122,12 @@ class Encoding:
 
     def among(self, variable: int, values: Iterable[int]) -> Diagram:
         """The variable has one of these values."""
-        return self.union(self.equals(variable, value) for value in values)
+        found = self.false
+        for count, value in enumerate(values):
+            found = found | self.equals(variable, value)
+            if count % LOOK_AFTER == LOOK_AFTER - 1:
+                self.pause()
+        return found
 
     def union(self, diagrams: Iterable[Diagram]) -> Diagram:
         return reduce(lambda a, b: a | b, diagrams, self.false)
@@ -183,12 +225,13 @@ class Encoding:
         """Where the sum of one number from each column is good; sums from `most` on count alike."""
         totals = {total: self.true if good(total) else self.false for total in range(most + 1)}
         for column in reversed(columns):
-            totals = {
-                total: self.union(
+            sums = {}
+            for total in totals:
+                sums[total] = self.union(
                     where & totals[min(most, total + number)] for number, where in column.items()
                 )
-                for total in totals
-            }
+                self.pause()
+            totals = sums
         return totals[0]
 
     def valid(self, variables: Iterable[int]) -> Diagram:

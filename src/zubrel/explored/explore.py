@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import Any
 
-from zubrel.atoms.budget import Budget
+from zubrel.atoms.budget import SECOND, Budget
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.scalar_search import explore_scalar
@@ -16,11 +16,11 @@ SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
 third on nothing is listed."""
 NARROW = 500_000
 """Situations up to which plain integers are used in narrow worlds."""
-LOOK, LONG_LOOK, FAST = 0.8, 2.5, 400_000
-"""Seconds that a look may take, and how long where it finds more than so many situations a second:
-faster than they could be listed."""
-EXACT = 6.0
-"""Seconds that a search for every situation may take where classes of them would do as well."""
+LOOK, LONG_LOOK, FAST = 0.8 * SECOND, 2.5 * SECOND, 400_000
+"""Work that a look may take, and how much where it finds more than so many situations a second's
+work: faster than they could be listed."""
+EXACT = 6 * SECOND
+"""Work that a search for every situation may take where classes of them would do as well."""
 
 
 def explore(
@@ -28,8 +28,9 @@ def explore(
 ) -> Space[Any]:
     """Every situation of `system` within `budget`, by the engine that its limits name.
 
-    With `merging`, what is too large comes back as a `Lens` on how the game ends. Raises
-    `EndlessSettling` when a world never comes to rest.
+    With `merging`, what is too large comes back as a `Lens` on how the game ends, unless the limit
+    is one of situations. Raises `EndlessSettling` when a world never comes to rest, `LimitReached`
+    where a limit comes before there is anything to tell.
     """
     progress.stage("searching")
     engine = budget.limits.engine
@@ -49,7 +50,7 @@ def explore(
             from zubrel.explored.vector_search import explore_vector
 
             return explore_vector(system, budget, progress, None)
-    return _large(system, budget, progress, merging)
+    return _large(system, budget, progress, merging and budget.limits.situations is None)
 
 
 def _large(system: System, budget: Budget, progress: Progress, merging: bool) -> Space[Any]:
@@ -62,36 +63,35 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
         pass
     from zubrel.explored.symbolic_search import explore_symbolic
 
-    most: int | None = MANY
-    exact = _share(budget, EXACT)
+    most: int | None = None
+    exact = share(budget, EXACT)
 
-    def goes_on(seconds: float, found: int) -> bool:
+    def goes_on(work: float, found: int) -> bool:
         if found > MANY:  # there will be no listing
-            return not merging or seconds < exact
-        return seconds < (LONG_LOOK if found > FAST * seconds else LOOK)
+            return not merging or work < exact
+        return work < (LONG_LOOK if found > FAST * (work / SECOND) else LOOK)
 
     try:
         space = explore_symbolic(system, budget, progress, goes_on)
         known = space.count(space.everything)
-        if known > MANY:
+        if known > MANY or space.stopped is not None:
             return space
-        most = None if space.stopped is None else MANY
         del space
     except LookedLongEnough as early:
-        known = early.situations
+        known, most = early.situations, MANY
     if known <= MANY:
         with suppress(TooMany):
             return explore_vector(system, budget, progress, most)
         with suppress(LookedLongEnough):
             return explore_symbolic(
-                system, budget, progress, lambda seconds, _: not merging or seconds < exact
+                system, budget, progress, lambda work, _: not merging or work < exact
             )
     from zubrel.explored.lens import look
 
     return look(system, (), budget, progress)
 
 
-def _share(budget: Budget, seconds: float) -> float:
-    """So many seconds, but not more than half of what is left."""
+def share(budget: Budget, work: float) -> float:
+    """So much work, but not more than about half of the time that the user allows."""
     limit = budget.limits.seconds
-    return seconds if limit is None else min(seconds, (limit - budget.seconds()) / 2)
+    return work if limit is None else min(work, limit * SECOND / 2)

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from zubrel.atoms.budget import Budget
+from zubrel.atoms.budget import Budget, LimitReached, WorkSpent
 from zubrel.atoms.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
@@ -35,8 +35,9 @@ CHUNK = 65_536
 class Islands:
     """All nodes of a searched system, with the steps between them if those were kept."""
 
-    def __init__(self, system: System) -> None:
+    def __init__(self, system: System, budget: Budget) -> None:
         self.system = system
+        self.budget = budget
         self.packing = pack_into_words(system.variables)
         self.kernel = Kernel(system.variables, self.packing, np.uint64(1))
         self.open_ways = OpenWays(system, self.kernel)
@@ -71,7 +72,7 @@ class Islands:
         starts = np.zeros(self.nodes + 1, np.int64)
         np.cumsum(np.bincount(sources, minlength=self.nodes), out=starts[1:])
         steps = np.zeros(len(ends), np.uint16)
-        links = Links(starts, ends[order], steps, [0, self.nodes])
+        links = Links(starts, ends[order], steps, [0, self.nodes], self.budget)
         bits = target.astype(np.uint8)
         links.close(bits, True)
         reached: npt.NDArray[np.bool_] = bits != 0
@@ -111,7 +112,7 @@ def search_islands(
     most: int | None = None,
 ) -> Islands:  # fmt: skip
     """Find every node. Raises `TooMany` past `most` nodes, `EndlessSettling` as it says."""
-    islands = Islands(system)
+    islands = Islands(system, budget)
     _Search(islands, budget, progress, with_edges, most).run()
     return islands
 
@@ -148,16 +149,20 @@ class _Search:
         )
         self._enter([start[:, n].copy() for n in range(start.shape[1])])
         explored = 0
-        while explored < islands.nodes:
-            end = min(explored + CHUNK, islands.nodes)
-            self.progress.reached(islands.situations, islands.nodes - explored)
-            islands.stopped = self.budget.spent_by(islands.situations)
-            if islands.stopped is not None:
-                return
-            if self.most is not None and islands.nodes > self.most:
-                raise TooMany
-            self._expand(explored, end)
-            explored = end
+        try:
+            while explored < islands.nodes:
+                self.progress.reached(islands.situations, islands.nodes - explored)
+                self.budget.look(islands.situations, self.table.bytes_to_grow(2 * CHUNK))
+                if self.most is not None and islands.nodes > self.most:
+                    raise TooMany
+                end = min(explored + CHUNK, islands.nodes)
+                self._expand(explored, end)
+                self.budget.spend(2 * (end - explored))
+                explored = end
+        except WorkSpent:
+            raise
+        except LimitReached as limit:
+            islands.stopped = str(limit)
 
     def _expand(self, first: int, last: int) -> None:
         """All moves from all areas of the islands numbered `first` to `last`."""

@@ -24,7 +24,7 @@ from zubrel.compiled.formulas import (
     variables_of,
 )
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
-from zubrel.explored.space import NotAsked, Trace
+from zubrel.explored.space import Distance, NotAsked, Trace
 from zubrel.explored.spelling import Speller
 from zubrel.explored.symbolic import DiagramSet, SymbolicSpace
 from zubrel.explored.symbolic_search import explore_symbolic
@@ -45,7 +45,7 @@ def look(
     """
     settled = sorted({c.variable for s in system.settlers for c in s.changes})
     kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
-    reduced = reduce(system, (*asked, *kept), tuple(using))
+    reduced = reduce(system, (*asked, *kept), tuple(using), budget)
     return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
 
 
@@ -112,14 +112,17 @@ class Lens:
     def allows(self, future: DiagramSet, formula: Formula) -> bool:
         return bool(self._here_or_near(formula, future))
 
-    def arriving(self, area: int) -> tuple[DiagramSet, int | None]:
+    def arriving(self, area: int) -> tuple[DiagramSet, Distance | None]:
         """Where the player is in an area, or can walk there at will; after how many moves.
 
         The moves are those of a play, though not of the shortest (None: there is none).
         """
         here = self._here_or_near(Within(PLACE, area, area), self.everything)
         trace = self.walks().shortest(here)
-        return here, None if trace is None else self._speller.moves_into(trace, area)
+        if trace is None:
+            return here, None
+        moves = self._speller.moves_into(trace, area)
+        return here, None if moves is None else Distance(moves, False)
 
     def _here_or_near(self, formula: Formula, future: DiagramSet) -> DiagramSet:
         """Where a formula holds, or from where a player may walk to where it does.
@@ -322,7 +325,7 @@ class LensWalks:
         steps = tuple(reduced.originals[step.number] for step in trace.steps)
         return Trace(steps, trace.shortest and not reduced.shortens)
 
-    def moves_to(self, target: DiagramSet) -> int | None:
+    def moves_to(self, target: DiagramSet) -> Distance | None:
         if self.lens.reduced.shortens:
             raise NotAsked("distances")
         return self.inner.moves_to(target)

@@ -9,7 +9,11 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from zubrel.atoms.budget import Budget
+
 CHUNK = 1 << 16
+FOLLOW = 0.01
+"""Units of work to follow one link."""
 
 
 class Links:
@@ -19,7 +23,10 @@ class Links:
     `bounds` are numbers at which a new level begins, from 0 to the number of situations.
     """
 
-    def __init__(self, starts: Any, ends: Any, steps: Any, bounds: Sequence[int]) -> None:
+    def __init__(
+        self, starts: Any, ends: Any, steps: Any, bounds: Sequence[int], budget: Budget
+    ) -> None:
+        self.budget = budget
         self.starts = starts
         self.ends = ends
         self.steps = steps
@@ -61,6 +68,7 @@ class Links:
                 if seen[number] >= 0 and changed[piece.low : piece.high].max() <= seen[number]:
                     continue
                 seen[number] = clock
+                self.budget.spend(len(piece.ends) * FOLLOW)
                 touched = piece.gather(bits, allowed, open_links)
                 if len(touched):
                     changed[touched >> 12] = clock + 1

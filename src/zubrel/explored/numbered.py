@@ -41,6 +41,11 @@ class Rows:
             self._columns[place][self._count : end] = columns[place]
         self._count = end
 
+    def bytes_to_grow(self, coming: int) -> int:
+        """Bytes that are taken at once if so many situations come: one column after the other."""
+        full = self._count + coming > len(self._columns[0])
+        return 12 * (self._count + coming) if full else 0
+
     def same(self, numbers: Any, columns: list[Any]) -> npt.NDArray[np.bool_]:
         """Whether each numbered situation is the one given word by word."""
         result: npt.NDArray[np.bool_] = self._columns[0][numbers] == columns[0]
@@ -113,6 +118,12 @@ class NumberTable:
         first = len(self.rows)
         self.rows.append([c[claimants[winners]] for c in columns])
         self.slots[slot[winners]] = np.arange(first + 1, first + len(winners) + 1, dtype=np.uint32)
+
+    def bytes_to_grow(self, coming: int) -> int:
+        """Bytes that are taken at once if so many situations come."""
+        needed = 2 * (len(self.rows) + coming)
+        table = 4 << (needed - 1).bit_length() if needed > len(self.slots) else 0
+        return table + self.rows.bytes_to_grow(coming)
 
     def _make_room(self, coming: int) -> None:
         """Keep the table at most half full even if everything that comes is new."""

@@ -128,6 +128,7 @@ def _settings(
         assert after is not None, "a value that is set is in the domain, and so is what is added"
         return [(None, tuple(zip(bits, encoding.code(variable, after), strict=True)))]
     for value in range(domain.low, domain.high + 1):
+        encoding.budget.spend(len(bits))
         after = _result(domain, value, operations)
         if after is not None:
             old, new = encoding.code(variable, value), encoding.code(variable, after)

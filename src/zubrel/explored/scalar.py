@@ -7,15 +7,18 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
 
+from zubrel.atoms.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.kernel import Kernel
 from zubrel.explored.packing import Packing, pack_into_one
 from zubrel.explored.rest import Settling
-from zubrel.explored.space import Trace
+from zubrel.explored.space import Distance, Trace
 
 Numbers = frozenset[int]
+ASK, SWEEP = 0.1, 0.5
+"""Units of work for each situation: of a question about all, of one round along all steps."""
 
 
 class Edges(Struct):
@@ -43,9 +46,9 @@ class ScalarWalks:
             steps.append(self.space.system.steps[step])
         return Trace(tuple(reversed(steps)))
 
-    def moves_to(self, target: Numbers) -> int | None:
+    def moves_to(self, target: Numbers) -> Distance | None:
         trace = self.shortest(target)
-        return None if trace is None else len(trace.steps)
+        return None if trace is None else Distance(len(trace.steps))
 
     def by_moves(self, sets: Sequence[Numbers]) -> list[tuple[int, ...]]:
         depths: dict[int, int] = {}
@@ -67,6 +70,7 @@ def _main_tree(space: ScalarSpace) -> Tree:
 def _tree(space: ScalarSpace, avoiding: Numbers) -> Tree:
     if 0 in avoiding:
         return {}
+    space.budget.spend(len(space.words) * SWEEP)
     tree: Tree = {0: None}
     queue = deque([0])
     while queue:
@@ -85,8 +89,9 @@ class ScalarSpace:
     engine = "explicit"
     merged = False
 
-    def __init__(self, system: System) -> None:
+    def __init__(self, system: System, budget: Budget) -> None:
         self.system = system
+        self.budget = budget
         self.packing: Packing = pack_into_one(system.variables)
         self.kernel = Kernel(system.variables, self.packing, 1)
         self.words: list[int] = []
@@ -128,6 +133,7 @@ class ScalarSpace:
         return frozenset(range(len(self.successors), len(self.words)))
 
     def where(self, formula: Formula) -> Numbers:
+        self.budget.spend(len(self.words) * ASK)
         (select,) = self.kernel.selections([formula])
         return frozenset(select(self.words))
 
@@ -144,6 +150,7 @@ class ScalarSpace:
         changed, order = True, range(len(after) - 1, -1, -1)
         while changed:
             changed = False
+            self.budget.spend(len(bits) * SWEEP)
             for here in order:
                 known = old = bits[here]
                 for target in after[here]:
@@ -161,6 +168,7 @@ class ScalarSpace:
         changed = True
         while changed:
             changed = False
+            self.budget.spend(len(bits) * SWEEP)
             for here, after in enumerate(self._targets()):
                 if known := bits[here]:
                     for target in after:
@@ -229,6 +237,7 @@ class ScalarSpace:
                  if len(move.steps) > 1 for s in move.steps}  # fmt: skip
         known = within
         while True:
+            self.budget.spend(len(self.words) * SWEEP)
             after: list[list[int]] = []
             for steps in self.successors:
                 lost = {moves[step] for step, t in steps if t not in known and step in moves}

@@ -6,7 +6,7 @@ import gc
 import sys
 from collections.abc import Callable
 
-from zubrel.atoms.budget import Budget
+from zubrel.atoms.budget import Budget, LimitReached, WorkSpent
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import FALSE
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
@@ -14,7 +14,8 @@ from zubrel.explored.rest import Settling
 from zubrel.explored.scalar import ScalarSpace
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 
-CHECK_EVERY = 1024
+CHECK_EVERY, WORK = 1024, 5
+"""Situations between two looks at the limits, and units of work of each."""
 FEW_IN_A_CORNER = 4
 """Situations in one area at one distance from the start, on average, in a narrow world."""
 
@@ -27,7 +28,7 @@ def explore_scalar(
     A narrow world, of which few situations are found in one area at one distance, may have up to
     `narrow` of them: whole levels at once would be no faster there.
     """
-    space = ScalarSpace(system)
+    space = ScalarSpace(system, budget)
     collecting = gc.isenabled()
     gc.disable()  # nothing here goes in circles, and looking for it takes a sixth of the time
     try:
@@ -85,7 +86,13 @@ class _Search:
     def _is_over(self, source: int) -> bool:
         known = len(self.space.words)
         self.progress.reached(known, known - source)
-        self.space.stopped = self.budget.spent_by(known)
+        try:
+            self.budget.look(known)
+            self.budget.spend(CHECK_EVERY * WORK)
+        except WorkSpent:
+            raise
+        except LimitReached as limit:
+            self.space.stopped = str(limit)
         return self.space.stopped is not None
 
     def _expand(self, source: int, known: dict[int, int]) -> None:

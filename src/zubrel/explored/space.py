@@ -40,6 +40,13 @@ class Trace(Struct, frozen=True):
         return Trace((*self.steps, step), self.shortest)
 
 
+class Distance(Struct, frozen=True, order=True):
+    """A number of steps, the `fewest` unless more were found only because nobody looked on."""
+
+    steps: int
+    fewest: bool = True
+
+
 class Walks(Protocol[S]):
     """All plays that keep out of some situations: where they come, and how soon."""
 
@@ -53,8 +60,8 @@ class Walks(Protocol[S]):
         """
         ...
 
-    def moves_to(self, target: S) -> int | None:
-        """How many steps `shortest` has, without finding them."""
+    def moves_to(self, target: S) -> Distance | None:
+        """How many steps `shortest` has, without finding them; None where no play comes there."""
         ...
 
     def by_moves(self, sets: Sequence[S]) -> list[tuple[int, ...]] | None:
@@ -206,15 +213,11 @@ class TooMany(Exception):
 
 
 class LookedLongEnough(Exception):
-    """A search took longer than it was given; so many situations it has found."""
+    """A search took more work than it was given; so many situations it has found."""
 
     def __init__(self, situations: int) -> None:
         self.situations = situations
         super().__init__(f"{situations} situations so far")
-
-
-class LimitReached(Exception):
-    """A limit ends the work; the message says which, and fits after "stopped at"."""
 
 
 class EndlessSettling(Exception):

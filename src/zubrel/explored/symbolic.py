@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Mapping, Sequence
 from functools import reduce
 
+from zubrel.atoms.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula, Within, variables_of
 from zubrel.compiled.system import Move, Step, System
 from zubrel.explored.diagrams import SELECTORS, Diagram
-from zubrel.explored.space import LimitReached, Trace
+from zubrel.explored.space import Trace
 from zubrel.explored.symbolic_fixpoints import SymbolicFixpoints
 from zubrel.explored.symbolic_walks import SymbolicWalks
 
-PATIENCE = 1e7
-GRACE = 4.0
-"""Seconds that may still go into telling what was found when a limit was reached."""
+PATIENCE, RESERVE = 1e7, 3e7
+"""Work that goes into shortest plays, in nodes of layers times steps: into layers from the start,
+and beyond these into layers from both ends for whoever asks first, the shortest win."""
 
 
 class DiagramSet:
@@ -50,10 +50,10 @@ class SymbolicSpace(SymbolicFixpoints):
     engine = "symbolic"
     merged = False
 
-    def __init__(self, system: System, memory: int | None) -> None:
-        super().__init__(system, memory)
+    def __init__(self, system: System, budget: Budget) -> None:
+        super().__init__(system, budget)
         self.patience = PATIENCE
-        """How much work is left for finding shortest plays: nodes of layers times steps."""
+        self.reserve = RESERVE
         self._possible: dict[int, Diagram] = {}
         self._walks: SymbolicWalks | None = None
 
@@ -80,18 +80,7 @@ class SymbolicSpace(SymbolicFixpoints):
 
     def give_up(self, limit: str) -> None:
         self.stopped = limit
-        self.patience = 0
-        self.allow(GRACE)
-
-    def allow(self, seconds: float) -> None:
-        """From now on raise `LimitReached` after so many seconds, and whatever was the limit."""
-        until = time.perf_counter() + seconds
-
-        def pause() -> None:
-            if time.perf_counter() > until:
-                raise LimitReached(f"{seconds:g} seconds of telling what was found")
-
-        self.pause = pause
+        self.patience = self.reserve = 0
 
     @property
     def unexplored(self) -> DiagramSet:
@@ -227,6 +216,7 @@ class SymbolicSpace(SymbolicFixpoints):
         domain, found = self.system.variables[variable], self.encoding.false
         for value in range(domain.low, domain.high + 1):
             low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
+            self.pause()
             if low <= high:
                 there = self.where(Within(variable, low, high)).diagram
                 found = found | (self.back(step, there) & self.encoding.equals(variable, value))

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 
+from zubrel.atoms.budget import Budget
 from zubrel.compiled.formulas import Within, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
 from zubrel.explored.diagrams import Diagram, Encoding
@@ -62,12 +63,12 @@ def _only_new(follow: Callable[[Step, Diagram], Diagram]) -> Callable[[Step, Dia
 class SymbolicFixpoints:
     """The steps of a system as relations, and what can be closed under them."""
 
-    def __init__(self, system: System, memory: int | None) -> None:
+    def __init__(self, system: System, budget: Budget) -> None:
         self.system = system
         settled = frozenset(c.variable for s in system.settlers for c in s.changes)
         doubled = settled | ({ENDING} if system.endings else frozenset())
         order = order_of(system)
-        self.encoding = Encoding(system, order, doubled if settled else frozenset(), memory)
+        self.encoding = Encoding(system, order, doubled if settled else frozenset(), budget)
         self.going_on = self.encoding.formula(Within(ENDING, 0, 0))
         self.settling = SymbolicSettling(system, self.encoding, self.going_on)
         self.relations: list[Relation] = []
@@ -77,6 +78,7 @@ class SymbolicFixpoints:
             read = variables_of(move.guard) | {PLACE}
             for step in move.steps:
                 self.relations.append(relation(self.encoding, guard, read, step.changes))
+                self.encoding.pause()
                 self.moves_of.append(move)
         islands, self.plain = islands_of(system)
         self.first_of = {area: min(island) for island in islands for area in island}
@@ -97,7 +99,12 @@ class SymbolicFixpoints:
         self.start = self.encoding.false
         self.stopped: str | None = None
         self.walking = Walking(system)
-        self.pause: Callable[[], None] = lambda: None
+        self.on_growth: Callable[[Diagram], None] | None = None
+        """Called with every set of a fixpoint, for whoever watches it grow."""
+
+    def pause(self) -> None:
+        """Count the work since the last pause. Raises what `Budget.spend` does."""
+        self.encoding.pause()
 
     def _guard(self, move: Move) -> Diagram:
         encoding = self.encoding
@@ -234,12 +241,10 @@ class SymbolicFixpoints:
                 self.pause()
                 reached = follow(step, found)
                 found = found | (reached if within is None else reached & within)
-                self.note(found)
+                if self.on_growth is not None:
+                    self.on_growth(found)
             if found == before or not group.repeats:
                 return found
-
-    def note(self, found: Diagram) -> None:
-        """Called with every growing set; a search looks at its limits here."""
 
     def forth(self, step: Step, some: Diagram) -> Diagram:
         """Where a step leads from some settled situations, settled."""

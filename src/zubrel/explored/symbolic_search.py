@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 from oxidd.util import DDMemoryError
 
-from zubrel.atoms.budget import Budget
+from zubrel.atoms.budget import SECOND, Budget, LimitReached, WorkSpent
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.diagrams import Diagram
-from zubrel.explored.space import EndlessSettling, LimitReached, LookedLongEnough, Trace
+from zubrel.explored.space import EndlessSettling, LookedLongEnough, Trace
 from zubrel.explored.symbolic import SymbolicSpace
-from zubrel.explored.symbolic_settling import Happening
 
 GoesOn = Callable[[float, int], bool]
-EVERY = 0.5
-"""Seconds between two looks at how far the search has come."""
-PAUSE = 0.02
-"""Seconds between two looks at the clock and at the memory."""
+EVERY = 0.4 * SECOND
+"""Work between two looks at how far the search has come: counting takes time as well."""
 
 
 def explore_symbolic(
@@ -27,10 +23,14 @@ def explore_symbolic(
 ) -> SymbolicSpace:
     """Search every situation. Raises `EndlessSettling` when a world never comes to rest.
 
-    `goes_on` is asked now and then, with the seconds and the situations so far, whether to; where
-    it says no, `LookedLongEnough` is raised.
+    `goes_on` is asked now and then, with the work and the situations so far, whether to; where it
+    says no, `LookedLongEnough` is raised. Raises `LimitReached` where a limit comes before there
+    is anything to search, `WorkSpent` where the caller has given a share of work only.
     """
-    space = SymbolicSpace(system, budget.limits.memory)
+    try:
+        space = SymbolicSpace(system, budget)
+    except DDMemoryError:
+        raise LimitReached(memory_words(budget)) from None
     _Search(space, budget, progress, goes_on).run()
     return space
 
@@ -50,25 +50,27 @@ class _Search:
         self.budget = budget
         self.progress = progress
         self.goes_on = goes_on
-        self.began = self.looked = self.next_pause = time.perf_counter()
+        self.began = budget.work
         self.next_question = self.began + EVERY
 
     def run(self) -> None:
         space, encoding = self.space, self.space.encoding
         start = encoding.situation([v.start for v in space.system.variables])
-        space.pause, space.note = self._pause, self._note  # type: ignore[method-assign]
+        space.on_growth = self._look
         try:
             self._refuse_if_endless(start, at_start=True)
             space.start = space.found = space.settling.settle(start)
-            self._watch()
+            space.settling.on_long_way = lambda still: self._refuse_if_endless(still, False)
             space.found = space.closed(space.start, space.forth, None)
             self._remember_all_that_settles()
+        except WorkSpent:
+            raise
         except LimitReached as limit:
             space.stopped = str(limit)
         except DDMemoryError:
             space.stopped = memory_words(self.budget)
-        self.goes_on = None
-        space.note = lambda found: None  # type: ignore[method-assign]
+        finally:
+            space.on_growth = space.settling.on_long_way = None
 
     def _remember_all_that_settles(self) -> None:
         """Every step once from everywhere: the way back goes through what settles.
@@ -81,40 +83,18 @@ class _Search:
                 self.space.pause()
                 self.space.forth(step, self.space.found)
 
-    def _note(self, found: Diagram) -> None:
-        self.space.found = found
-        now = time.perf_counter()
-        if now - self.looked > EVERY:
-            count = self.space.encoding.size(found)
-            self.progress.reached(count, 0)
-            self.looked = time.perf_counter()
-            words = self.budget.spent_by(count)
-            if words is not None:
-                raise LimitReached(words)
-
-    def _pause(self) -> None:
-        now = time.perf_counter()
-        if now < self.next_pause:
-            return
-        self.next_pause = now + PAUSE
-        if self.goes_on is not None and now > self.next_question:
-            found = self.space.encoding.size(self.space.found)
-            if not self.goes_on(now - self.began, found):
-                raise LookedLongEnough(found)
-            self.next_question = now + EVERY
-        words = self.budget.spent_by(0)
-        if words is not None:
-            raise LimitReached(words)
-
-    def _watch(self) -> None:
-        """From now on look for situations that never rest whenever settling takes long."""
-        settling = self.space.settling
-        plain = settling.settle
-
-        def settle(some: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
-            return plain(some, happen, lambda still: self._refuse_if_endless(still, at_start=False))
-
-        settling.settle = settle  # type: ignore[method-assign, assignment]
+    def _look(self, found: Diagram) -> None:
+        """How far the search has come; with a limit of situations never farther than that."""
+        space = self.space
+        if self.budget.limits.situations is not None and found != space.found:
+            self.budget.look(space.encoding.size(found))
+        space.found = found
+        if self.budget.work > self.next_question:
+            count = space.encoding.size(found)
+            self.progress.reached(count, None)
+            if self.goes_on is not None and not self.goes_on(self.budget.work - self.began, count):
+                raise LookedLongEnough(count)
+            self.next_question = self.budget.work + EVERY
 
     def _refuse_if_endless(self, moving: Diagram, at_start: bool) -> None:
         """Raise `EndlessSettling` if some of these situations never rest."""

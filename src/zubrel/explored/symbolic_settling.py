@@ -40,17 +40,15 @@ class SymbolicSettling:
                                 free & guard))  # fmt: skip
             free = free & ~guard
         self.needed = bool(self.happen)
+        self.on_long_way: Callable[[Diagram], None] | None = None
+        """Given all that is still moving when coming to rest takes very long."""
         self.moving = going_on & ~free
         self.writes = frozenset().union(*(one.writes for one, _ in self.happen))
 
-    def settle(
-        self, some: Diagram, happen: Sequence[Happening] | None = None,
-        watch: Callable[[Diagram], None] | None = None,
-    ) -> Diagram:  # fmt: skip
+    def settle(self, some: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
         """The situations in which `some` come to rest.
 
-        `happen` is what can happen on the way, where that is known not to be everything. `watch`
-        is given all that is still moving when that takes very long.
+        `happen` is what can happen on the way, where that is known not to be everything.
         """
         if not self.needed:
             return some
@@ -63,8 +61,9 @@ class SymbolicSettling:
                     self.restless = self.restless | moving
                     some = (some & ~where) | one.image(self.encoding, moving)
             rounds += 1
-            if watch is not None and rounds % LONG == 0:
-                watch(some & self.moving)
+            self.encoding.pause()
+            if self.on_long_way is not None and rounds % LONG == 0:
+                self.on_long_way(some & self.moving)
         return some
 
     def sets_off(self, writes: frozenset[int]) -> bool:
@@ -124,6 +123,7 @@ class SymbolicSettling:
             )
             fresh = back & self.restless & ~found
             found = found | fresh
+            self.encoding.pause()
         return found
 
     def meeting(self, events: Mapping[int, Formula]) -> Diagram:
@@ -139,10 +139,12 @@ class SymbolicSettling:
         while fresh.satisfiable():
             fresh = self._once(fresh) & self.moving & ~reached
             reached = reached | fresh
+            self.encoding.pause()
         while True:
             kept = self.encoding.union(
                 one.preimage(self.encoding, reached) & where & reached for one, where in self.happen
             )
             if kept == reached:
                 return kept
+            self.encoding.pause()
             reached = kept

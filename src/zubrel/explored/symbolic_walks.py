@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 from zubrel.compiled.system import PLACE, Step
 from zubrel.explored.diagrams import Diagram
-from zubrel.explored.space import Trace
+from zubrel.explored.space import Distance, Trace
 
 MOST_NEAR = 4096
 """Situations that are looked at for the next move of a play that need not be the shortest."""
@@ -52,17 +52,22 @@ class SymbolicWalks:
         wanted = target.diagram & self.reached.diagram
         if not wanted.satisfiable():
             return None
+        # layers keep to what was found: after a cut search there may be a shorter way outside
+        whole = self.space.stopped is None
         place = self._layer_of(wanted, surely)
-        if place is None:
-            return self._some_play(wanted)
-        return Trace(self._steps_through(self.layers[: place + 1], wanted))
+        if place is not None:
+            return Trace(self._steps_through(self.layers[: place + 1], wanted), whole)
+        steps = self._from_both_ends(wanted)
+        return self._some_play(wanted) if steps is None else Trace(steps, whole)
 
-    def moves_to(self, target: DiagramSet) -> int | None:
+    def moves_to(self, target: DiagramSet) -> Distance | None:
         wanted = target.diagram & self.reached.diagram
         if not wanted.satisfiable():
             return None
         place = self._layer_of(wanted)
-        return len(self._some_play(wanted).steps) if place is None else place
+        if place is None:
+            return Distance(len(self._some_play(wanted).steps), False)
+        return Distance(place, self.space.stopped is None)
 
     def by_moves(self, sets: Sequence[DiagramSet]) -> list[tuple[int, ...]] | None:
         while self.space.patience > 0 and self.layers[-1].satisfiable():
@@ -120,6 +125,44 @@ class SymbolicWalks:
 
     def _one(self, some: Diagram) -> Diagram:
         return self.space.encoding.situation(self.space.encoding.values(some))
+
+    def _from_both_ends(self, wanted: Diagram) -> tuple[Step, ...] | None:
+        """The fewest steps into `wanted`, by layers from there as well; None: too much work.
+
+        The smaller of the two last layers grows, until they meet.
+        """
+        space = self.space
+        behind, near = [wanted], wanted
+        while space.reserve > 0:
+            ahead = self.layers[-1]
+            if (meeting := ahead & behind[-1]).satisfiable():
+                here = self._one(meeting)
+                return (*self._steps_through(self.layers, here), *self._steps_on(here, behind))
+            cost = behind[-1].node_count()
+            if ahead.node_count() < cost:
+                self._add_layer()
+                space.reserve -= self.layers[-1].node_count() * len(space.system.steps)
+                continue
+            before = space.encoding.false
+            for step in space.system.steps:
+                space.pause()
+                before = before | space.back(step, behind[-1])
+            behind.append(before & self.allowed & ~near)
+            near = near | behind[-1]
+            space.reserve -= behind[-1].node_count() * len(space.system.steps)
+        return None
+
+    def _steps_on(self, here: Diagram, behind: list[Diagram]) -> list[Step]:
+        """The steps from a situation in the last of some layers into the first of them."""
+        space, steps = self.space, list[Step]()
+        for layer in reversed(behind[:-1]):
+            for step in space.system.steps:
+                after = space.forth(step, here) & layer
+                if after.satisfiable():
+                    steps.append(step)
+                    here = after
+                    break
+        return steps
 
     # plays that need not be the shortest
 

@@ -16,6 +16,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
 
+from zubrel.atoms.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import Move, Step, System
@@ -30,6 +31,10 @@ from zubrel.explored.vector_walks import VectorWalks
 Truths = npt.NDArray[np.bool_]
 CHUNK = 65_536
 FAMILY = 64
+ASK = 0.02
+"""Units of work for each situation or edge of a question about all of them."""
+LINK_BYTES = 40
+"""What sorting the edges takes for each, at its most."""
 
 
 class Block(Struct, frozen=True):
@@ -46,8 +51,9 @@ class VectorSpace:
     engine = "explicit"
     merged = False
 
-    def __init__(self, system: System) -> None:
+    def __init__(self, system: System, budget: Budget) -> None:
         self.system = system
+        self.budget = budget
         self.packing = pack_into_words(system.variables)
         self.kernel = Kernel(system.variables, self.packing, np.uint64(1))
         self.rows = Rows(self.packing.words)
@@ -95,6 +101,7 @@ class VectorSpace:
         (test,) = self.kernel.tests([formula])
         truths = np.empty(len(self.rows), np.bool_)
         for start in range(0, len(self.rows), CHUNK):
+            self.budget.spend(CHUNK * ASK)
             chunk = self.rows.columns(start, min(start + CHUNK, len(self.rows)))
             truths[start : start + CHUNK] = test(*chunk)
         return NumberSet(truths)
@@ -233,6 +240,9 @@ class VectorSpace:
         return self._backward
 
     def _links(self, turned: bool) -> Links:
+        edges = sum(len(b.sources) for b in self.blocks)
+        self.budget.look(more_memory=edges * LINK_BYTES)
+        self.budget.spend(edges * ASK)
         none = np.empty(0, np.uint32)
         ends = [
             np.concatenate([none, *(b.sources for b in self.blocks)]),
@@ -251,7 +261,7 @@ class VectorSpace:
         starts = np.zeros(len(self.rows) + 1, np.int64)
         np.cumsum(np.bincount(here, minlength=len(self.rows)), out=starts[1:])
         bounds = [*(n for n in self.level_starts if n < len(self.rows)), len(self.rows)]
-        return Links(starts, there[order], steps[order], bounds)
+        return Links(starts, there[order], steps[order], bounds, self.budget)
 
     def walks(
         self, avoiding: NumberSet | None = None, reached: NumberSet | None = None

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from zubrel.atoms.budget import Budget
+from zubrel.atoms.budget import Budget, LimitReached, WorkSpent
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import FALSE
 from zubrel.compiled.system import ENDING, PLACE, Move, System
@@ -28,7 +28,7 @@ def explore_vector(
     system: System, budget: Budget, progress: Progress, most: int | None = None
 ) -> VectorSpace:
     """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says."""
-    space = VectorSpace(system)
+    space = VectorSpace(system, budget)
     _Search(space, budget, progress, most).run()
     return space
 
@@ -98,22 +98,34 @@ class _Search:
         space = self.space
         start = np.array([space.packing.pack([v.start for v in space.system.variables])], np.uint64)
         self.table.numbers_of(self._settled([start[:, n] for n in range(start.shape[1])]))
-        while space.explored < len(space.rows):
-            end = len(space.rows)
-            for first in range(space.explored, end, CHUNK):
-                known = len(space.rows)
-                self.progress.reached(known, known - first)
-                if self.most is not None and known > self.most:
-                    raise TooMany
-                space.stopped = self.budget.spent_by(known)
-                if space.stopped is not None:
-                    self._close_block()
-                    return
-                space.explored = min(first + CHUNK, end)
-                self._expand(first, space.explored)
-            if len(space.rows) > end:
-                space.level_starts.append(end)
+        try:
+            while space.explored < len(space.rows):
+                end = len(space.rows)
+                while space.explored < end:
+                    self._expand_some(end)
+                if len(space.rows) > end:
+                    space.level_starts.append(end)
+        except WorkSpent:
+            raise
+        except LimitReached as limit:
+            space.stopped = str(limit)
         self._close_block()
+
+    def _expand_some(self, end: int) -> None:
+        """The next situations before number `end`. Raises `TooMany`, and as `Budget` does."""
+        space, known = self.space, len(self.space.rows)
+        self.progress.reached(known, known - space.explored)
+        if self.most is not None and known > self.most:
+            raise TooMany
+        self.budget.look(known, self.table.bytes_to_grow(2 * CHUNK))
+        first, allowed = space.explored, self.budget.limits.situations
+        size = CHUNK
+        if allowed is not None:  # few at a time near the limit, so as not to run past it
+            size = max(1, min(CHUNK, (allowed - known) // max(1, len(space.system.steps))))
+        last = min(first + size, end)
+        self._expand(first, last)
+        space.explored = last  # only now: a limit may end the work in between
+        self.budget.spend(last - first)
 
     def _expand(self, first: int, last: int) -> None:
         """All moves from the situations numbered `first` to `last`."""
@@ -211,7 +223,7 @@ def refuse_if_endless(
 
     Plain integers name the cycle, and a second search with them the moves that lead to it.
     """
-    small = ScalarSpace(system)
+    small = ScalarSpace(system, budget)
     (word,) = small.packing.pack(packing.unpack(row))
     cycle = Settling(system, small.kernel, small.packing).rest(word)
     if not isinstance(cycle, int):

@@ -10,10 +10,13 @@ import numpy.typing as npt
 
 from zubrel.compiled.system import Step
 from zubrel.explored.numbered import Numbers, NumberSet
-from zubrel.explored.space import Trace
+from zubrel.explored.space import Distance, Trace
 
 if TYPE_CHECKING:
     from zubrel.explored.vector import VectorSpace
+
+STEP = 50
+"""Units of work of going one level on, or through one block of edges, beside what is found."""
 
 
 class VectorWalks:
@@ -37,9 +40,9 @@ class VectorWalks:
             here = int(parents[here])
         return Trace(tuple(reversed(trace)))
 
-    def moves_to(self, target: NumberSet) -> int | None:
+    def moves_to(self, target: NumberSet) -> Distance | None:
         inside = self.levels[target.truths & self.reached.truths]
-        return int(inside.min()) if len(inside) else None
+        return Distance(int(inside.min())) if len(inside) else None
 
     def by_moves(self, sets: Sequence[NumberSet]) -> list[tuple[int, ...]]:
         size = int(self.levels.max()) + 1
@@ -57,6 +60,7 @@ class VectorWalks:
             parents = np.zeros(len(self.levels), np.uint32)
             steps = np.zeros(len(self.levels), np.int32)
             for block in reversed(self.space.blocks):
+                self.space.budget.spend(STEP)
                 before, after = self.levels[block.sources], self.levels[block.targets]
                 nearer = np.flatnonzero((after == before + 1) & (before >= 0))[::-1]
                 parents[block.targets[nearer]] = block.sources[nearer]
@@ -76,6 +80,7 @@ def _levels(space: VectorSpace, avoiding: NumberSet) -> npt.NDArray[np.int32]:
     level = 0
     while len(frontier):
         level += 1
+        space.budget.spend(STEP + len(frontier))
         first, counts = starts[frontier], starts[frontier + 1] - starts[frontier]
         skipped = np.repeat(first - np.concatenate(([0], np.cumsum(counts)[:-1])), counts)
         reached = targets[np.arange(len(skipped)) + skipped]

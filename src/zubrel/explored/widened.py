@@ -10,7 +10,7 @@ from zubrel.explored.vector import Block, VectorSpace
 
 def widened(small: ScalarSpace) -> VectorSpace:
     """The same situations and steps, numbered in the same way."""
-    space = VectorSpace(small.system)
+    space = VectorSpace(small.system, small.budget)
     words = space.packing.words
     rows = b"".join(word.to_bytes(8 * words, "little") for word in small.words)
     table = np.frombuffer(rows, np.dtype("<u8")).reshape(-1, words)

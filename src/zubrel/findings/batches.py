@@ -1,57 +1,69 @@
-"""Answering batches of questions one after the other, or several at once in processes."""
+"""Answering batches of questions one after the other, or several at once in processes.
+
+Whatever the number of processes, answers count in the order of the queue, and the work that they
+took is the same in each; so the result is the same as that of one process.
+"""
 
 from __future__ import annotations
 
-import multiprocessing
-import signal
-import time
 from collections import deque
 from collections.abc import Iterable, Sequence
-from multiprocessing.pool import AsyncResult, Pool
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from types import TracebackType
 from typing import cast
 
+from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.budget import SECOND, Allowance, Budget, LimitReached, Limits
+from zubrel.atoms.processes import end_workers, pool_of
 from zubrel.atoms.progress import Progress, Silence
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
-from zubrel.explored.space import LimitReached, Trace
+from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
-from zubrel.findings.questions import Answer, Question, answer, look_within, with_plays
+from zubrel.findings.questions import Answer, Question, answer, look_through, with_plays
 from zubrel.findings.verdict import AnySpace, judge
 
-PATIENCE = 40.0
-"""Seconds that a batch may take before it is halved."""
-SLACK = 15.0
-"""Seconds after its time in which an answer is still waited for."""
+PATIENCE = 40 * SECOND
+"""Work that a batch may take before it is halved."""
 AHEAD = 2
-"""Batches that are given to each process before it asks."""
+"""Batches that are given to each worker before it asks."""
+TICK = 0.1
+"""Seconds between two looks at the limits while an answer is waited for."""
 
-Waiting = tuple[Sequence[Question], "AsyncResult[Answer | None]"]
+Result = tuple[Answer | None, float]
+"""An answer, None where work or memory did not suffice; and the work that it took."""
+
+
+class _Waiting(Struct, eq=False):
+    """A batch in the queue, with its answer where that is known or being worked on."""
+
+    batch: Sequence[Question]
+    worker: Future[Result] | None = None
+    result: Result | None = None
 
 
 class Batches:
-    """Answers to batches of questions; what time does not suffice for stays in `undecided`.
+    """Answers to batches of questions; what `allowance` does not suffice for stays `undecided`.
 
     `jobs` counts this process and its workers, which end with the `with` statement.
     """
 
     def __init__(
-        self, system: System, budget: Budget, progress: Progress, until: float, jobs: int
+        self, system: System, budget: Budget, progress: Progress, allowance: Allowance, jobs: int
     ) -> None:
         self.system = system
         self.budget = budget
         self.progress = progress
-        self.until = until
+        self.allowance = allowance
         self.workers = jobs - 1
-        self.waiting: deque[Sequence[Question]] = deque()
-        self.given: deque[Waiting] = deque()
+        self.queue: deque[_Waiting] = deque()
         self.undecided: list[Question] = []
         self.found: list[Finding] = []
         self.known: dict[Formula, bool] = {}
-        self.pool: Pool | None = None
+        self.pool: ProcessPoolExecutor | None = None
 
     def __enter__(self) -> Batches:
         return self
@@ -60,71 +72,93 @@ class Batches:
         self, kind: type[BaseException] | None, error: BaseException | None,
         trace: TracebackType | None,
     ) -> None:  # fmt: skip
+        self._end_workers()
+
+    def _end_workers(self) -> None:
         if self.pool is not None:
-            self.pool.terminate()
+            end_workers(self.pool)
+            self.pool = None
 
     def ask(self, batches: Iterable[Sequence[Question]]) -> None:
         """Put batches into the queue; workers begin with them at once."""
-        self.waiting.extend(batches)
-        if self.workers and self.waiting and self.pool is None:
-            limits = self.budget.limits
+        self.queue.extend(_Waiting(batch) for batch in batches)
+        if self.workers and self.queue and self.pool is None:
+            limits = replace(self.budget.limits, seconds=None, situations=None)
             if limits.memory is not None:
                 limits = replace(limits, memory=limits.memory // (self.workers + 1))
-            context = multiprocessing.get_context("spawn")
-            self.pool = context.Pool(self.workers, _begin, (self.system, limits))
+            self.pool = pool_of(self.workers, _begin, (self.system, limits))
         self.give()
 
     def give(self) -> None:
-        """Take what workers have answered, and give them more."""
-        while self.given and self.given[0][1].ready():
-            batch, result = self.given.popleft()
-            self._take(batch, result.get())
-        while self.pool and self.waiting and len(self.given) < AHEAD * self.workers:
-            if self._seconds() <= 0:
+        """Keep the workers at work on the batches that come first."""
+        if self.pool is None:
+            return
+        busy = sum(w.worker is not None and not w.worker.done() for w in self.queue)
+        for waiting in self.queue:
+            if busy >= AHEAD * self.workers or self.allowance.left <= 0:
                 return
-            batch = self.waiting.popleft()
-            until = time.time() + self._left()  # it may wait a while before it is begun
-            self.given.append((batch, self.pool.apply_async(_work, (batch, until))))
+            if waiting.worker is None and waiting.result is None:
+                try:
+                    waiting.worker = self.pool.submit(_work, waiting.batch)
+                except BrokenProcessPool:  # somebody has ended a worker: the rest is done here
+                    self._end_workers()
+                    return
+                busy += 1
 
     def finish(self) -> None:
-        """Answer all that still waits."""
-        while self.waiting or self.given:
+        """Answer all that still waits, in the order of the queue."""
+        while self.queue:
             self.give()
-            if self.waiting:
-                batch = self.waiting.popleft()
-                self._take(batch, self._answered(batch))
-            elif self.given:
-                self._wait()
+            first = self.queue[0]
+            self._collect(first)
+            if first.result is None and first.worker is not None:
+                own = next((w for w in self.queue if w.worker is None and w.result is None), None)
+                if own is None:
+                    self._wait(first.worker)
+                else:
+                    own.result = self._answered(own.batch)
+                continue
+            self.queue.popleft()
+            self._take(first.batch, first.result or self._answered(first.batch))
 
-    def _wait(self) -> None:
-        """For the answer that comes next; a worker that has died would never give one."""
-        self.given[0][1].wait(max(0.0, self._left()) + SLACK)
-        if not self.given[0][1].ready():
-            self.undecided += [question for batch, _ in self.given for question in batch]
-            self.given.clear()
+    def _collect(self, waiting: _Waiting) -> None:
+        """Take the answer of a worker, if there is one."""
+        if waiting.worker is not None and waiting.worker.done():
+            try:
+                waiting.result = waiting.worker.result()
+            except (BrokenProcessPool, MemoryError):  # it is done again here
+                waiting.worker = None
 
-    def _seconds(self) -> float:
-        """How long a batch may take from now on."""
-        return 0.0 if self.budget.spent_by(0) is not None else min(PATIENCE, self._left())
+    def _wait(self, worker: Future[Result]) -> None:
+        """For an answer, or for a limit, after which nothing is answered any more."""
+        try:
+            self.budget.look()
+            worker.exception(TICK)
+        except TimeoutError:
+            pass
+        except LimitReached:
+            self._give_up()
 
-    def _left(self) -> float:
-        limit = self.budget.limits.seconds
-        until = self.until if limit is None else min(self.until, limit)
-        return until - self.budget.seconds()
+    def _give_up(self) -> None:
+        self._end_workers()
+        for waiting in self.queue:
+            waiting.worker, waiting.result = None, (None, 0.0)
+        self.allowance.left = 0.0
 
-    def _answered(self, batch: Sequence[Question]) -> Answer | None:
-        seconds = self._seconds()
-        if seconds <= 0:
-            return None
-        return _answered(self.system, batch, seconds, self.budget, self.progress)
+    def _answered(self, batch: Sequence[Question]) -> Result:
+        return _answered(self.system, batch, self.allowance, self.budget, self.progress)
 
-    def _take(self, batch: Sequence[Question], found: Answer | None) -> None:
+    def _take(self, batch: Sequence[Question], result: Result) -> None:
+        found, work = result
+        if work > self.allowance.left:
+            found = None
+        self.allowance.left -= work
         if found is not None:
             self.found += [with_plays(f, self._at_home) for f in found.findings]
             self.known |= found.known
-        elif len(batch) > 1 and self._seconds() > 0:
+        elif len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
             half = len(batch) // 2
-            self.waiting.extendleft([batch[half:], batch[:half]])
+            self.queue.extendleft([_Waiting(batch[half:]), _Waiting(batch[:half])])
         else:
             self.undecided += batch
 
@@ -134,15 +168,20 @@ class Batches:
 
 
 def _answered(
-    system: System, batch: Sequence[Question], seconds: float, budget: Budget, progress: Progress
-) -> Answer | None:
-    """What a lens made for a batch says; None where the time or the memory is not enough."""
+    system: System, batch: Sequence[Question], allowance: Allowance, budget: Budget,
+    progress: Progress,
+) -> Result:  # fmt: skip
+    """What a lens made for a batch says; None where the work or the memory is not enough."""
+    found, began = None, budget.work
     try:
-        asked = dict.fromkeys(f for question in batch for f in question.asked)
-        lens = look_within(seconds, system, list(asked), budget, progress)
-        return None if lens is None else answer(judge(cast(AnySpace, lens)), batch)
+        with budget.within(min(PATIENCE, allowance.left)):
+            budget.look()
+            asked = dict.fromkeys(f for question in batch for f in question.asked)
+            lens = look_through(system, list(asked), budget, progress)
+            found = answer(judge(cast(AnySpace, lens)), batch)
     except (LimitReached, MemoryError):
-        return None
+        pass
+    return found, budget.work - began
 
 
 # in the worker processes
@@ -151,14 +190,9 @@ _GIVEN: list[tuple[System, Limits]] = []
 
 
 def _begin(system: System, limits: Limits) -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is interrupted, and ends them
     _GIVEN.append((system, limits))
 
 
-def _work(batch: Sequence[Question], until: float) -> Answer | None:
+def _work(batch: Sequence[Question]) -> Result:
     ((system, limits),) = _GIVEN
-    seconds = min(PATIENCE, until - time.time())
-    if seconds <= 0:
-        return None
-    budget = Budget(replace(limits, seconds=None, situations=None))
-    return _answered(system, batch, seconds, budget, Silence())
+    return _answered(system, batch, Allowance(PATIENCE), Budget(limits), Silence())

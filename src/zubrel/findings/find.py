@@ -8,9 +8,9 @@ from contextlib import suppress
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.atoms.budget import LimitReached
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
-from zubrel.explored.space import LimitReached
 from zubrel.findings.empty_hands import empty_hands
 from zubrel.findings.endless import endless
 from zubrel.findings.finding import Finding
@@ -79,16 +79,28 @@ def find_in(judged: Judged, with_progression: bool = False, with_outline: bool =
 
 
 def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
-    """The findings, those marked that the author accepts."""
-    return [_with_acceptance(f, world) for f in findings]
+    """The findings, those marked that the author accepts.
+
+    An item and its only source are missed as one, and so are accepted as one.
+    """
+    every = list(findings)
+    entries = {(e.finding, e.subject): e for e in reversed(world.accepted)}
+    found = []
+    for finding in every:
+        entry = entries.get((finding.kind, finding.subject))
+        if entry is None and finding.kind == "missable":
+            alike = _missed_as_one(finding, every)
+            entry = next((entries[finding.kind, i] for i in alike if (finding.kind, i) in entries),
+                         None)  # fmt: skip
+        found.append(replace(finding, accepted=True, because=entry.because) if entry else finding)
+    return found
 
 
-def _with_acceptance(finding: Finding, world: World) -> Finding:
-    """The finding, marked when the author accepts it."""
-    for entry in world.accepted:
-        if (entry.finding, entry.subject) == (finding.kind, finding.subject):
-            return replace(finding, accepted=True, because=entry.because)
-    return finding
+def _missed_as_one(finding: Finding, every: Iterable[Finding]) -> Iterator[str]:
+    """The other subjects of the item whose only source a `missable` finding is about, or of it."""
+    item = finding.cause or finding.subject
+    yield item
+    yield from (f.subject for f in every if f.kind == finding.kind and f.cause == item)
 
 
 def stale_acceptance(

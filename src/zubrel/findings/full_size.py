@@ -16,13 +16,12 @@ from typing import Any, cast
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget
+from zubrel.atoms.budget import SECOND, Allowance, Budget, LimitReached
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import PLACE, System
 from zubrel.explored.lens import Lens
-from zubrel.explored.space import LimitReached, NotAsked
-from zubrel.explored.symbolic import GRACE
+from zubrel.explored.space import NotAsked
 from zubrel.explored.walking import Walking
 from zubrel.findings.batches import Batches
 from zubrel.findings.finding import Finding
@@ -40,7 +39,7 @@ from zubrel.findings.questions import (
     answer,
     askings,
     in_batches,
-    look_within,
+    look_through,
     spelled_out,
 )
 from zubrel.findings.skippable import unused, won_without
@@ -52,12 +51,10 @@ from zubrel.reduced.reduce import EVERY, SHORTENING
 
 CHUNK = 64
 """Subjects of which the first lens is asked at once whether they can be missed."""
-ENOUGH = 300.0
-"""Seconds after which no more batches are begun."""
+ENOUGH = 300 * SECOND
+"""Work that the questions to the first lens may take, and as much the batches of all others."""
 COUNTING = tuple(name for name in EVERY if name not in SHORTENING)
 """Reductions that keep the number of moves."""
-TELLING = 60.0
-"""Seconds that telling of what was found may take, where no limit was reached."""
 
 
 class FullSize(Struct, frozen=True):
@@ -84,42 +81,29 @@ def full_size(lens: Lens, budget: Budget, progress: Progress, jobs: int = 1) -> 
         return FullSize(judged, (), ())
     found = [spelled_out(lens, f) for f in luck_and_doom]
     found += [*unwinnable(judged), *unused(judged), *lints(judged)]
-    until = budget.seconds() + ENOUGH
-    with Batches(lens.system, budget, progress, until, jobs) as batches:
-        work = _Work(judged, budget, batches, until)
+    with Batches(lens.system, budget, progress, Allowance(ENOUGH), jobs) as batches:
+        work = _Work(judged, budget, batches)
         try:
             found += list(work.findings())
         except MemoryError:  # of the first lens; the others are looked after
             work.leave_all_open()
-    # what is left is to tell of what was found
-    lens.inner.allow(TELLING if budget.spent_by(0) is None else GRACE)
     return FullSize(judged, tuple(found), tuple(dict.fromkeys(work.undecided)))
 
 
-def map_of(system: System, seconds: float, budget: Budget, progress: Progress) -> Outline | None:
-    """The areas with what they lie behind; None where that takes longer.
-
-    The fewest moves to an area may be more than that, since walks need not be the shortest.
-    """
+def map_of(system: System, work: float, budget: Budget, progress: Progress) -> Outline | None:
+    """The areas with what they lie behind; None where a limit comes first."""
     asked = [formula for _, formula in gates(system)]
     areas = [Within(PLACE, n, n) for n in range(system.variables[PLACE].size)]
-    until = budget.seconds() + seconds
     behind = None
-    for more in ([], areas):  # the second keeps all areas apart
-        left = until - budget.seconds()
-        lens = look_within(left, system, [*asked, *more], budget, progress) if left > 0 else None
-        if lens is None:
-            return None
-        lens.inner.allow(until - budget.seconds())
-        try:
+    with suppress(LimitReached, MemoryError), budget.within(work):
+        for more in ([], areas):  # the second keeps all areas apart
+            lens = look_through(system, [*asked, *more], budget, progress)
             with suppress(NotAsked):
                 behind = tuple(areas_behind(judge(cast(AnySpace, lens)), lens.arriving))
                 break
-        except (LimitReached, MemoryError):
-            return None
     if behind is None:
         return None
-    return Outline(behind, (), None, fewest=False)
+    return Outline(behind, (), None)
 
 
 class _Known(Struct, frozen=True):
@@ -131,14 +115,14 @@ class _Known(Struct, frozen=True):
 
 
 class _Work:
-    def __init__(self, judged: Judged, budget: Budget, batches: Batches, until: float) -> None:
+    def __init__(self, judged: Judged, budget: Budget, batches: Batches) -> None:
         self.judged = judged
         self.lens = cast(Lens, judged.space)
         self.system = judged.system
         self.budget = budget
         self.batches = batches
         self.progress = batches.progress
-        self.until = until
+        self.allowance = Allowance(ENOUGH)
         woven = {o.number for openings in self.lens.reduced.woven.values() for o in openings}
         self.acting = woven | {s.number for m in self.lens.acting for s in m.steps}
         self.offers = Offers(self.system)
@@ -277,31 +261,29 @@ class _Work:
             yield from self._in_time([question], partial(self._count, question))
 
     def _count(self, question: Asking) -> list[Finding]:
-        seconds = self.until - self.budget.seconds()
-        for using in (EVERY, COUNTING):
-            lens = look_within(seconds, self.system, question.asked, self.budget, self.progress,
-                               using)  # fmt: skip
-            if lens is None:
-                break
-            with suppress(NotAsked):
-                return answer(judge(cast(AnySpace, lens)), [question]).findings
-        raise LimitReached("the time for a promise")
+        with suppress(NotAsked):
+            return self._count_by(EVERY, question)
+        try:
+            return self._count_by(COUNTING, question)
+        except NotAsked:
+            raise LimitReached("what no lens can tell") from None
+
+    def _count_by(self, using: Sequence[str], question: Asking) -> list[Finding]:
+        lens = look_through(self.system, question.asked, self.budget, self.progress, using)
+        return answer(judge(cast(AnySpace, lens)), [question]).findings
 
     def _in_time(
         self, questions: Sequence[Question], tell: Callable[[], list[Finding]]
     ) -> list[Finding]:
-        """What is told of some questions, unless time is up before."""
+        """What is told of some questions, unless a limit or a share of work ends that before."""
         self.batches.give()
-        self.budget.until = self.until
         try:
-            if (words := self.budget.spent_by(0)) is not None:
-                raise LimitReached(words)
-            return tell()
+            with self.budget.sharing(self.allowance):
+                self.budget.look()
+                return tell()
         except (LimitReached, MemoryError):
             self._leave_open(questions)
             return []
-        finally:
-            self.budget.until = None
 
     def leave_all_open(self) -> None:
         self._leave_open([*self._havings(frozenset()), *askings(self.system)])

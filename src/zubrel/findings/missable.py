@@ -8,6 +8,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.atoms.budget import LimitReached
 from zubrel.atoms.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
@@ -15,8 +16,7 @@ from zubrel.checked.effects import Give, Lose, SetMark, Take, Wear
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
-from zubrel.compiled.system import ENDING
-from zubrel.explored.space import LimitReached
+from zubrel.compiled.system import ENDING, PLACE
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.verdict import Judged
 
@@ -75,19 +75,28 @@ def missable_among(judged: Judged, every: list[tuple[Subject, Any, Any]]) -> Ite
 
 
 def with_causes(world: World, findings: Iterable[Finding]) -> Iterator[Finding]:
-    """The findings, each `missable` find with the item that only it gives, if that is one too."""
+    """The findings, each `missable` find or deed with the item that only it gives, if that is one
+    too."""
     every = list(findings)
     missed = {f.subject for f in every if f.kind == "missable"}
     for finding in every:
-        item = _only_find_of(world, finding.subject) if finding.kind == "missable" else None
+        item = _only_source_of(world, finding.subject) if finding.kind == "missable" else None
         yield replace(finding, cause=item) if item in missed else finding
 
 
-def _only_find_of(world: World, find: str) -> str | None:
-    """The item that a find gives, when no other rule gives it: missing one is missing both."""
-    of_find = [r for r in world.rules if r.owner == find and r.kind == "find"]
-    for give in of_find[0].gives if of_find else ():
-        if all(r in of_find for r in world.rules if any(g.item == give.item for g in r.gives)):
+def _only_source_of(world: World, once: str) -> str | None:
+    """The item that a once-only find or deed gives, when nothing else gives it: missing one is
+    missing both."""
+    own = [r for r in world.rules if (r.owner == once and r.kind == "find") or once in r.once]
+    happening = [o for h in world.happenings for o in (h.outcome.effects,)]
+    happening += [q.reward for q in world.quests.values()]
+    for give in own[0].gives if own else ():
+        others = [r for r in world.rules if r not in own and any(g.item == give.item
+                  for g in r.gives)]  # fmt: skip
+        by_itself = any(isinstance(e, Give) and e.item == give.item
+                        for effects in happening for e in effects)  # fmt: skip
+        in_hand = any(g.item == give.item for g in world.holding)
+        if not others and not by_itself and not in_hand and len(own[0].outcomes) == 1:
             return give.item
     return None
 
@@ -178,7 +187,10 @@ def _finding(
     missed = ((judged.live - can) & walks.reached) - never
     if not missed:
         return None
-    finding = Finding("missable", "warning", subject.id, subject.words, subject.span)
+    severity, words = "warning", subject.words
+    if _only_the_end_is_left(judged, missed):
+        severity, words = "note", f"{words}, because what closes it leads only to the end"
+    finding = Finding("missable", severity, subject.id, words, subject.span)
     try:
         still = ((can - has) & walks.reached) - never
         return replace(finding, trace=walks.shortest(missed),
@@ -187,6 +199,24 @@ def _finding(
         if not judged.space.merged:  # there are other ways to find out, and to show it
             raise
         return finding
+
+
+def _only_the_end_is_left(judged: Judged, missed: Any) -> bool:
+    """Whether in all of some situations a player can only end the game, and walk to where.
+
+    Never claimed where situations are merged: moves without bearing on the end are left out there.
+    """
+    space = judged.space
+    if space.merged:
+        return False
+    for move in judged.system.moves:
+        for step in move.steps:
+            tried = space.possible(step) & missed
+            walks = move.rule.kind == "way" and all(c.variable == PLACE for c in step.changes)
+            staying = space.before(step, missed) if walks and tried else missed - missed
+            if tried and tried - space.before(step, judged.ended) - staying:
+                return False
+    return True
 
 
 def walks_without(

@@ -15,12 +15,12 @@ from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import PLACE, System
 from zubrel.compiled.translate import Translator
-from zubrel.explored.space import Trace
+from zubrel.explored.space import Distance, Trace
 from zubrel.findings.mentions import needed_ids
 from zubrel.findings.progression import Progression, had_formulas
 from zubrel.findings.verdict import Judged
 
-Arriving = Callable[[int], tuple[Any, int | None]]
+Arriving = Callable[[int], tuple[Any, Distance | None]]
 
 MOST_GATES = 128
 MOST_OPTIONAL = 24
@@ -35,7 +35,7 @@ class Behind(Struct, frozen=True):
     """
 
     area: str
-    first: int | None
+    first: Distance | None
     gates: tuple[Atom, ...]
     last: tuple[Atom, ...]
 
@@ -47,21 +47,17 @@ class Choice(Struct, frozen=True):
     """
 
     sides: tuple[tuple[str, ...], ...]
-    first: int
+    first: Distance
     after: tuple[str, ...]
     before: tuple[str, ...]
 
 
 class Outline(Struct, frozen=True):
-    """`growth`: new situations, won and doomed ones, after 0, 1, 2, ... moves (None: too many).
-
-    Without `fewest` some areas may be reached sooner than they say.
-    """
+    """`growth`: new situations, won and doomed ones, after 0, 1, 2, ... moves (None: too many)."""
 
     areas: tuple[Behind, ...]
     choices: tuple[Choice, ...]
     growth: tuple[tuple[int, ...], ...] | None
-    fewest: bool = True
 
 
 def outline(judged: Judged, progression: Progression) -> Outline:
@@ -101,7 +97,7 @@ def areas_behind(judged: Judged, arriving: Arriving | None = None) -> Iterator[B
         )  # fmt: skip
 
 
-def _arriving(judged: Judged, area: int) -> tuple[Any, int | None]:
+def _arriving(judged: Judged, area: int) -> tuple[Any, Distance | None]:
     here = judged.space.where(Within(PLACE, area, area))
     return here, judged.space.walks().moves_to(here)
 
@@ -180,7 +176,7 @@ def _choices(judged: Judged, progression: Progression) -> Iterator[Choice]:
         before = {m for m in musts if not without[m] & union}
         after = {m for m, there in musts.items() if not free & there}
         yield Choice(
-            sides, space.walks().moves_to(union) or 0,
+            sides, space.walks().moves_to(union) or Distance(0),
             tuple(m for m in musts if m in before and not later[m] & before),
             tuple(m for m in musts if m in after and not earlier[m] & after),
         )  # fmt: skip

@@ -9,34 +9,34 @@ from msgspec import Struct
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.explored.space import Trace
+from zubrel.explored.space import Distance, Trace
 from zubrel.findings.missable import closings, subjects, walks_without
 from zubrel.findings.verdict import Judged
 
 
 class MustHave(Struct, frozen=True):
-    """Something that every win includes, first had after `first` moves at the earliest.
+    """Something that every win includes, first had after `first`.
 
     `together` are others that are always had from the same move on.
     """
 
     id: str
     section: str
-    first: int
+    first: Distance
     together: tuple[str, ...] = ()
 
 
 class Window(Struct, frozen=True):
     """From when something can be had, and what may close it.
 
-    `first` counts moves (None: never). `closed_by` are rules, each with the move in which it can
-    do so at the earliest; without any the window stays open to the end.
+    `first` is None where nothing ever has it. `closed_by` are rules, each with the number of the
+    move in which it can do so at the earliest; without any the window stays open to the end.
     """
 
     id: str
     section: str
-    first: int | None
-    closed_by: tuple[tuple[str, int], ...]
+    first: Distance | None
+    closed_by: tuple[tuple[str, Distance], ...]
 
 
 class Progression(Struct, frozen=True):
@@ -83,9 +83,15 @@ def _must_haves(judged: Judged) -> tuple[tuple[MustHave, ...], tuple[tuple[str, 
     without = space.reached_without([had for _, _, had in every])
     needed = [(i, s, had, free) for (i, s, had), free in zip(every, without, strict=True)
               if not free & judged.won]  # fmt: skip
-    firsts = {i: space.walks().moves_to(had) or 0 for i, _, had, _ in needed}
+    firsts = {i: space.walks().moves_to(had) or Distance(0) for i, _, had, _ in needed}
+
+    def may_precede(a: str, b: str) -> bool:
+        """What surely takes more moves never comes before."""
+        sure = firsts[a].fewest and firsts[b].fewest
+        return a != b and (not sure or firsts[a].steps <= firsts[b].steps)
+
     before = {
-        b: {a for a, _, _, free in needed if a != b and firsts[a] <= firsts[b] and not free & had}
+        b: {a for a, _, _, free in needed if may_precede(a, b) and not free & had}
         for b, _, had, _ in needed
     }
     sections = {i: s for i, s, _, _ in needed}
@@ -93,7 +99,7 @@ def _must_haves(judged: Judged) -> tuple[tuple[MustHave, ...], tuple[tuple[str, 
 
 
 def _arranged(
-    before: Mapping[str, set[str]], sections: Mapping[str, str], firsts: Mapping[str, int]
+    before: Mapping[str, set[str]], sections: Mapping[str, str], firsts: Mapping[str, Distance]
 ) -> tuple[tuple[MustHave, ...], tuple[tuple[str, str], ...]]:
     """Things that always come together as one, and the pairs that do not follow from others."""
     leader: dict[str, str] = {}
@@ -129,11 +135,11 @@ def _windows(judged: Judged) -> Iterator[Window]:
     had = [space.where(subject.had) for subject, _ in every]
     for (subject, section), has, can in zip(every, had, space.reaching(had), strict=True):
         first = space.walks().moves_to(has)
-        closed: dict[str, int] = {}
+        closed: dict[str, Distance] = {}
         lost = unended - can
         if first is not None and lost:
             walks, never = walks_without(judged, subject, has)
             still = ((can - has) & walks.reached) - never
             for closing in closings(judged, walks, still, (lost & walks.reached) - never):
-                closed[closing.rule] = len(closing.trace.steps)
+                closed[closing.rule] = Distance(len(closing.trace.steps), closing.trace.shortest)
         yield Window(subject.id, section, first, tuple(closed.items()))

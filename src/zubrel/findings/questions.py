@@ -8,7 +8,7 @@ from typing import cast
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget
+from zubrel.atoms.budget import Budget, LimitReached
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.formulas import Formula, variables_in
 from zubrel.compiled.system import System
@@ -118,19 +118,16 @@ def with_plays(finding: Finding, change: Callable[[Trace], Trace]) -> Finding:
     return replace(finding, trace=trace, closings=closings)
 
 
-def look_within(
-    seconds: float, system: System, asked: Sequence[Formula], budget: Budget, progress: Progress,
+def look_through(
+    system: System, asked: Sequence[Formula], budget: Budget, progress: Progress,
     using: Sequence[str] = EVERY,
-) -> Lens | None:  # fmt: skip
-    """A lens for some formulas, to be made and used within some seconds; None: not in time."""
-    left, limits = budget.seconds() + seconds, budget.limits
-    own = Budget(replace(
-        limits, seconds=left if limits.seconds is None else min(left, limits.seconds),
-        situations=None,
-    ))  # fmt: skip
-    own.started = budget.started
-    lens = look(system, asked, own, progress, using)
-    return lens if lens.stopped is None else None
+) -> Lens:  # fmt: skip
+    """A lens for some formulas, searched to its end. Raises `LimitReached` where a limit ends it,
+    `WorkSpent` where its share of work does."""
+    lens = look(system, asked, budget, progress, using)
+    if lens.stopped is not None:
+        raise LimitReached(lens.stopped)
+    return lens
 
 
 def in_batches(system: System, questions: Sequence[Question]) -> Iterator[list[Question]]:

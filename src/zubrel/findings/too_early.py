@@ -33,7 +33,7 @@ def too_early(judged: Judged) -> Iterator[Finding]:
     able = judged.space.reaching([done for _, done in quests])
     for (quest, _), can in zip(quests, able, strict=True):
         judged.asks(quest.id)  # once more: what follows is asked for its sake again
-        spoilt = judged.space.everything - can
+        spoilt = judged.space.everything - can - judged.ended  # after the end nothing is too early
         if can and spoilt:
             yield from _Quest(judged, translator, quest, can, spoilt).finding()
 
@@ -63,9 +63,10 @@ class _Quest:
         yield self._told(trace.then(step), step, goal)
 
     def _told(self, trace: Trace, step: Step, goal: Goal) -> Finding:
-        described = self.judged.system.world.described(step.rule)
+        world = self.judged.system.world
+        described = world.described(step.rule)
         message = (
-            f"{described} before the goal “{goal.name}” counts it makes the quest "
+            f"{described} before the goal “{world.goal_name(goal)}” counts it makes the quest "
             f"{self.quest.name} impossible"
         )
         return Finding("too_early", "warning", self.quest.id, message, goal.span, trace)

@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from zubrel.checked.conditions import ALWAYS
 from zubrel.checked.world import Rule, World
+from zubrel.explored.space import Distance
 from zubrel.findings.outline import Outline, moves
 from zubrel.narrated.report import Told
 from zubrel.narrated.tables import asked_of
@@ -46,12 +47,11 @@ class Passage(Struct, frozen=True):
 class Chapter(Struct, frozen=True):
     """Areas behind the same gates; `after` are those gates that do not follow from others.
 
-    They are first reached after `first` moves, or, without `fewest`, perhaps sooner.
+    They are first reached after `first`.
     """
 
     after: str
-    first: int
-    fewest: bool
+    first: Distance
 
 
 class Atlas(Struct, frozen=True):
@@ -71,7 +71,7 @@ class Alternatives(Struct, frozen=True):
     """Every win includes all of one side or of another; ids of must-haves before and after it."""
 
     sides: tuple[Side, ...]
-    first: int
+    first: Distance
     after: tuple[str, ...]
     before: tuple[str, ...]
 
@@ -106,8 +106,8 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
         first = next(b for b in reached if frozenset(b.gates) == known)
         chapters.append(
             Chapter(listed([phrase(world, g) for g in first.last]), min(
-                b.first or 0 for b in reached if frozenset(b.gates) == known
-            ), outline.fewest)
+                b.first for b in reached if b.first and frozenset(b.gates) == known
+            ))
         )  # fmt: skip
     chapter_of = {b.area: gates.index(frozenset(b.gates)) for b in reached}
     missed = {f.subject for f in findings if f.kind == "missable"}

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
+from zubrel.atoms.budget import LimitReached
 from zubrel.checked.keys import ENDING
+from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
-from zubrel.explored.space import LimitReached, Trace
+from zubrel.explored.space import Trace
 from zubrel.findings.find import Found
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.verdict import AnySpace
@@ -20,9 +24,21 @@ from zubrel.walked.walker import Walker
 MOST_EXPLAINED = 12
 
 
-def narrate(found: Found, seconds: float) -> Report:
-    """The report on what was found. Raises `Mismatch` when some evidence does not replay."""
+def narrate(found: Found, seconds: Callable[[], float]) -> Report:
+    """The report on what was found; `seconds` tells how long everything took.
+
+    Raises `Mismatch` when some evidence does not replay.
+    """
     return _Narrator(found).report(seconds)
+
+
+def nothing_known(world: World, stopped: str, seconds: float) -> Report:
+    """The report where a limit came before anything was found."""
+    return Report(
+        path=world.path, title=world.title, verdict="incomplete", stopped=stopped, engine="no",
+        situations=None, moves=None, won=None, doomed=None, seconds=seconds, shortest_win=None,
+        findings=(),
+    )  # fmt: skip
 
 
 class _Narrator:
@@ -40,7 +56,7 @@ class _Narrator:
         self.lines: dict[int, tuple[MoveLine, ...]] = {}
         """By the identity of a walk in `walks`, which keeps it."""
 
-    def report(self, seconds: float) -> Report:
+    def report(self, seconds: Callable[[], float]) -> Report:
         counted = self.found.listed or self.judged
         space = counted.space
         situations, won, doomed = (
@@ -48,11 +64,12 @@ class _Narrator:
             for some in (space.everything, counted.won, counted.doomed)
         )
         findings = tuple(self._told(f) for f in self.found.findings)
+        win = self._shortest_win()
         return Report(
             path=self.world.path, title=self.world.title, verdict=self.judged.verdict,
             stopped=self.space.stopped, engine=self.space.engine, situations=situations,
             moves=space.moves, won=won, doomed=doomed,
-            seconds=seconds, shortest_win=self._shortest_win(),
+            seconds=seconds(), shortest_win=win,
             findings=findings, progress=progress_of(self.world, self.found.progression),
             sketch=sketch(self.world, self.found.outline, findings),
             classes=space.count(space.everything) if space.merged else None,

@@ -252,7 +252,9 @@ class Reasons(Struct):
             met = GoalMet(quest.id, goal.number)
             active = All((QuestIs(quest.id, ACTIVE), met))
             if self._never(active):
-                lines.append(_line(depth, f"Its goal “{goal.name}” can never be met."))
+                lines.append(
+                    _line(depth, f"Its goal “{self.world.goal_name(goal)}” can never be met.")
+                )
                 lines += self._why_not_that_goal(goal, depth + 1)
         return lines
 

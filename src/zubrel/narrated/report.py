@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 
 from zubrel.atoms.source import Span
+from zubrel.explored.space import Distance
 
 if TYPE_CHECKING:
     from zubrel.narrated.atlas import Sketch
@@ -66,7 +67,7 @@ class Win(Struct, frozen=True):
 
 
 class Needed(Struct, frozen=True):
-    """A must-have: every win includes it, after `first` moves at the earliest.
+    """A must-have: every win includes it, after `first`.
 
     `section` is item, lock, quest or find. `together` are ids and names of what is always had
     from the same move on, `after` the ids of the must-haves right before it.
@@ -75,7 +76,7 @@ class Needed(Struct, frozen=True):
     id: str
     section: str
     name: str
-    first: int
+    first: Distance
     together: tuple[tuple[str, str], ...]
     after: tuple[str, ...]
 
@@ -89,8 +90,8 @@ class TimeWindow(Struct, frozen=True):
     id: str
     section: str
     name: str
-    first: int | None
-    closed_by: tuple[tuple[str, str, int], ...]
+    first: Distance | None
+    closed_by: tuple[tuple[str, str, Distance], ...]
 
 
 class Progress(Struct, frozen=True):

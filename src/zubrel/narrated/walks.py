@@ -95,4 +95,5 @@ def _quest_changes(world: World, before: Situation, after: Situation) -> Iterato
             key = keys.goal(quest.id, goal.number)
             if goal.remembered and before[key] != after[key]:
                 counted = goal.kind in ("gain", "defeat") and goal.count > 1
-                yield f"{goal.name}: {f'{after[key]} of {goal.count}' if counted else 'met'}"
+                progress = f"{after[key]} of {goal.count}" if counted else "met"
+                yield f"{world.goal_name(goal)}: {progress}"

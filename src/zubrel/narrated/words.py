@@ -24,6 +24,7 @@ from zubrel.checked.conditions import (
     StoreRoom,
 )
 from zubrel.checked.world import World
+from zubrel.explored.space import Distance
 
 OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "=": "!=", "!=": "="}
 MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” done",
@@ -59,7 +60,7 @@ def phrase(world: World, condition: Cond) -> str:
             return f"the quest {world.name_of(quest)} {QUEST_STATES[state]}"
         case GoalMet(quest, number):
             goal = world.quests[quest].goals[number - 1]
-            return f"the goal “{goal.name}” of {world.name_of(quest)}"
+            return f"the goal “{world.goal_name(goal)}” of {world.name_of(quest)}"
         case Stored(store, item):
             return f"{world.name_of(item)} in {world.name_of(store)}"
         case StoreRoom(store):
@@ -117,6 +118,17 @@ def _fact(world: World, fact_id: str, value: int, positive: bool) -> str:
     if fact.true_false:
         return fact.name if (value == 1) == positive else f"not {fact.name}"
     return f"{fact.name} {'' if positive else 'not '}{fact.values[value].replace('_', ' ')}"
+
+
+def moment(distance: Distance, later: bool = False) -> str:
+    """`move 8`, or `by move 8` where that may come sooner; `later`: at the earliest."""
+    words = f"{'' if distance.fewest else 'by '}move {distance.steps}"
+    return f"{words} or later" if later and distance.fewest else words
+
+
+def length(moves: int, shortest: bool) -> str:
+    """`8 moves`, or `at most 8 moves` where nobody knows of fewer."""
+    return f"{'' if shortest else 'at most '}{counted(moves, 'move')}"
 
 
 def counted(count: int, one: str, many: str | None = None) -> str:

@@ -13,10 +13,10 @@ FORMAT = 1
 """The version of these objects: it changes when a key goes or changes its meaning."""
 
 
-def reports_as_json(reports: Sequence[Report]) -> str:
-    """One object for one world, an array for several; ends with a line break."""
+def reports_as_json(reports: Sequence[Report], several: bool) -> str:
+    """One object for one world, an array for `several`; ends with a line break."""
     every = [_report(r) for r in reports]
-    return json.dumps(every[0] if len(every) == 1 else every, indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(every if several else every[0], indent=2, ensure_ascii=False) + "\n"
 
 
 def _report(report: Report) -> dict[str, Any]:
@@ -57,7 +57,8 @@ def _progress(report: Report) -> dict[str, Any]:
     return {
         "must_haves": [
             {
-                "id": m.id, "section": m.section, "name": m.name, "first": m.first,
+                "id": m.id, "section": m.section, "name": m.name, "first": m.first.steps,
+                "shortest": m.first.fewest,
                 "together": [other for other, _ in m.together],
             }
             for m in progress.must_haves
@@ -65,8 +66,12 @@ def _progress(report: Report) -> dict[str, Any]:
         "order": [[a, m.id] for m in progress.must_haves for a in m.after],
         "windows": [
             {
-                "id": w.id, "section": w.section, "name": w.name, "first": w.first,
-                "closed_by": [{"rule": rule, "move": move} for rule, _, move in w.closed_by],
+                "id": w.id, "section": w.section, "name": w.name,
+                "first": w.first and w.first.steps, "shortest": w.first is None or w.first.fewest,
+                "closed_by": [
+                    {"rule": rule, "move": move.steps, "shortest": move.fewest}
+                    for rule, _, move in w.closed_by
+                ],
             }
             for w in progress.windows
         ],
@@ -103,13 +108,13 @@ def move_as_json(move: MoveLine) -> dict[str, Any]:
     return {"rule": move.rule, "label": move.label, **outcome}
 
 
-def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None) -> str:
+def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None, shortest: bool) -> str:
     """A route: its moves with what is held after each, or null where there is none."""
     route = [
         {**move_as_json(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
         for m in moves or ()
     ]
     found = {"zubrel": __version__, "world": path, "goal": goal,
-             "length": None if moves is None else len(moves),
+             "length": None if moves is None else len(moves), "shortest": shortest,
              "moves": None if moves is None else route}  # fmt: skip
     return json.dumps(found, indent=2, ensure_ascii=False) + "\n"

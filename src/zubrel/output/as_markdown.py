@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zubrel.narrated.report import MoveLine, Report, Told
-from zubrel.narrated.words import counted
+from zubrel.narrated.words import length
 from zubrel.output.extent import extent, undecided
 
 VERDICTS = {
@@ -29,8 +29,9 @@ def _report(report: Report) -> list[str]:
     ]  # fmt: skip
     lines += [f"Not decided: {line}." for line in undecided(report)]
     if report.shortest_win:
-        length = counted(len(report.shortest_win.moves), "move")
-        lines.append(f"Shortest win: {length} to {_plain(report.shortest_win.name)}.")
+        win = report.shortest_win
+        words = length(len(win.moves), win.shortest)
+        lines.append(f"Shortest win: {words} to {_plain(win.name)}.")
     lines.append("")
     for finding in report.findings:
         if not finding.accepted:

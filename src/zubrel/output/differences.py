@@ -11,7 +11,7 @@ from rich.text import Text
 from zubrel import __version__
 from zubrel.narrated.difference import Difference
 from zubrel.narrated.report import Report, Told
-from zubrel.narrated.words import counted, listed
+from zubrel.narrated.words import counted, length, listed
 from zubrel.output.as_json import FORMAT, finding_as_json
 from zubrel.output.text import STYLES, indented
 
@@ -75,7 +75,7 @@ def _both(old: int | None, new: int | None) -> str:
 
 def _win(report: Report) -> str:
     win = report.shortest_win
-    return "none" if win is None else f"{counted(len(win.moves), 'move')} to {win.name}"
+    return "none" if win is None else f"{length(len(win.moves), win.shortest)} to {win.name}"
 
 
 def difference_as_json(found: Difference) -> str:
@@ -86,7 +86,7 @@ def difference_as_json(found: Difference) -> str:
         return {
             "world": report.path, "verdict": report.verdict, "complete": report.complete,
             "situations": report.situations, "won": report.won, "doomed": report.doomed,
-            "shortest_win": win and len(win.moves),
+            "shortest_win": win and len(win.moves), "shortest": win is None or win.shortest,
         }  # fmt: skip
 
     pairs = [

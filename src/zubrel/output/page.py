@@ -13,10 +13,11 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup, escape
 
 from zubrel import __version__
+from zubrel.explored.space import Distance
 from zubrel.findings.kinds import KINDS, SEVERITIES
 from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
 from zubrel.narrated.tables import Listing, Row
-from zubrel.narrated.words import counted
+from zubrel.narrated.words import counted, length, moment
 from zubrel.output.as_markdown import VERDICTS
 from zubrel.output.extent import extent, undecided
 
@@ -34,7 +35,7 @@ class _Page:
         self.listings = listings
         self.anchored: set[str] = set()
         self.ids = {row[0][0] for listing in listings for row in listing.rows if row[0]}
-        self.last = max((w.first or 0 for w in report.progress.windows), default=0) if (
+        self.last = max((w.first.steps for w in report.progress.windows if w.first), default=0) if (
             report.progress) else 0  # fmt: skip
         if report.shortest_win:
             self.last = max(self.last, len(report.shortest_win.moves), 1)
@@ -46,7 +47,8 @@ class _Page:
             trim_blocks=True, lstrip_blocks=True,
         )  # fmt: skip
         environment.globals.update(
-            link=self._link, linked=self._linked, anchor=self._anchor, walks=self._walks,
+            moment=moment, length=length, link=self._link,
+            linked=self._linked, anchor=self._anchor, walks=self._walks,
             track=self._track, windows=self._windows,
             indent=lambda line: (len(line) - len(line.lstrip())) / 2 + 0.2,
         )  # fmt: skip
@@ -136,18 +138,20 @@ class _Page:
         """From when on as a bar, with a mark at every move that may close it."""
         scale = 100 / max(1, self.last)
         moves = sorted({move for _, _, move in window.closed_by})
-        closed = f", may be closed by move {moves[0]}" if moves else ", open to the end"
+        first = window.first or Distance(0)
+        closed = f", may be closed from {moment(moves[0])} on" if moves else ", open to the end"
         marks = [
-            Markup('<i style="left: {:.1f}%"></i>').format(min(99.0, m * scale)) for m in moves
+            Markup('<i style="left: {:.1f}%"></i>').format(min(99.0, m.steps * scale))
+            for m in moves
         ]
         return Markup(
             '<div class="track" role="img" aria-label="{}"><span style="left: {:.1f}%"></span>{}'
             "</div>"
-        ).format(f"from move {window.first}{closed}", (window.first or 0) * scale,
+        ).format(f"from {moment(first)}{closed}", first.steps * scale,
                  Markup("").join(marks))  # fmt: skip
 
     def _windows(self) -> list[TimeWindow]:
         """Those that ever open, the earliest first."""
         progress = self.report.progress
         opening = [w for w in progress.windows if w.first is not None] if progress else []
-        return sorted(opening, key=lambda w: w.first or 0)
+        return sorted(opening, key=lambda w: w.first or Distance(0))

@@ -10,7 +10,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from zubrel.narrated.words import counted, listed
+from zubrel.narrated.words import length, listed
 from zubrel.output.as_json import move_as_json
 from zubrel.output.text import indented, walk_table
 from zubrel.played.probe import Probe, ProbeRow
@@ -23,7 +23,7 @@ def write_probes(probes: Sequence[Probe], console: Console, full: bool = False) 
     for number, probe in enumerate(probes):
         if number:
             console.print()
-        console.print(Text.assemble((probe.rule.label, "bold"), f"  ({probe.rule.id})"))
+        console.print(Text.assemble((probe.label, "bold"), f"  ({probe.id})"))
         if not probe.rows:
             console.print(indented(Text("No play ever stands before it."), 2))
             continue
@@ -40,29 +40,34 @@ def _table(probe: Probe) -> Table:
     table = Table(box=None, header_style="italic", padding=(0, 2, 0, 0), pad_edge=False)
     table.add_column("", justify="right", style="dim")
     for column in probe.columns:
-        table.add_column(column.title)
-    for title in ("possible", "situations", "first after", "text"):
+        table.add_column(column.title + f"\n({column.wants} wanted)" * bool(column.wants))
+    tried = any(row.possible for row in probe.rows)
+    titles = ("possible", "situations", "first after", "text")
+    for title in titles if tried else titles[1:]:
         table.add_column(title, justify="right" if title == "situations" else "left")
     for number, row in enumerate(probe.rows, 1):
         cells = [c.cases[case] for c, case in zip(probe.columns, row.cases, strict=True)]
-        style = {"yes": "green", "no": "red"}.get(row.possible, "yellow")
+        style = {"yes": "green", "no": "red"}.get(row.possible or "", "magenta")
+        words = row.possible or ""
+        if row.depends:
+            words += f": depends on {listed(list(row.depends))}"
         table.add_row(
-            str(number), *(Text(cell) for cell in cells), Text(row.possible, style),
-            f"{row.situations:,}", counted(len(row.moves), "move"), Text(row.text or "–"),
+            str(number), *(Text(cell) for cell in cells), *([Text(words, style)] if tried else ()),
+            f"{row.situations:,}", length(len(row.moves), row.shortest), Text(row.text or "–"),
         )  # fmt: skip
     return table
 
 
 def _write_below(probe: Probe, console: Console) -> None:
     lines = []
-    if probe.never > 0:
+    if probe.never:
         lines.append(
             f"{probe.never:,} other combinations never occur."
             if probe.never > 1
             else "One other combination never occurs."
         )
     if probe.cut:
-        lines.append("There are more rows than are shown.")
+        lines.append("There are more combinations than can be told apart here.")  # fmt: skip
     if len(probe.rows) > WIDEST_TABLE:
         lines += [f"Enough: {_set(s)}." for s in probe.opening]
         lines += [f"Not enough: {_set(s)}." for s in probe.refusing]
@@ -87,8 +92,10 @@ def probes_as_json(probes: Sequence[Probe]) -> str:
 
 def _probe(probe: Probe) -> dict[str, Any]:
     return {
-        "rule": probe.rule.id, "label": probe.rule.label,
-        "asks": [{"title": c.title, "cases": list(c.cases)} for c in probe.columns],
+        "rule": probe.id, "label": probe.label,
+        "asks": [
+            {"title": c.title, "wants": c.wants, "cases": list(c.cases)} for c in probe.columns
+        ],
         "rows": [_row(probe, row) for row in probe.rows],
         "never": probe.never, "remarks": list(probe.remarks),
         "enough": [list(s) for s in probe.opening],
@@ -100,5 +107,6 @@ def _row(probe: Probe, row: ProbeRow) -> dict[str, Any]:
     cases = {c.title: c.cases[n] for c, n in zip(probe.columns, row.cases, strict=True)}
     return {
         "cases": cases, "possible": row.possible, "situations": row.situations, "text": row.text,
+        "depends": list(row.depends), "shortest": row.shortest,
         "evidence": [move_as_json(m) for m in row.moves],
     }  # fmt: skip

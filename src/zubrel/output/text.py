@@ -13,7 +13,7 @@ from rich.table import Table
 from rich.text import Text
 
 from zubrel.narrated.report import MoveLine, Progress, Report, Told
-from zubrel.narrated.words import counted, listed
+from zubrel.narrated.words import counted, length, listed, moment
 from zubrel.output.extent import extent, undecided
 
 STYLES = {"error": "bold red", "warning": "bold magenta", "note": "bold"}
@@ -37,8 +37,9 @@ def write_report(report: Report, console: Console, quiet: bool = False, full: bo
     alike = _alike([] if full or quiet else leading)
     leading = [f for f in leading if not any(f in also for also in alike.values())]
     if open_findings:
+        shown = _headlines(leading, alike, quiet or full)
         console.print()
-        console.print(Text(_tally(open_findings), "bold"))
+        console.print(Text(_tally(open_findings, len(open_findings) - shown), "bold"))
     if quiet:
         for finding in leading:
             console.print(_headline(finding))
@@ -87,7 +88,13 @@ def _write_progress(progress: Progress, console: Console) -> None:
             others = [name for _, name in must.together if not name.startswith("“")]
             name = must.name + f" (with {listed(others)})" * bool(others)
             after = ", ".join(must.after)
-            table.add_row(str(must.first), must.section, Text(name), Text(must.id, QUIET), after)
+            table.add_row(
+                moment(must.first).removeprefix("move "),
+                must.section,
+                Text(name),
+                Text(must.id, QUIET),
+                after,
+            )
         console.print(indented(table, 2))
     items = {(w.first, w.closed_by) for w in progress.windows if w.section != "find"}
     closing = [
@@ -99,8 +106,11 @@ def _write_progress(progress: Progress, console: Console) -> None:
     if closing:
         table = _table("from move", "", "can be had", "may be closed by")
         for window in closing:
-            closers = [f"{label} (move {move} or later)" for _, label, move in window.closed_by]
-            table.add_row(str(window.first), window.section, Text(window.name), ", ".join(closers))
+            closers = [
+                f"{label} ({moment(move, later=True)})" for _, label, move in window.closed_by
+            ]
+            first = moment(window.first).removeprefix("move ") if window.first else ""
+            table.add_row(first, window.section, Text(window.name), ", ".join(closers))
         console.print(indented(table, 2))
     open_ended = sum(w.first is not None and not w.closed_by for w in progress.windows)
     if open_ended:
@@ -150,18 +160,24 @@ def _numbers(report: Report) -> Iterable[str]:
         many = counted(report.situations, "situation")
         yield f"{many} {how}, {moves}{won:,} won, {doomed:,} doomed"
     if report.shortest_win:
-        length = counted(len(report.shortest_win.moves), "move")
-        how = "shortest win" if report.shortest_win.shortest else "a win, perhaps not the shortest"
-        yield f"{how}: {length} to the ending {report.shortest_win.name}"
+        win = report.shortest_win
+        words = length(len(win.moves), win.shortest)
+        yield f"shortest win: {words} to the ending {win.name}"
 
 
-def _tally(findings: Sequence[Told]) -> str:
+def _headlines(leading: Sequence[Told], alike: Mapping[_Key, Sequence[Told]], each: bool) -> int:
+    """Under how many headlines the findings stand."""
+    return len(leading) if each else len(_blocks(leading, alike))
+
+
+def _tally(findings: Sequence[Told], folded: int) -> str:
+    """How many there are, and how many of them have no headline of their own."""
     parts = []
     for severity in ("error", "warning", "note"):
         count = sum(f.severity == severity for f in findings)
         if count:
             parts.append(counted(count, severity))
-    return listed(parts)
+    return listed(parts) + f" ({folded} told under others; -v shows each)" * bool(folded)
 
 
 def _headline(finding: Told, others: int = 0) -> Text:
@@ -318,10 +334,12 @@ def _stretch_words(stretch: Sequence[MoveLine]) -> str:
     return f"{move.area}: {move.label}{luck}"
 
 
-def write_route(goal: str, moves: Sequence[MoveLine], console: Console) -> None:
-    """A route: numbered moves, what each changes, what is held afterwards."""
-    console.print(Text.assemble((f"{counted(len(moves), 'move')}", "bold"), f" to {goal}"))
-    if moves:
+def write_route(
+    goal: str, moves: Sequence[MoveLine], shortest: bool, console: Console, quiet: bool = False
+) -> None:
+    """A route: numbered moves, what each changes, what is held afterwards; `quiet`: its length."""
+    console.print(Text.assemble((length(len(moves), shortest), "bold"), f" to {goal}"))
+    if moves and not quiet:
         table = walk_table(moves, with_held=True)
         table.show_header = True
         for column, title in zip(table.columns, ("", "move", "changes", "held then"), strict=True):

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from zubrel.checked import keys
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
-from zubrel.checked.world import Rule, World
+from zubrel.checked.world import Goal, Quest, Rule, World
 from zubrel.narrated.walks import changes
 from zubrel.played.why import area_text, refusal
 from zubrel.walked.walker import Situation, Walker
+
+HANDLING = ("put", "fetch", "drop", "pick_up", "sell")
 
 
 class Step(Struct, frozen=True):
@@ -114,16 +117,42 @@ class Session:
         """Everything that can be done here, in the order of the files."""
         return [r for r in self.world.rules if self.walker.possible(r, self.here)]
 
-    def refused(self) -> list[tuple[Rule, str]]:
-        """What is refused with a text: locks that do not open, and what they lock."""
+    def blocked(self) -> list[tuple[Rule, str | None]]:
+        """What stands here but cannot be done now, with the text that refuses it, if there is one.
+
+        What is done anywhere is only told of where a text says so, and of things to be put down,
+        into stores, or sold nothing is told.
+        """
         found = []
         for rule in self.world.rules:
             at_hand = rule.areas is None or self.here[PLACE] in rule.areas
             if at_hand and not self.over and not self.walker.possible(rule, self.here):
                 text = refusal(self.walker, rule, self.here)
-                if text:
+                stands = rule.areas is not None and rule.kind not in HANDLING
+                if text or (stands and self.walker.holds(rule.offered, self.here)):
                     found.append((rule, text))
         return found
+
+    def goals(self, quest: Quest) -> list[tuple[Goal, bool, int]]:
+        """The goals of an active quest: whether each is met, and how far it has come.
+
+        Where they count one after the other, those up to the first that is not met.
+        """
+        found = []
+        for goal in quest.goals:
+            met = self.walker.goals.met(goal, quest.id, self.here)
+            found.append((goal, met, self._progress(quest, goal)))
+            if quest.in_turn and not met:
+                break
+        return found
+
+    def _progress(self, quest: Quest, goal: Goal) -> int:
+        """How much of what a goal counts there is by now."""
+        if goal.remembered and goal.kind in ("gain", "defeat"):
+            return int(self.here[keys.goal(quest.id, goal.number)])
+        if goal.kind in ("collect", "deliver"):
+            return min(goal.count, int(self.here[keys.held(goal.subject)]))
+        return int(self.walker.goals.met(goal, quest.id, self.here))
 
     def script(self) -> str:
         """The walk as a script for `rehearse`."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zubrel.checked.conditions import All, Cond, LockOpen
+from zubrel.checked.conditions import All, Beaten, Cond, LockOpen, Marked, Not
 from zubrel.checked.effects import Give, Take, Wear
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.world import Rule, Said
@@ -16,7 +16,23 @@ def lacking(walker: Walker, rule: Rule, at: Situation) -> list[str]:
     """What stands between the player and a rule, part by part; nothing when it is possible."""
     if walker.possible(rule, at):
         return []
+    if at[ENDING] == UNENDED and (gone := list(_gone(walker, rule, at))):
+        return gone
     return list(dict.fromkeys(_parts(walker, rule, at))) or ["what it gives does not fit"]
+
+
+def _gone(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:
+    """Why a rule is not there any more: it was once only, and is done."""
+    for part in _false_parts(walker, rule.offered, at):
+        match part:
+            case Not(Marked("taken", _)):
+                yield "it is already taken"
+            case Not(Marked("done", _)):
+                yield "it was done already, and can be done once"
+            case Not(LockOpen(lock)):
+                yield f"{walker.world.name_of(lock)} is open already"
+            case Not(Beaten(foe, _)):
+                yield f"{walker.world.name_of(foe)} is beaten already"
 
 
 def _parts(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 
+from zubrel.atoms.budget import Budget
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.reduced.amounts import amounts
@@ -32,30 +33,39 @@ SHORTENING = frozenset(("levers", "places", "openings", "finds", "pools", "suppl
 """Those that leave out steps which a play of the whole has to take."""
 
 
+MOVE = 15
+"""Units of work of one reduction for each move."""
+
+
 def reduce(
-    system: System, asked: Sequence[Formula] = (), using: Collection[str] = EVERY
-) -> Reduced:
+    system: System, asked: Sequence[Formula] = (), using: Collection[str] = EVERY,
+    budget: Budget | None = None,
+) -> Reduced:  # fmt: skip
     """A smaller system in which the same moves doom.
 
     `asked` are formulas that will be asked about in situations of the smaller system, by way of
     `Reduced.formula`; they and the endings keep all that they depend on. `using` are the names of
     the reductions to be made; each of them steps back from what does not meet its condition.
+    Raises what `Budget.spend` does.
     """
     found = unreduced(system)
     while True:
         size = found.size
-        found = _reduced(found, asked, REPEATED, using)
+        found = _reduced(found, asked, REPEATED, using, budget)
         if found.size == size:
-            found = _reduced(found, asked, WHEN_STILL, using)
+            found = _reduced(found, asked, WHEN_STILL, using, budget)
             if found.size == size:
                 break
-    return _reduced(found, asked, AT_LAST, using)
+    return _reduced(found, asked, AT_LAST, using, budget)
 
 
 def _reduced(
-    found: Reduced, asked: Sequence[Formula], some: Mapping[str, Reduction], using: Collection[str]
-) -> Reduced:
+    found: Reduced, asked: Sequence[Formula], some: Mapping[str, Reduction], using: Collection[str],
+    budget: Budget | None,
+) -> Reduced:  # fmt: skip
     for name, reduction in some.items():
         if name in using:
+            if budget is not None:
+                budget.spend(MOVE * len(found.system.moves))
             found = reduction(found, [found.formula(f) for f in asked])
     return found

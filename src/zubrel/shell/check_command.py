@@ -6,16 +6,27 @@ from typing import Any
 
 import click
 
+from zubrel.atoms.budget import Interrupted
+from zubrel.atoms.diagnostics import InvalidInput
 from zubrel.findings.kinds import GRAVITY, KINDS, SEVERITIES
 from zubrel.narrated.report import Report
-from zubrel.shell.options import Common, common_options, take_common
-from zubrel.shell.streams import write_pretty, write_text
+from zubrel.shell.alarm import CTRL_C
+from zubrel.shell.exits import FOUND, INTERRUPTED, INVALID, OK, STOPPED
+from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
+from zubrel.shell.streams import note, write_pretty, write_problems, write_text
 from zubrel.shell.surveys import reports_on
 
 FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 
 
-@click.command("check")
+@click.command(
+    "check",
+    epilog=example(
+        "zubrel check island.yaml",
+        "zubrel check worlds/*.yaml --fail-on warning --jobs 2",
+        "zubrel check island.yaml --format sarif -o island.sarif",
+    ),
+)
 @click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
 @click.option("--format", "form", type=click.Choice(FORMATS), default="text",
               show_default=True, help="How the result is written.")  # fmt: skip
@@ -24,24 +35,38 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 @click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, metavar="N",
               help="Up to N processes at once: a world each, or parts of a large one.")  # fmt: skip
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
-@common_options
+@common_options("output", "quiet", "color", *SEARCHING)
 def check_command(
     worlds: tuple[str, ...], form: str, fail_on: str, jobs: int, verbose: bool, **options: Any
 ) -> int:
     """Search every situation of each WORLD: verdict and findings.
 
     Exit code 0: nothing at or above --fail-on; 1: findings; 2: a world is invalid; 3: the search
-    hit a limit, so nothing is proved.
+    hit a limit, so nothing is proved. Worlds that are valid are told of beside invalid ones.
     """
     common = take_common(options)
-    reports = reports_on(worlds, common.limits, verbose or form == "json", jobs)
-    _write(reports, form, fail_on, verbose, common)
-    return exit_code(reports, fail_on)
+    results = reports_on(worlds, common, verbose or form == "json", jobs)
+    reports = [r for r in results if isinstance(r, Report)]
+    if reports or len(worlds) > 1:
+        _write(reports, form, fail_on, verbose, len(worlds) > 1, common)
+    invalid = [r for r in results if isinstance(r, InvalidInput)]
+    for number, problems in enumerate(invalid):
+        if number:
+            note("")
+        write_problems(problems)
+    if any(isinstance(r, Interrupted) for r in results):
+        note(f"interrupted: {len(reports)} of {len(worlds)} worlds are told of")
+        return INTERRUPTED
+    if any(r.stopped == CTRL_C for r in reports):
+        return INTERRUPTED
+    return INVALID if invalid else exit_code(reports, fail_on)
 
 
-def _write(reports: list[Report], form: str, fail_on: str, verbose: bool, common: Common) -> None:
+def _write(
+    reports: list[Report], form: str, fail_on: str, verbose: bool, several: bool, common: Common
+) -> None:
     if form != "text":
-        write_text(_machine_text(reports, form, fail_on), common.output)
+        write_text(_machine_text(reports, form, fail_on, several), common.output)
         return
 
     def draw(console: Any) -> None:
@@ -55,7 +80,7 @@ def _write(reports: list[Report], form: str, fail_on: str, verbose: bool, common
     write_pretty(draw, common.output, common.color)
 
 
-def _machine_text(reports: list[Report], form: str, fail_on: str) -> str:
+def _machine_text(reports: list[Report], form: str, fail_on: str, several: bool) -> str:
     if form == "sarif":
         from zubrel.output.as_sarif import reports_as_sarif
 
@@ -70,15 +95,15 @@ def _machine_text(reports: list[Report], form: str, fail_on: str) -> str:
         return reports_as_markdown(reports)
     from zubrel.output.as_json import reports_as_json
 
-    return reports_as_json(reports)
+    return reports_as_json(reports, several)
 
 
 def exit_code(reports: list[Report], fail_on: str) -> int:
     """What the program's exit code says about several worlds."""
     bar = GRAVITY[fail_on]
     if any(GRAVITY[f.severity] >= bar for r in reports for f in r.findings if not f.accepted):
-        return 1
+        return FOUND
     open_kinds = {kind for r in reports for kind, _ in r.undecided}
     if any(GRAVITY[KINDS[kind].severity] >= bar for kind in open_kinds):
-        return 3
-    return 0 if all(r.complete for r in reports) else 3
+        return STOPPED
+    return OK if all(r.complete for r in reports) else STOPPED

@@ -7,22 +7,31 @@ from typing import Any
 import click
 from msgspec.structs import replace
 
+from zubrel.atoms.budget import Interrupted
 from zubrel.findings.kinds import SEVERITIES
 from zubrel.narrated.difference import Difference, difference
-from zubrel.shell.options import Common, common_options, take_common
+from zubrel.narrated.report import Report
+from zubrel.shell.alarm import CTRL_C
+from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
 from zubrel.shell.revisions import world_at
 from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import report_on
 
 
-@click.command("compare")
+@click.command(
+    "compare",
+    epilog=example(
+        "zubrel compare before.yaml after.yaml",
+        "zubrel compare HEAD:island.yaml island.yaml --format markdown",
+    ),
+)
 @click.argument("old")
 @click.argument("new")
 @click.option("--format", "form", type=click.Choice(["text", "json", "markdown"]), default="text",
               show_default=True, help="How the result is written.")  # fmt: skip
 @click.option("--fail-on", type=click.Choice(SEVERITIES), default="warning", show_default=True,
               help="The least severity of a new finding that makes the exit code 1.")  # fmt: skip
-@common_options
+@common_options("output", "quiet", "color", *SEARCHING)
 def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any) -> int:
     """What is different in NEW: verdict, findings new and gone, shortest win, what wins include.
 
@@ -32,10 +41,12 @@ def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any)
     Exit code 1 when the verdict got worse or a finding is new, 3 when a search hit a limit.
     """
     common = take_common(options)
-    reports = []
+    reports: list[Report] = []
     for path in (old, new):
         with world_at(path) as file:
-            reports.append(replace(report_on(file, common.limits, True), path=path))
+            reports.append(replace(report_on(file, common, True, again=bool(reports)), path=path))
+        if reports[-1].stopped == CTRL_C:
+            raise Interrupted(CTRL_C)
     found = difference(*reports)
     _write(found, form, common)
     if found.worse(fail_on):

@@ -9,17 +9,22 @@ from typing import Any
 import click
 
 from zubrel.narrated.report import Report
-from zubrel.shell.options import common_options, take_common
-from zubrel.shell.streams import write_bytes, write_pretty, write_text
+from zubrel.shell.alarm import CTRL_C
+from zubrel.shell.draw_command import KINDS
+from zubrel.shell.exits import INTERRUPTED, OK, STOPPED
+from zubrel.shell.options import SEARCHING, common_options, example, take_common
+from zubrel.shell.streams import write_files, write_pretty
 from zubrel.shell.surveys import report_on
 
 DRAFT, FINISHED = "draft.yaml", "tidewrack.yaml"
 
 
-@click.command("demo")
+@click.command("demo", epilog=example("zubrel demo", "zubrel demo playground --no-color"))
 @click.argument("folder", default="zubrel-demo", metavar="[DIR]")
-@click.option("--force", is_flag=True, help="Overwrite demo worlds that are already there.")
-@common_options
+@click.option(
+    "--force", is_flag=True, help="Overwrite demo worlds and pictures that are already there."
+)
+@common_options("quiet", "color", *SEARCHING)
 def demo_command(folder: str, force: bool, **options: Any) -> int:
     """Write the demo worlds into DIR (default: zubrel-demo), check the flawed draft and show what
     is wrong with it, then check the finished world and show its shortest win. The four pictures of
@@ -27,7 +32,8 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
     """
     common = take_common(options)
     target = Path(folder)
-    present = [name for name in (DRAFT, FINISHED) if (target / name).exists()]
+    pictures = [_picture(picture) for picture in KINDS]
+    present = [name for name in (DRAFT, FINISHED, *pictures) if (target / name).exists()]
     if present and not force:
         raise click.UsageError(
             f"{target / present[0]} is already there; --force overwrites it, or name another folder"
@@ -36,29 +42,31 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
         target.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise click.UsageError(f"{folder} cannot be made: {error.strerror}") from None
-    for name in (DRAFT, FINISHED):
-        text = files("zubrel.demo").joinpath(name).read_text(encoding="utf-8")
-        write_text(text, str(target / name))
-    draft = report_on(str(target / DRAFT), common.limits, with_outline=True)
-    reports = [draft, report_on(str(target / FINISHED), common.limits)]
+    worlds = {name: files("zubrel.demo").joinpath(name).read_bytes() for name in (DRAFT, FINISHED)}
+    write_files({str(target / name): content for name, content in worlds.items()})
+    draft = report_on(str(target / DRAFT), common, with_outline=True)
+    reports = [draft, report_on(str(target / FINISHED), common, again=True)]
     drawn = _draw(draft, target)
-    write_pretty(
-        lambda console: _show(reports, drawn, target, console), common.output, common.color
-    )
-    return 0
+    write_pretty(lambda console: _show(reports, drawn, target, console), None, common.color)
+    if any(report.stopped == CTRL_C for report in reports):
+        return INTERRUPTED
+    return OK if all(report.complete for report in reports) else STOPPED
 
 
 def _draw(report: Report, target: Path) -> list[Path]:
     """The four pictures, and where they are; none where a limit was reached."""
     if report.sketch is None:
         return []
-    from zubrel.drawn.draw import PICTURES, draw, lacking
+    from zubrel.drawn.draw import draw, lacking
 
-    paths = []
-    for picture in (p for p in PICTURES if not lacking(report, p)):
-        paths.append(target / f"{Path(DRAFT).stem}-{picture}.png")
-        write_bytes(draw(report, picture, "png"), str(paths[-1]))
-    return paths
+    made = {target / _picture(kind): draw(report, kind, "png")
+            for kind in KINDS if not lacking(report, kind)}  # fmt: skip
+    write_files({str(path): content for path, content in made.items()})
+    return list(made)
+
+
+def _picture(kind: str) -> str:
+    return f"{Path(DRAFT).stem}-{kind}.png"
 
 
 def _show(reports: list[Report], drawn: list[Path], target: Path, console: Any) -> None:
@@ -72,7 +80,7 @@ def _show(reports: list[Report], drawn: list[Path], target: Path, console: Any) 
     if finished.shortest_win:
         console.print(f"\n$ zubrel route {target / FINISHED}", style="bold cyan")
         win = finished.shortest_win
-        write_route(f"the ending {win.name}", win.moves, console)
+        write_route(f"the ending {win.name}", win.moves, win.shortest, console)
     if drawn:
         console.print(f"\n$ zubrel draw {target / DRAFT} map -o {drawn[0]}", style="bold cyan")
         console.print("Pictures of the draft: " + ", ".join(str(path) for path in drawn))

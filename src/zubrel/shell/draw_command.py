@@ -7,18 +7,26 @@ from typing import Any
 
 import click
 
-from zubrel.shell.options import common_options, take_common
-from zubrel.shell.streams import write_bytes
+from zubrel.shell.alarm import CTRL_C
+from zubrel.shell.exits import INTERRUPTED, OK, STOPPED
+from zubrel.shell.options import SEARCHING, common_options, example, take_common
+from zubrel.shell.streams import note, write_bytes
 from zubrel.shell.surveys import report_on
 
 KINDS = ("map", "chain", "windows", "growth")
 FORMATS = ("png", "svg", "pdf")
 
 
-@click.command("draw")
+@click.command(
+    "draw",
+    epilog=example(
+        "zubrel draw island.yaml map -o island.png",
+        "zubrel draw island.yaml windows -o windows.svg",
+    ),
+)
 @click.argument("world")
 @click.argument("picture", type=click.Choice(KINDS))
-@common_options
+@common_options("output", "quiet", *SEARCHING)
 def draw_command(world: str, picture: str, **options: Any) -> int:
     """Draw a picture of WORLD into a file (-o FILE.png, FILE.svg or FILE.pdf).
 
@@ -38,12 +46,12 @@ def draw_command(world: str, picture: str, **options: Any) -> int:
         raise click.UsageError(
             f"{common.output} does not end with .png, .svg or .pdf, which tells the format"
         )
-    report = report_on(world, common.limits, with_outline=True)
+    report = report_on(world, common, with_outline=True)
     from zubrel.drawn.draw import draw, lacking
 
     if missing := lacking(report, picture):
-        click.echo(f"{missing}: nothing is drawn", err=True)
-        return 3
+        note(f"{missing}: nothing is drawn")
+        return INTERRUPTED if report.stopped == CTRL_C else STOPPED
 
     write_bytes(draw(report, picture, form), common.output)
-    return 0
+    return OK

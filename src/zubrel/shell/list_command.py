@@ -7,24 +7,29 @@ from typing import Any
 import click
 
 from zubrel.narrated.tables import SECTIONS, listing
-from zubrel.pipeline import load
-from zubrel.shell.options import common_options, take_common
+from zubrel.shell.options import READING, common_options, example, take_common
 from zubrel.shell.streams import write_pretty, write_text
+from zubrel.shell.surveys import loaded
 
 
-@click.command("list")
+@click.command(
+    "list",
+    epilog=example(
+        "zubrel list island.yaml", "zubrel list island.yaml items --format csv -o items.csv"
+    ),
+)
 @click.argument("world")
 @click.argument("section", required=False, type=click.Choice(list(SECTIONS)))
 @click.option("--format", "form", type=click.Choice(["table", "csv", "json"]), default="table",
               show_default=True, help="How the tables are written.")  # fmt: skip
-@common_options
+@common_options("output", "color", *READING)
 def list_command(world: str, section: str | None, form: str, **options: Any) -> int:
     """Tables of what WORLD defines: items with where they come from, are needed and are spent,
     areas, locks, deeds and so on. Without SECTION, all of them.
     """
     common = take_common(options)
-    loaded = load(world)
-    listings = [listing(loaded, name) for name in ([section] if section else SECTIONS)]
+    read = loaded(world, common)
+    listings = [listing(read, name) for name in ([section] if section else SECTIONS)]
     if section is None:
         listings = [table for table in listings if table.rows]
     if form == "table":

@@ -3,17 +3,32 @@
 from __future__ import annotations
 
 import os
+import signal
 import sys
+import traceback
 from importlib import import_module
+from typing import Any
 
 import click
 
 from zubrel import __version__
+from zubrel.atoms.budget import Interrupted, LimitReached
 from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.shell.streams import write_problems
+from zubrel.atoms.plain import one_line, plain
+from zubrel.atoms.spelling import suggestion
+from zubrel.shell.exits import BROKEN, INTERRUPTED, INVALID, OK, STOPPED, UNWRITTEN
+from zubrel.shell.options import colors_wanted
+from zubrel.shell.streams import (
+    UNWRITABLE,
+    CannotWrite,
+    note,
+    prepare_streams,
+    write_problems,
+)
 
-OK, FOUND, INVALID, STOPPED, INTERRUPTED = 0, 1, 2, 3, 130
-
+WHERE_TO_REPORT = "https://zubrel.example.org/issues"
+TRACEBACKS = "ZUBREL_TRACEBACK"
+"""Set in the environment, it shows where an error inside Zubrel came from."""
 
 COMMANDS = {
     "demo": "Write the demo worlds, check them, show what comes out.",
@@ -46,6 +61,12 @@ class LazyGroup(click.Group):
         command: click.Command = getattr(module, f"{cmd_name}_command")
         return command
 
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            hint = suggestion(args[0], COMMANDS) or f"Commands are: {', '.join(COMMANDS)}."
+            raise click.UsageError(f'there is no command "{args[0]}". {hint}', ctx)
+        return super().resolve_command(ctx, args)
+
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands"):
             formatter.write_dl(list(COMMANDS.items()))
@@ -54,6 +75,7 @@ class LazyGroup(click.Group):
 @click.group(
     cls=LazyGroup,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+    epilog="\b\nFor example:\n  zubrel demo\n  zubrel new island.yaml\n  zubrel check island.yaml",
 )
 @click.version_option(__version__, prog_name="zubrel", message="%(prog)s %(version)s")
 def zubrel() -> None:
@@ -66,18 +88,71 @@ def zubrel() -> None:
 
 def run() -> None:
     """The entry point: runs the command line and exits with the code that it means."""
+    prepare_streams()
+    code = _run()
     try:
-        code = zubrel.main(prog_name="zubrel", standalone_mode=False)
+        if sys.stdout is not None:
+            sys.stdout.flush()
+    except OSError:
+        _forget_output()
+    sys.exit(code)
+
+
+def _run() -> int:
+    """One place for everything that can end a command early."""
+    try:
+        if signal.getsignal(signal.SIGINT) is not signal.SIG_IGN:
+            signal.signal(signal.SIGINT, signal.default_int_handler)
+        code: int | None = zubrel.main(
+            prog_name="zubrel", standalone_mode=False, color=None if colors_wanted() else False
+        )
+        return code or OK
     except InvalidInput as invalid:
         write_problems(invalid)
-        code = INVALID
+        return INVALID
     except click.ClickException as wrong:
-        wrong.show()
-        code = INVALID
-    except (click.Abort, KeyboardInterrupt):
-        click.echo("interrupted", err=True)
-        code = INTERRUPTED
+        context = getattr(wrong, "ctx", None)
+        if context is not None:
+            note(context.get_usage())
+        note(f"Error: {plain(wrong.format_message())}")
+        return INVALID
+    except (Interrupted, click.Abort, KeyboardInterrupt):
+        note("interrupted")
+        return INTERRUPTED
+    except LimitReached as limit:
+        note(f"stopped at {limit}, so nothing is proved")
+        return STOPPED
+    except MemoryError:
+        note("stopped at the memory of this machine, so nothing is proved")
+        return STOPPED
+    except CannotWrite as fault:
+        note(plain(str(fault)))
+        return UNWRITTEN
     except BrokenPipeError:
+        _forget_output()
+        return OK
+    except Exception as error:
+        if isinstance(error, OSError) and error.errno in UNWRITABLE:
+            note(f"output cannot be written: {error.strerror}")
+            return UNWRITTEN
+        return _broken(error)
+
+
+def _broken(error: Exception) -> int:
+    """An error inside the program is nobody's finding: a code and a line of its own."""
+    if os.environ.get(TRACEBACKS):
+        traceback.print_exc()
+    place = ""
+    if frames := traceback.extract_tb(error.__traceback__):
+        place = f" in {os.path.basename(frames[-1].filename)}:{frames[-1].lineno}"
+    words = one_line(str(error))[:200]
+    note(f"an error inside Zubrel {__version__}: {type(error).__name__}{place}"
+         f"{': ' + words if words else ''}. Nothing is proved; please report it with the world at "
+         f"{WHERE_TO_REPORT} ({TRACEBACKS}=1 shows more)")  # fmt: skip
+    return BROKEN
+
+
+def _forget_output() -> None:
+    """Nobody reads standard output any more: what is still to be flushed goes nowhere."""
+    if sys.stdout is not None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        code = OK
-    sys.exit(code or OK)

@@ -7,10 +7,12 @@ from pathlib import Path
 
 import click
 
-from zubrel.shell.streams import write_text
+from zubrel.atoms.plain import plain
+from zubrel.shell.options import example
+from zubrel.shell.streams import say, write_text
 
 
-@click.command("new")
+@click.command("new", epilog=example("zubrel new island.yaml"))
 @click.argument("file")
 @click.option("--force", is_flag=True, help="Overwrite FILE if it is there.")
 def new_command(file: str, force: bool) -> int:
@@ -18,5 +20,5 @@ def new_command(file: str, force: bool) -> int:
     if Path(file).exists() and not force:
         raise click.UsageError(f"{file} is already there; --force overwrites it")
     write_text(files("zubrel.demo").joinpath("starter.yaml").read_text(encoding="utf-8"), file)
-    click.echo(f"{file} is written. Try: zubrel check {file}")
+    say(f"{plain(file)} is written. Try: zubrel check {plain(file)}")
     return 0

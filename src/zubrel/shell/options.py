@@ -2,27 +2,36 @@
 
 from __future__ import annotations
 
+import math
 import os
 import re
 import sys
+import time
 from collections.abc import Callable
 from typing import Any
 
 import click
 from msgspec import Struct
 
-from zubrel.atoms.budget import ENGINES, Limits, memory_of_machine
+from zubrel.atoms.budget import ENGINES, Budget, Limits, memory_of_machine
 
 UNITS = {"": 1, "k": 2**10, "m": 2**20, "g": 2**30, "t": 2**40}
 
 
 class Common(Struct, frozen=True):
-    """The values of the common options."""
+    """The values of the common options. The clock of `budget` runs from the start of the program.
+
+    `output` is a file, or None for the terminal.
+    """
 
     output: str | None
     color: bool
     quiet: bool
-    limits: Limits
+    budget: Budget
+
+    @property
+    def limits(self) -> Limits:
+        return self.budget.limits
 
 
 class Size(click.ParamType[int]):
@@ -31,42 +40,83 @@ class Size(click.ParamType[int]):
     name = "size"
 
     def convert(self, value: Any, param: Any, ctx: Any) -> int:
-        match = re.fullmatch(r"([0-9]+(?:\.[0-9]+)?)\s*([kmgt]?)(?:i?b)?", str(value).lower())
+        match = re.fullmatch(r"([0-9]{1,9}(?:\.[0-9]{1,9})?)\s*([kmgt]?)(?:i?b)?",
+                             str(value).lower())  # fmt: skip
         if match is None or float(match[1]) == 0:
             self.fail(f"{value!r} is no size; write for example 500M or 2G", param, ctx)
         return int(float(match[1]) * UNITS[match[2]])
 
 
-def common_options(command: Callable[..., Any]) -> Callable[..., Any]:
-    """Adds -o, --quiet, --no-color and the three limits to a command."""
-    for option in reversed(_OPTIONS):
-        command = option(command)
-    return command
+class Seconds(click.ParamType[float]):
+    """A length of time above 0."""
+
+    name = "seconds"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> float:
+        try:
+            found = float(value)
+        except ValueError:
+            found = math.nan
+        if not 0 < found < math.inf:
+            self.fail(f"{value!r} is no time; write for example 60 or 0.5", param, ctx)
+        return found
 
 
-_OPTIONS = [
-    click.option("-o", "--output", metavar="FILE", help="Write to FILE instead of the terminal."),
-    click.option("--quiet", is_flag=True, help="Only the verdict and one line per finding."),
-    click.option("--no-color", is_flag=True, help="No colours (NO_COLOR is obeyed too)."),
-    click.option("--engine", type=click.Choice(ENGINES), default="auto", show_default=True,
-                 help="List situations one by one, or hold them as sets in decision diagrams."),
-    click.option("--max-situations", type=click.IntRange(1), metavar="N",
-                 help="Stop the search after N situations."),
-    click.option("--max-seconds", type=click.FloatRange(0, min_open=True), metavar="S",
-                 help="Stop the search after S seconds."),
-    click.option("--max-memory", type=Size(), metavar="SIZE",
-                 help="Stop the search at SIZE of memory, for example 2G "
-                      "(default: half of the machine's)."),
-]  # fmt: skip
+_OPTIONS: dict[str, Callable[..., Any]] = {
+    "output": click.option(
+        "-o", "--output", metavar="FILE", help="Write to FILE instead of the terminal."),
+    "quiet": click.option(
+        "--quiet", is_flag=True, help="Only the result, in short; nothing of how far the work is."),
+    "color": click.option(
+        "--no-color", is_flag=True, help="No colours (NO_COLOR is obeyed too)."),
+    "engine": click.option(
+        "--engine", type=click.Choice(ENGINES), default="auto", show_default=True,
+        help="List situations one by one, or hold them as sets in decision diagrams."),
+    "situations": click.option(
+        "--max-situations", type=click.IntRange(1, 10**15), metavar="N",
+        help="Stop the search after N situations."),
+    "seconds": click.option(
+        "--max-seconds", type=Seconds(), metavar="S",
+        help="Stop after S seconds, telling what was found included."),
+    "memory": click.option(
+        "--max-memory", type=Size(), metavar="SIZE",
+        help="Stop at SIZE of memory, for example 2G (default: half of the machine's)."),
+}  # fmt: skip
+READING = ("seconds", "memory")
+SEARCHING = ("engine", "situations", *READING)
+
+
+def common_options(*names: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Adds those of the common options to a command that mean something to it."""
+
+    def added(command: Callable[..., Any]) -> Callable[..., Any]:
+        for name in reversed([n for n in _OPTIONS if n in names]):
+            command = _OPTIONS[name](command)
+        return command
+
+    return added
 
 
 def take_common(options: dict[str, Any]) -> Common:
-    """Removes the common options from `options`."""
-    memory = options.pop("max_memory")
+    """Removes the common options from `options`; those that a command has not are as if unset."""
+    memory = options.pop("max_memory", None)
     machine = memory_of_machine()
     limits = Limits(
-        options.pop("max_situations"), options.pop("max_seconds"),
-        memory or (machine // 2 if machine else None), options.pop("engine"),
+        options.pop("max_situations", None), options.pop("max_seconds", None),
+        memory or (machine // 2 if machine else None), options.pop("engine", "auto"),
     )  # fmt: skip
-    color = not options.pop("no_color") and not os.environ.get("NO_COLOR") and sys.stdout.isatty()
-    return Common(options.pop("output"), color, options.pop("quiet"), limits)
+    color = not options.pop("no_color", False) and colors_wanted()
+    output, quiet = options.pop("output", None), options.pop("quiet", False)
+    # what it took to start is about the time that the processor has worked so far
+    return Common(output, color, quiet, Budget(limits, before=time.process_time()))
+
+
+def colors_wanted() -> bool:
+    """Whether standard output is a terminal that shows colours, and nobody minds them."""
+    terminal = sys.stdout is not None and sys.stdout.isatty()
+    return terminal and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
+
+
+def example(*lines: str) -> str:
+    """The end of a command's help."""
+    return "\b\nFor example:\n" + "\n".join(f"  {line}" for line in lines)

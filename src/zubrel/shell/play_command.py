@@ -2,27 +2,36 @@
 
 from __future__ import annotations
 
+import os
 import random
 import sys
+from contextlib import suppress
+from typing import Any
 
 import click
+from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.budget import SECOND, Budget, Interrupted, LimitReached, WorkSpent
+from zubrel.atoms.plain import plain
+from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE
 from zubrel.checked.keys import ENDING, PLACE
-from zubrel.checked.world import Rule, World
+from zubrel.checked.world import Goal, Rule, World
 from zubrel.findings.verdict import judge
 from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import counted, listed
-from zubrel.pipeline import load, survey
+from zubrel.pipeline import whole_survey, words_of
 from zubrel.played.advice import Advice
 from zubrel.played.session import Impossible, NeedsOutcome, Session, Step
 from zubrel.played.why import area_text, lacking, refusal
-from zubrel.shell.meter import Meter
-from zubrel.shell.streams import write_text
+from zubrel.shell.exits import OK
+from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
+from zubrel.shell.streams import CannotWrite, write_text
+from zubrel.shell.surveys import at_work, loaded
 from zubrel.walked.walker import Situation
 
-QUICK = Limits(situations=1_000_000, seconds=15.0)
+QUICK, QUICK_WORK = 1_000_000, 15 * SECOND
+"""Situations, and work, up to which a world is searched for hints without being asked to."""
 GROUPS = {
     "way": "go", "find": "take", "pick_up": "take", "fetch": "take", "lock": "use", "deed": "use",
     "put": "use", "drop": "use", "talk": "talk", "recipe": "craft", "buy": "trade",
@@ -36,11 +45,15 @@ HELP = """\
   look, held, quests
   hint             the next move of a shortest win from here
   goto LINE        go to a line of the walk so far (0: the start)
+  ids              every rule of the world by its id, with what stands in its way here
   save FILE        the walk as a script for "zubrel rehearse"
-  quit"""
+  quit             (or q, or exit)"""
+LEAVING = ("quit", "q", "exit")
 
 
-@click.command("play")
+@click.command(
+    "play", epilog=example("zubrel play island.yaml", "zubrel play island.yaml --seed 7 --hints")
+)
 @click.argument("world")
 @click.option(
     "--hints/--no-hints",
@@ -49,28 +62,39 @@ HELP = """\
     "(default: when the search is quick).",
 )
 @click.option("--seed", type=int, help="Draw outcomes of luck, the same ones for the same SEED.")
-def play_command(world: str, hints: bool | None, seed: int | None) -> int:
+@common_options("quiet", *SEARCHING)
+def play_command(world: str, hints: bool | None, seed: int | None, **options: Any) -> int:
     """Walk WORLD by hand: where you are, what you hold, what you can do, as numbered moves.
     "help" lists what else can be typed. Works with piped input too.
     """
-    loaded = load(world)
-    advice = None if hints is False else _advice(loaded, hints)
-    _Play(Session(loaded), advice, random.Random(seed) if seed is not None else None).run()
-    return 0
+    common = take_common(options)
+    read = loaded(world, common)
+    advice = None if hints is False else _advice(read, hints, common)
+    _Play(Session(read), advice, random.Random(seed) if seed is not None else None).run()
+    return OK
 
 
-def _advice(world: World, asked: bool | None) -> Advice | None:
+def _advice(world: World, asked: bool | None, common: Common) -> Advice | None:
     """The proof's knowledge, when it is quick to have or was asked for."""
-    meter = Meter()
+    budget, most = common.budget, float("inf")
+    if not asked:
+        situations = min(QUICK, common.limits.situations or QUICK)
+        budget, most = Budget(replace(common.limits, situations=situations)), QUICK_WORK
     try:
-        space = survey(world, Budget(Limits() if asked else QUICK), meter)
-    finally:
-        meter.clear()
-    if space.stopped is not None:
-        click.echo("(No hints: this world is large. --hints searches it all the same.)")
-        return None
-    session = Session(world)
-    return Advice(judge(space), session.walker)
+        with at_work(common, budget) as meter, budget.within(most):
+            space = whole_survey(world, budget, meter)
+            return Advice(judge(space), Session(world).walker)
+    except Interrupted:
+        click.echo("(No hints: interrupted.)")
+    except (LimitReached, MemoryError) as limit:
+        unasked = (
+            isinstance(limit, WorkSpent) or common.limits.situations != budget.limits.situations
+        )
+        if unasked and not asked and common.limits.seconds is None:
+            click.echo("(No hints: this world is large. --hints searches it all the same.)")
+        else:
+            click.echo(f"(No hints: the search stopped at {words_of(limit)}.)")
+    return None
 
 
 class _Play:
@@ -86,17 +110,28 @@ class _Play:
         self._look()
         while (line := self._read()) is not None:
             word, _, rest = line.strip().partition(" ")
-            if word == "quit":
+            if word in LEAVING:
                 break
             if word:
                 self._obey(word, rest.strip())
 
     def _read(self) -> str | None:
+        if sys.stdin is None:
+            return None
         if sys.stdin.isatty():
-            click.echo("> ", nl=False)
-        line = sys.stdin.readline()
-        if line and not sys.stdin.isatty():
-            click.echo(f"> {line.rstrip()}")
+            with suppress(ImportError):  # with it, earlier lines can be called back and edited
+                import readline  # noqa: F401
+            try:
+                return input("> ")
+            except EOFError:
+                return None
+        try:
+            line = sys.stdin.readline()
+        except UnicodeDecodeError:
+            click.echo("That is no text in UTF-8.")
+            return ""
+        if line:
+            click.echo(f"> {plain(line.rstrip())}")
         return line or None
 
     def _obey(self, word: str, rest: str) -> None:
@@ -115,6 +150,8 @@ class _Play:
                 self._why(rest)
             case "hint":
                 self._hint()
+            case "ids":
+                self._ids()
             case "goto":
                 self._goto(rest)
             case "save":
@@ -137,6 +174,8 @@ class _Play:
         if people:
             click.echo(f"  here: {listed(people)}")
         click.echo(f"  held: {self._held()}")
+        if meters := [f"{m.name} {here[keys.meter(m.id)]}" for m in self.world.meters.values()]:
+            click.echo(f"  {', '.join(meters)}")
         for line in self._quests():
             click.echo(f"  {line}")
         if self.session.over:
@@ -159,8 +198,10 @@ class _Play:
                 dooms = self.advice is not None and self.advice.dooms(rule, self.session.here)
                 mark = click.style("   (no win after this)", fg="red") if dooms else ""
                 click.echo(f"  {group if rule is rules[0] else '':6}{number:3}  {rule.label}{mark}")
-        for rule, text in self.session.refused():
-            click.echo(f"  {'':6}  –  {rule.label}: “{text}”")
+        for rule, text in self.session.blocked():
+            missing = lacking(self.session.walker, rule, self.session.here)
+            why = f"“{text}”" if text else listed(missing)
+            click.echo(f"  {'':6}  –  {rule.label}: {why}")
 
     def _outlook(self) -> None:
         if self.advice is None:
@@ -183,17 +224,33 @@ class _Play:
         for quest in self.world.quests.values():
             if self.session.here["quest", quest.id] != ACTIVE:
                 continue
-            goals = []
-            for goal in quest.goals:
-                met = self.session.walker.goals.met(goal, quest.id, self.session.here)
-                goals.append(f"{goal.name}{' (met)' if met else ''}")
-            found.append(f"quest: {quest.name} – {'; '.join(goals) or 'to be handed in'}")
+            goals = [self._goal(*goal) for goal in self.session.goals(quest)]
+            step = f", step {len(goals)} of {len(quest.goals)}" if quest.in_turn else ""
+            if quest.in_turn and not goals[-1].endswith(" (met)"):
+                goals = goals[-1:]
+            found.append(f"quest: {quest.name}{step} – {'; '.join(goals) or 'to be handed in'}")
         return found
+
+    def _goal(self, goal: Goal, met: bool, progress: int) -> str:
+        words = self.world.goal_name(goal)
+        if met:
+            return f"{words} (met)"
+        return f"{words} ({progress} of {goal.count})" if goal.count > 1 else words
+
+    def _ids(self) -> None:
+        """Every rule, those that are possible here first."""
+        rules = sorted(self.world.rules, key=lambda r: not self._possible(r))
+        for rule in rules:
+            missing = lacking(self.session.walker, rule, self.session.here)
+            click.echo(f"  {rule.id:24}  {rule.label}" + (f": {listed(missing)}" * bool(missing)))
+
+    def _possible(self, rule: Rule) -> bool:
+        return self.session.walker.possible(rule, self.session.here)
 
     # moving
 
     def _rule(self, name: str) -> Rule | None:
-        if name.isdigit():
+        if _is_number(name):
             number = int(name)
             if 1 <= number <= len(self.numbered):
                 return self.numbered[number - 1]
@@ -201,7 +258,7 @@ class _Play:
             return None
         rule = self.session.find(name)
         if rule is None:
-            click.echo(f"There is no “{name}” – a number, a rule id, or help.")
+            click.echo(f"There is no “{plain(name)}” – a number, a rule id, or help.")
         return rule
 
     def _do(self, text: str) -> None:
@@ -211,7 +268,7 @@ class _Play:
             return
         before = self.session.here
         try:
-            step = self.session.move(rule, int(outcome) if outcome.isdigit() else None)
+            step = self.session.move(rule, int(outcome) if _is_number(outcome) else None)
         except Impossible:
             told = refusal(self.session.walker, rule, before)
             click.echo(f"“{told}”" if told else "That is not possible.")
@@ -233,7 +290,7 @@ class _Play:
             click.echo(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
         click.echo("Which outcome?")
         answer = (self._read() or "").strip()
-        if answer.isdigit() and int(answer) in needed.numbers:
+        if _is_number(answer) and int(answer) in needed.numbers:
             return int(answer)
         click.echo("Nothing was done.")
         return None
@@ -282,7 +339,7 @@ class _Play:
 
     def _goto(self, text: str) -> None:
         last = len(self.session.done) + len(self.session.undone)
-        if not text.isdigit() or int(text) > last:
+        if not _is_number(text) or int(text) > last:
             click.echo(f"goto needs a line of the walk, 0 to {last}.")
             return
         while len(self.session.done) > int(text):
@@ -295,9 +352,27 @@ class _Play:
         if not path:
             click.echo("save needs the name of a file.")
             return
+        if os.path.lexists(path.replace("\0", "")) and not self._may_overwrite(path):
+            click.echo(f"{plain(path)} is already there: nothing is written.")
+            return
         try:
             write_text(self.session.script(), path)
         except click.UsageError as wrong:
             click.echo(wrong.message)
             return
-        click.echo(f"{path}: {counted(len(self.session.done), 'move')}")
+        except CannotWrite as fault:
+            click.echo(str(fault))
+            return
+        click.echo(f"{plain(path)}: {counted(len(self.session.done), 'move')}")
+
+    def _may_overwrite(self, path: str) -> bool:
+        """Whether somebody at a terminal agrees to that; piped input never does."""
+        if sys.stdin is None or not sys.stdin.isatty():
+            return False
+        click.echo(f"{plain(path)} is already there. Write over it? (yes or no)")
+        return (self._read() or "").strip().lower() in ("y", "yes")
+
+
+def _is_number(text: str) -> bool:
+    """Whether a text is a number that somebody may have meant: at most six digits of ASCII."""
+    return text.isascii() and text.isdigit() and len(text) <= 6

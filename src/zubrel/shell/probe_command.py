@@ -6,43 +6,39 @@ from typing import Any
 
 import click
 
-from zubrel.atoms.budget import Budget
 from zubrel.atoms.spelling import suggestion
-from zubrel.pipeline import load, survey
+from zubrel.pipeline import whole_survey
 from zubrel.played.probe import probe, rules_named
-from zubrel.shell.meter import Meter
-from zubrel.shell.options import common_options, take_common
+from zubrel.shell.options import SEARCHING, common_options, example, take_common
 from zubrel.shell.streams import write_pretty, write_text
+from zubrel.shell.surveys import at_work, loaded
 
 
-@click.command("probe")
+@click.command(
+    "probe",
+    epilog=example("zubrel probe island.yaml hut_door", "zubrel probe island.yaml tower -v"),
+)
 @click.argument("world")
 @click.argument("name", metavar="ID")
 @click.option("--format", "form", type=click.Choice(["text", "json"]), default="text",
               show_default=True, help="How the result is written.")  # fmt: skip
 @click.option("-v", "--verbose", is_flag=True, help="The shortest walk to each row, and all rows.")
-@common_options
+@common_options("output", "quiet", "color", *SEARCHING)
 def probe_command(world: str, name: str, form: str, verbose: bool, **options: Any) -> int:
     """Hold a lock, way, find, deed, recipe, shop, talk or quest step against every combination of
     what it asks for that occurs while the player stands before it: possible or not, what the
-    player is told, how often, and how soon.
+    player is told, how often, and how soon. Of an area: which of its texts is read when.
     """
     common = take_common(options)
-    loaded = load(world)
-    rules = rules_named(loaded, name)
-    if not rules:
-        known = {i for r in loaded.rules for i in (r.id, r.common, r.owner)}
+    read = loaded(world, common)
+    if name not in read.areas and not rules_named(read, name):
+        known = {i for r in read.rules for i in (r.id, r.common, r.owner)} | set(read.areas)
         near = suggestion(name, known) or '"zubrel list" shows the ids.'
         raise click.UsageError(f'there is nothing to probe with the id "{name}". {near}')
-    meter = Meter()
-    try:
-        space = survey(loaded, Budget(common.limits), meter)
-        if space.stopped is not None:
-            click.echo(f"the search stopped at {space.stopped}, so nothing is proved", err=True)
-            return 3
-        probes = probe(space, rules)
-    finally:
-        meter.clear()
+    with at_work(common) as meter:
+        space = whole_survey(read, common.budget, meter)
+        meter.stage("probing")
+        probes = probe(space, name, common.budget)
     if form == "json":
         from zubrel.output.probes import probes_as_json
 

@@ -12,16 +12,22 @@ from zubrel.output.rehearsals import (
     rehearsals_as_junit,
     rehearsals_as_text,
 )
-from zubrel.pipeline import load, rehearse_scripts
+from zubrel.pipeline import rehearse_scripts
 from zubrel.played.rehearse import recorded
 from zubrel.played.script import check_names, read_script
 from zubrel.played.session import Impossible, NeedsOutcome
-from zubrel.shell.meter import Meter
-from zubrel.shell.options import common_options, take_common
-from zubrel.shell.streams import write_text
+from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
+from zubrel.shell.streams import note, refuse_to_write_over, write_text
+from zubrel.shell.surveys import at_work, loaded
 
 
-@click.command("rehearse")
+@click.command(
+    "rehearse",
+    epilog=example(
+        "zubrel rehearse island.yaml walks/*.txt",
+        "zubrel rehearse island.yaml walk.txt --record -o recorded.txt",
+    ),
+)
 @click.argument("world")
 @click.argument("scripts", nargs=-1, required=True, metavar="SCRIPT...")
 @click.option("--format", "form", type=click.Choice(["text", "json", "junit"]), default="text",
@@ -31,7 +37,7 @@ from zubrel.shell.streams import write_text
     is_flag=True,
     help="Instead write the one SCRIPT anew, with what is true after each move.",
 )
-@common_options
+@common_options("output", "quiet", *SEARCHING)
 def rehearse_command(
     world: str, scripts: tuple[str, ...], form: str, record: bool, **options: Any
 ) -> int:
@@ -43,12 +49,11 @@ def rehearse_command(
     """
     common = take_common(options)
     if record:
-        return _record(world, scripts, common.output)
-    meter = Meter()
-    try:
-        rehearsals = rehearse_scripts(world, scripts, common.limits, meter)
-    finally:
-        meter.clear()
+        return _record(world, scripts, common)
+    with at_work(common) as meter:
+        meter.stage("reading")
+        rehearsals = rehearse_scripts(world, scripts, common.budget, meter)
+    refuse_to_write_over(common.output)
     if form == "junit":
         text = rehearsals_as_junit(world, rehearsals)
     elif form == "json":
@@ -59,18 +64,18 @@ def rehearse_command(
     return int(any(r.failure is not None for r in rehearsals))
 
 
-def _record(world_path: str, scripts: tuple[str, ...], output: str | None) -> int:
+def _record(world_path: str, scripts: tuple[str, ...], common: Common) -> int:
     if len(scripts) != 1:
         raise click.UsageError("--record takes one script at a time")
     source, text = read_source(scripts[0])
-    lines, world = read_script(source, text), load(world_path)
+    lines, world = read_script(source, text), loaded(world_path, common)
     check_names(lines, world)
     try:
-        write_text(recorded(world, lines), output)
+        write_text(recorded(world, lines), common.output)
     except Impossible as impossible:
-        click.echo(f"“{impossible.rule.label}” is not possible there; rehearse says why", err=True)
+        note(f"“{impossible.rule.label}” is not possible there; rehearse says why")
         return 1
     except NeedsOutcome as luck:
-        click.echo(f"luck decides at “{luck.rule.label}”: write {luck.rule.id}: 1", err=True)
+        note(f"luck decides at “{luck.rule.label}”: write {luck.rule.id}: 1")
         return 1
     return 0

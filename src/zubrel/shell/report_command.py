@@ -11,15 +11,19 @@ import click
 from zubrel.atoms.budget import Limits
 from zubrel.authored.document import read_document
 from zubrel.narrated.tables import SECTIONS, listing
-from zubrel.pipeline import load, report
-from zubrel.shell.meter import Meter
-from zubrel.shell.options import common_options, take_common
+from zubrel.pipeline import report
+from zubrel.shell.alarm import CTRL_C
+from zubrel.shell.exits import INTERRUPTED, OK, STOPPED
+from zubrel.shell.options import SEARCHING, common_options, example, take_common
 from zubrel.shell.streams import write_text
+from zubrel.shell.surveys import at_work, loaded
+
+SUFFIXES = (".html", ".htm")
 
 
-@click.command("report")
+@click.command("report", epilog=example("zubrel report island.yaml -o island.html"))
 @click.argument("world")
-@common_options
+@common_options("output", "quiet", *SEARCHING)
 def report_command(world: str, **options: Any) -> int:
     """Write everything about WORLD into one HTML page (-o FILE.html): verdict, findings with their
     walks, pictures, what every win includes, tables. It needs no network and no other file.
@@ -31,14 +35,16 @@ def report_command(world: str, **options: Any) -> int:
     common = take_common(options)
     if common.output is None:
         raise click.UsageError("say where the page goes: -o FILE.html")
-    loaded, meter = load(world), Meter()
-    try:
-        found = report(loaded, common.limits, meter, with_outline=True)
-    finally:
-        meter.clear()
-    listings = [listing(loaded, section) for section in SECTIONS]
+    if Path(common.output).suffix.lower() not in SUFFIXES:
+        raise click.UsageError(f"the page is HTML: name a file that ends with {SUFFIXES[0]}")
+    read = loaded(world, common)
+    with at_work(common) as meter:
+        found = report(read, common.budget, meter, with_outline=True)
+    listings = [listing(read, section) for section in SECTIONS]
     write_text(page(found, listings, _fingerprint(world), _words(common.limits)), common.output)
-    return 0 if found.complete else 3
+    if found.stopped == CTRL_C:
+        return INTERRUPTED
+    return OK if found.complete else STOPPED
 
 
 def _fingerprint(world: str) -> str:

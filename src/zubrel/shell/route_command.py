@@ -6,13 +6,19 @@ from typing import Any
 
 import click
 
+from zubrel.atoms.plain import plain
 from zubrel.pipeline import find_route
-from zubrel.shell.meter import Meter
-from zubrel.shell.options import common_options, take_common
-from zubrel.shell.streams import write_pretty, write_text
+from zubrel.shell.options import SEARCHING, common_options, example, take_common
+from zubrel.shell.streams import note, refuse_to_write_over, write_pretty, write_text
+from zubrel.shell.surveys import at_work
 
 
-@click.command("route")
+@click.command(
+    "route",
+    epilog=example(
+        "zubrel route island.yaml", "zubrel route island.yaml --to 'at tower' --avoid lamp_lit"
+    ),
+)
 @click.argument("world")
 @click.option(
     "--to",
@@ -29,40 +35,33 @@ from zubrel.shell.streams import write_pretty, write_text
     show_default=True,
     help="How the route is written.",
 )
-@common_options
+@common_options("output", "quiet", "color", *SEARCHING)
 def route_command(
     world: str, goal: str | None, avoid: str | None, form: str, **options: Any
 ) -> int:
     """The fewest moves from the start of WORLD to a goal, with what is held after each.
 
-    Exit code 1 when no play ever gets there, 3 when the search hit a limit before it knew.
+    Exit code 1 when no play ever gets there, 3 when the search hit a limit before it knew. "At
+    most" stands before the length where a shorter walk was not ruled out.
     """
     common = take_common(options)
-    meter = Meter()
-    try:
-        route = find_route(world, goal, avoid, common.limits, meter)
-    finally:
-        meter.clear()
+    with at_work(common) as meter:
+        meter.stage("reading")
+        route = find_route(world, goal, avoid, common.budget, meter)
+    refuse_to_write_over(common.output)
     if form == "json":
         from zubrel.output.as_json import moves_as_json
 
-        write_text(moves_as_json(world, route.goal, route.moves), common.output)
+        write_text(moves_as_json(world, route.goal, route.moves, route.shortest), common.output)
     elif route.moves is not None:
         moves = route.moves
 
         def draw(console: Any) -> None:
             from zubrel.output.text import write_route
 
-            write_route(route.goal, moves, console)
+            write_route(route.goal, moves, route.shortest, console, common.quiet)
 
         write_pretty(draw, common.output, common.color)
     else:
-        words = (
-            f"the search stopped at {route.stopped} without a way"
-            if route.stopped
-            else ("no play ever gets")
-        )
-        click.echo(f"{words} to {route.goal}", err=True)
-    if route.moves is not None:
-        return 0
-    return 3 if route.stopped else 1
+        note(f"no play ever gets to {plain(route.goal)}")
+    return 1 if route.moves is None else 0

@@ -2,51 +2,175 @@
 
 from __future__ import annotations
 
+import codecs
 import contextlib
+import errno
 import os
+import stat
 import sys
 import tempfile
-from collections.abc import Callable
-from io import StringIO
-from pathlib import Path
+from collections.abc import Callable, Iterator, Mapping
+from io import StringIO, TextIOWrapper
 from typing import TYPE_CHECKING
 
 import click
 
 from zubrel.atoms.diagnostics import InvalidInput, describe
+from zubrel.atoms.plain import plain, readable
+from zubrel.authored.files import was_read
 
 if TYPE_CHECKING:
     from rich.console import Console
 
 FILE_WIDTH = 100
+NARROWEST = 40
+DEGRADED = "zubrel-degraded"
+UNWRITABLE = (errno.ENOSPC, errno.EDQUOT, errno.EIO, errno.EFBIG, errno.EBADF, errno.EPIPE)
+"""Faults of where the output goes, not of the name that was given for it."""
+
+
+class CannotWrite(Exception):
+    """Output has nowhere to go: a full disk, a closed pipe."""
+
+
+def prepare_streams() -> None:
+    """Let signs that an encoding lacks be written in letters that it has, instead of failing."""
+    codecs.register_error(DEGRADED, _degraded)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors=DEGRADED)
+
+
+def _degraded(error: UnicodeError) -> tuple[str, int]:
+    assert isinstance(error, UnicodeEncodeError), "only output is degraded"
+    return readable(error.object[error.start : error.end]), error.end
+
+
+# standard output
+
+
+def say(text: str) -> None:
+    """Words for a person on standard output, with a line end. Raises `CannotWrite`."""
+    _print(text + "\n")
+
+
+def note(text: str) -> None:
+    """A line on standard error, where there is one."""
+    with contextlib.suppress(OSError, ValueError):
+        click.echo(text, err=True)
+
+
+def _print(text: str) -> None:
+    with _telling_faults():
+        if sys.stdout is None:
+            raise OSError(errno.EBADF, "it is closed")
+        sys.stdout.write(text)
+        sys.stdout.flush()
+
+
+@contextlib.contextmanager
+def _telling_faults() -> Iterator[None]:
+    try:
+        yield
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        raise CannotWrite(f"standard output cannot be written: {error.strerror}") from None
+
+
+# files
+
+
+def refuse_to_write_over(path: str | None) -> None:
+    """Raise `click.UsageError` if `path` leads to a file that was read, by whatever spelling."""
+    if path is not None and was_read(path):
+        raise click.UsageError(
+            f"{plain(path)} is a file that this command reads, and is never written over; "
+            "name another one"
+        )
 
 
 def write_text(text: str, path: str | None) -> None:
-    """`text` to the file at `path`, whole or not at all; without a path to standard output."""
-    if path is None:
-        sys.stdout.write(text)
-        sys.stdout.flush()
+    """Text for machines, in UTF-8: to the file at `path`, whole or not at all, or to standard
+    output. Raises `click.UsageError` for a path that cannot be written, `CannotWrite`."""
+    content = text.encode("utf-8", "backslashreplace")
+    if path is not None:
+        write_bytes(content, path)
         return
-    write_bytes(text.encode("utf-8"), path)
+    binary = getattr(sys.stdout, "buffer", None)
+    if binary is None or sys.stdout.isatty():
+        _print(text)
+        return
+    with _telling_faults():
+        sys.stdout.flush()
+        binary.write(content)
+        binary.flush()
 
 
 def write_bytes(content: bytes, path: str) -> None:
-    """`content` to the file at `path`, whole or not at all."""
-    target = Path(path)
+    """`content` to the file at `path`, whole or not at all; see `write_files`."""
+    write_files({path: content})
+
+
+def write_files(contents: Mapping[str, bytes]) -> None:
+    """Files, all of them or none.
+
+    Links are followed, files keep their modes, devices and pipes are written into as they are.
+    Raises `click.UsageError` for a path that cannot be written or was read by this command,
+    `CannotWrite` where the disk is full and the like.
+    """
+    for path in contents:
+        refuse_to_write_over(path)
+    beside: dict[str, str] = {}
     try:
-        handle, beside = tempfile.mkstemp(dir=target.parent or ".", prefix=".zubrel-")
-    except OSError as error:
-        raise click.UsageError(f"{path} cannot be written: {error.strerror}") from None
+        for path, content in contents.items():
+            target = os.path.realpath(path)
+            mode = _mode_of(target)
+            with _blaming(path):
+                if mode is not None and not stat.S_ISREG(mode):
+                    with open(target, "wb") as stream:
+                        stream.write(content)
+                else:
+                    beside[target] = _written_beside(target, content, mode)
+        for target, name in beside.items():
+            with _blaming(target):
+                os.replace(name, target)
+    finally:
+        for name in beside.values():
+            with contextlib.suppress(OSError):
+                os.unlink(name)
+
+
+def _mode_of(target: str) -> int | None:
+    try:
+        return os.stat(target).st_mode
+    except (OSError, ValueError):
+        return None
+
+
+def _written_beside(target: str, content: bytes, mode: int | None) -> str:
+    """A new file with the content in the folder of `target`; its name."""
+    handle, name = tempfile.mkstemp(dir=os.path.dirname(target), prefix=".zubrel-")
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(content)
-        os.chmod(beside, 0o666 & ~_umask())
-        os.replace(beside, target)
-    except OSError as error:
-        raise click.UsageError(f"{path} cannot be written: {error.strerror}") from None
-    finally:
-        with contextlib.suppress(FileNotFoundError):
-            os.unlink(beside)
+        os.chmod(name, 0o666 & ~_umask() if mode is None else stat.S_IMODE(mode))
+    except BaseException:
+        os.unlink(name)
+        raise
+    return name
+
+
+@contextlib.contextmanager
+def _blaming(path: str) -> Iterator[None]:
+    try:
+        yield
+    except (OSError, ValueError) as error:
+        words = getattr(error, "strerror", None) or str(error)
+        message = f"{plain(path)} cannot be written: {words}"
+        if isinstance(error, OSError) and error.errno in UNWRITABLE:
+            raise CannotWrite(message) from None
+        raise click.UsageError(message) from None
 
 
 def _umask() -> int:
@@ -55,30 +179,42 @@ def _umask() -> int:
     return mask
 
 
+# words for people
+
+
 def write_pretty(draw: Callable[[Console], None], path: str | None, color: bool) -> None:
-    """What `draw` prints: to the terminal as wide as it is, or as plain text into a file."""
+    """What `draw` prints: to the terminal as wide as it is, or as plain text into a file or pipe.
+
+    Raises `click.UsageError` and `CannotWrite` as `write_files`.
+    """
     from rich.console import Console
 
-    if path is None:
-        draw(_terminal(color))
+    if path is None and sys.stdout is not None and sys.stdout.isatty():
+        draw(Console(highlight=False, emoji=False, markup=False, no_color=not color or None,
+                     width=_wide()))  # fmt: skip
         return
+    width = FILE_WIDTH if path is not None else _wide() or FILE_WIDTH
     memory = StringIO()
-    draw(Console(file=memory, width=FILE_WIDTH, no_color=True, highlight=False, emoji=False))
-    write_text(memory.getvalue(), path)
+    draw(Console(file=memory, width=width, no_color=True, highlight=False, emoji=False,
+                 markup=False, force_terminal=False))  # fmt: skip
+    text = "".join(f"{line.rstrip()}\n" for line in memory.getvalue().splitlines())
+    if path is None:
+        _print(text)
+    else:
+        write_bytes(text.encode("utf-8", "replace"), path)
 
 
-def _terminal(color: bool) -> Console:
-    from rich.console import Console
-
-    wide = sys.stdout.isatty() or "COLUMNS" in os.environ
-    return Console(
-        highlight=False, emoji=False, markup=False, no_color=not color or None,
-        width=None if wide else FILE_WIDTH,
-    )  # fmt: skip
+def _wide() -> int | None:
+    """The width that the environment asks for; None: none."""
+    columns = os.environ.get("COLUMNS", "")
+    return max(NARROWEST, int(columns)) if columns.isascii() and columns.isdigit() and (
+        0 < int(columns[:6]) < 100_000) else None  # fmt: skip
 
 
 def write_problems(invalid: InvalidInput) -> None:
     """Every problem on standard error, and how many there are when there are several."""
-    click.echo("\n\n".join(describe(problem) for problem in invalid.diagnostics), err=True)
-    if len(invalid.diagnostics) > 1:
-        click.echo(f"\n{len(invalid.diagnostics)} problems", err=True)
+    note("\n\n".join(describe(problem) for problem in invalid.diagnostics))
+    count = len(invalid.diagnostics) + invalid.more
+    if count > 1:
+        left = f", of which {len(invalid.diagnostics)} are shown" if invalid.more else ""
+        note(f"\n{count} problems{left}")

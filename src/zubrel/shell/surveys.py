@@ -1,64 +1,132 @@
-"""Running the pipeline with a progress bar, on one world or on several at once."""
+"""Running the pipeline with a budget and its meter, on one world or on several at once."""
 
 from __future__ import annotations
 
-import multiprocessing
-import signal
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import contextmanager, suppress
 
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import Limits
-from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
+from zubrel.atoms.budget import Budget, Interrupted, Limits
+from zubrel.atoms.diagnostics import InvalidInput
+from zubrel.atoms.processes import end_workers, pool_of
+from zubrel.authored.document import read_document
+from zubrel.checked.world import World
 from zubrel.narrated.report import Report
 from zubrel.pipeline import load, report
+from zubrel.shell.alarm import CTRL_C, watched
 from zubrel.shell.meter import Meter
+from zubrel.shell.options import Common
+from zubrel.shell.streams import refuse_to_write_over
+
+Result = Report | InvalidInput | Interrupted
+"""The report on a world; what is wrong with it; or nothing, since Ctrl-C came before."""
 
 
-def report_on(
-    path: str, limits: Limits, with_progression: bool = False, with_outline: bool = False,
-    jobs: int = 1,
-) -> Report:  # fmt: skip
-    """The report on the world at `path`; a bar on the terminal while it takes long."""
-    meter = Meter()
+@contextmanager
+def at_work(common: Common, budget: Budget | None = None) -> Iterator[Meter]:
+    """A block of work under the limits of the command line, with its meter."""
+    budget = budget or common.budget
+    meter = Meter(budget, common.quiet)
     try:
-        return report(load(path), limits, meter, with_progression, with_outline, jobs)
+        with watched(budget):
+            yield meter
     finally:
         meter.clear()
 
 
+def loaded(path: str, common: Common) -> World:
+    """The world at `path`, read within the limits; output must not go where it was read."""
+    with at_work(common) as meter:
+        meter.stage("reading")
+        world = load(path)
+    refuse_to_write_over(common.output)
+    return world
+
+
+def report_on(
+    path: str, common: Common, with_progression: bool = False, with_outline: bool = False,
+    jobs: int = 1, again: bool = False,
+) -> Report:  # fmt: skip
+    """The report on the world at `path`.
+
+    `again`: with the limits of the command line for itself, their clock beginning now.
+    """
+    budget = Budget(common.limits) if again else common.budget
+    with at_work(common, budget) as meter:
+        meter.stage("reading")
+        world = load(path)
+        refuse_to_write_over(common.output)
+        return report(world, budget, meter, with_progression, with_outline, jobs)
+
+
 def reports_on(
-    paths: Sequence[str], limits: Limits, with_progression: bool, jobs: int
-) -> list[Report]:
-    """The report on each world, in their order; up to `jobs` of them in processes of their own.
+    paths: Sequence[str], common: Common, with_progression: bool, own_jobs: int
+) -> list[Result]:
+    """The report on each world, in their order, or what is wrong with it; up to `own_jobs` of them
+    in processes of their own.
 
     Of a single world, what does not depend on each other is done in processes. The memory limit is
-    shared out among them. Raises `InvalidInput` for the first invalid world.
+    shared out among them; each world has the time for itself.
     """
-    if len(paths) == 1:
-        return [report_on(paths[0], limits, with_progression, jobs=jobs)]
-    jobs = min(jobs, len(paths))
-    if jobs < 2:
-        return [report_on(path, limits, with_progression) for path in paths]
-    if limits.memory is not None:
-        limits = replace(limits, memory=limits.memory // jobs)
-    work = [(path, limits, with_progression) for path in paths]
-    found = []
-    with multiprocessing.get_context("spawn").Pool(jobs, _leave_interrupts_to_the_parent) as pool:
-        for result in pool.imap(_one, work):
-            if not isinstance(result, Report):
-                raise InvalidInput(result)
-            found.append(result)
+    jobs = min(own_jobs, len(paths)) if len(paths) > 1 else 1
+    if jobs > 1:
+        return _in_processes(paths, common, with_progression, jobs)
+    found: list[Result] = []
+    for path in paths:
+        if found and _was_interrupted(found[-1]):
+            found.append(Interrupted(CTRL_C))
+            continue
+        found.append(_here(path, common, with_progression, own_jobs, len(paths) > 1))
     return found
 
 
-def _leave_interrupts_to_the_parent() -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+def _was_interrupted(result: Result) -> bool:
+    stopped = result.stopped if isinstance(result, Report) else str(result)
+    return stopped == CTRL_C
 
 
-def _one(work: tuple[str, Limits, bool]) -> Report | tuple[Diagnostic, ...]:
-    path, limits, with_progression = work
+def _here(path: str, common: Common, with_progression: bool, jobs: int, again: bool) -> Result:
     try:
-        return report(load(path), limits, None, with_progression)
+        return report_on(path, common, with_progression, jobs=jobs, again=again)
+    except (InvalidInput, Interrupted) as ended:
+        return ended
+
+
+def _in_processes(
+    paths: Sequence[str], common: Common, with_progression: bool, jobs: int
+) -> list[Result]:
+    """Worlds whose worker was ended from outside are done again here."""
+    limits = common.limits
+    if limits.memory is not None:
+        limits = replace(limits, memory=limits.memory // jobs)
+    if common.output is not None:  # so that it is known what is read, and not written over
+        for path in paths:
+            with suppress(InvalidInput):
+                read_document(path)
+        refuse_to_write_over(common.output)
+    found: list[Result] = []
+    pool = pool_of(jobs)
+    try:
+        work = [pool.submit(_one, path, limits, with_progression) for path in paths]
+        for path, future in zip(paths, work, strict=True):
+            try:
+                found.append(future.result())
+            except BrokenProcessPool:
+                found.append(_here(path, common, with_progression, 1, True))
+    except KeyboardInterrupt:
+        found += [Interrupted(CTRL_C) for _ in range(len(paths) - len(found))]
+    finally:
+        end_workers(pool)
+    return found
+
+
+def _one(path: str, limits: Limits, with_progression: bool) -> Report | InvalidInput:
+    """In a worker: the report on a world, or what is wrong with it."""
+    budget = Budget(limits)
+    try:
+        with watched(budget):
+            return report(load(path), budget, None, with_progression)
     except InvalidInput as invalid:
-        return invalid.diagnostics
+        return invalid

@@ -6,11 +6,18 @@ from pathlib import Path
 
 import click
 
+from zubrel.atoms.plain import plain
 from zubrel.pipeline import load
-from zubrel.shell.streams import write_text
+from zubrel.shell.options import example
+from zubrel.shell.streams import refuse_to_write_over, say, write_files, write_text
 
 
-@click.command("tables")
+@click.command(
+    "tables",
+    epilog=example(
+        "zubrel tables island.yaml --to tables", "zubrel tables --from tables -o island.yaml"
+    ),
+)
 @click.argument("world", required=False)
 @click.option("--to", "target", metavar="DIR", help="Write WORLD as tables into DIR.")
 @click.option("--from", "source", metavar="DIR", help="Read the world in DIR (DIR/world.yaml).")
@@ -45,9 +52,8 @@ def _to_tables(world: str, folder: Path, force: bool) -> int:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise click.UsageError(f"{folder} cannot be made: {error.strerror}") from None
-    for name, text in texts.items():
-        write_text(text, str(folder / name))
-    click.echo(f"{folder}: {', '.join(texts)}")
+    write_files({str(folder / name): text.encode("utf-8") for name, text in texts.items()})
+    say(f"{plain(str(folder))}: {', '.join(texts)}")
     return 0
 
 
@@ -65,6 +71,8 @@ def _from_tables(folder: Path, output: str | None, force: bool) -> int:
 
 
 def _refuse_to_overwrite(paths: list[Path], force: bool) -> None:
+    for path in paths:
+        refuse_to_write_over(str(path))
     there = [path for path in paths if path.exists()]
     if there and not force:
         raise click.UsageError(f"{there[0]} is already there; --force overwrites it")

@@ -9,34 +9,44 @@ from typing import Any
 
 import click
 
+from zubrel.atoms.budget import LimitReached
 from zubrel.atoms.diagnostics import InvalidInput
+from zubrel.atoms.plain import plain
 from zubrel.authored.document import read_document
+from zubrel.authored.files import read_source
 from zubrel.narrated.difference import difference
 from zubrel.narrated.report import Report
-from zubrel.shell.options import Common, common_options, take_common
-from zubrel.shell.streams import write_pretty, write_problems
+from zubrel.shell.alarm import CTRL_C
+from zubrel.shell.exits import INTERRUPTED
+from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
+from zubrel.shell.streams import note, say, write_pretty, write_problems
 from zubrel.shell.surveys import report_on
 
+CHECK_FOLDERS = 1000
+"""Milliseconds between two looks whether the folders are still the same."""
 SETTLES = 100
 """Milliseconds without a further change after which a save counts as finished."""
 
 
-@click.command("watch")
+@click.command(
+    "watch", epilog=example("zubrel watch island.yaml", "zubrel watch island.yaml --max-seconds 20")
+)
 @click.argument("world")
-@common_options
+@common_options("quiet", "color", *SEARCHING)
 def watch_command(world: str, **options: Any) -> int:
     """Check WORLD, and again each time that it, or a file that it includes, is saved; then only
     what has changed is printed. Ends with Ctrl-C.
     """
     common = take_common(options)
-    if common.output is not None:
-        raise click.UsageError("watch prints to the terminal; use check -o FILE for a file")
+    read_source(world)  # a world that is not there is wrong usage; one that is invalid is watched
     files = _files(world)
     report = _report(world, common)
+    if report is not None and report.stopped == CTRL_C:
+        return INTERRUPTED
     if report is not None:
         _show(report, common)
     for changed in _saves(world, files):
-        click.echo(f"\n{time.strftime('%H:%M:%S')} {', '.join(changed)} saved")
+        say(f"\n{time.strftime('%H:%M:%S')} {', '.join(map(plain, changed))} saved")
         latest = _report(world, common)
         if latest is None:
             continue
@@ -51,10 +61,12 @@ def watch_command(world: str, **options: Any) -> int:
 def _report(world: str, common: Common) -> Report | None:
     """The report, or None when the world is invalid: the problems are printed."""
     try:
-        return report_on(world, common.limits, True)
+        return report_on(world, common, True, again=True)
     except InvalidInput as invalid:
         write_problems(invalid)
-        return None
+    except LimitReached as limit:
+        note(f"stopped at {limit}, so nothing is proved")
+    return None
 
 
 def _files(world: str) -> set[Path]:
@@ -72,15 +84,36 @@ def _saves(world: str, files: set[Path]) -> Iterator[list[str]]:
     from watchfiles import watch
 
     while True:
-        folders = {path.parent for path in files}
-        for changes in watch(*folders, step=SETTLES, recursive=False, raise_interrupt=True):
+        # the folder above as well: one that is removed and made again is another folder
+        folders = _folders(files)
+        known = {folder: _number(folder) for folder in folders}
+        for changes in watch(*folders, step=SETTLES, recursive=False, raise_interrupt=True,
+                             rust_timeout=CHECK_FOLDERS, yield_on_timeout=True):  # fmt: skip
             paths = [Path(path) for _, path in changes]
-            saved = sorted({path.name for path in paths if path.resolve() in files})
+            saved = {path.name for path in paths if path.resolve() in files}
+            moved = {folder: _number(folder) for folder in _folders(files)} != known
+            if moved:
+                saved |= {p.name for p in files if p.exists() and _number(p.parent) !=
+                          known.get(p.parent)}  # fmt: skip
             if saved:
-                yield saved
+                yield sorted(saved)
                 files |= _files(world)
-                if {path.parent for path in files} != folders:
-                    break
+            if moved or _folders(files) != folders:
+                break
+
+
+def _folders(files: set[Path]) -> set[Path]:
+    """The folders that the files lie in and that are there, and those right above them."""
+    every = {path.parent for path in files}
+    return {folder for folder in every | {folder.parent for folder in every} if folder.is_dir()}
+
+
+def _number(folder: Path) -> int | None:
+    """What tells a folder from another one of the same name; None: there is none."""
+    try:
+        return folder.stat().st_ino
+    except OSError:
+        return None
 
 
 def _show(report: Report, common: Common) -> None:

@@ -1,0 +1,45 @@
+"""Processes that work for this one, and end with it however it ends."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import signal
+import threading
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import connection
+from typing import Any
+
+
+def pool_of(
+    workers: int, begin: Callable[..., None] | None = None, given: tuple[Any, ...] = ()
+) -> ProcessPoolExecutor:
+    """So many workers, in each of which `begin` is called with `given` first.
+
+    They leave Ctrl-C to this process, and end when it is gone, even when it was killed.
+    """
+    return ProcessPoolExecutor(
+        workers, multiprocessing.get_context("spawn"), _begin_worker, (begin, given)
+    )
+
+
+def _begin_worker(begin: Callable[..., None] | None, given: tuple[Any, ...]) -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is interrupted, and ends them
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+    if begin is not None:
+        begin(*given)
+
+
+def _end_with_parent() -> None:
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        connection.wait([parent.sentinel])
+        os._exit(1)
+
+
+def end_workers(pool: ProcessPoolExecutor) -> None:
+    """End the workers of a pool, whatever they are at work on."""
+    for process in list((pool._processes or {}).values()):
+        process.terminate()
+    pool.shutdown(wait=True, cancel_futures=True)

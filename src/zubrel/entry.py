@@ -1,0 +1,23 @@
+"""Where the program begins: Ctrl-C is heard before anything else is loaded."""
+
+from __future__ import annotations
+
+import os
+import signal
+from types import FrameType
+
+INTERRUPTED = 130
+
+
+def run() -> None:
+    """Load the program and run its command line."""
+    if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+        signal.signal(signal.SIGINT, _leave)
+    from zubrel.shell.main import run as run_commands
+
+    run_commands()
+
+
+def _leave(number: int, frame: FrameType | None) -> None:
+    os.write(2, b"interrupted\n")
+    os._exit(INTERRUPTED)

@@ -1,0 +1,77 @@
+"""Limits and Ctrl-C, for work that does not look at them itself.
+
+Searches look at their budget again and again, and end where they can still tell what they found.
+Everything else is ended from outside, a little later: by a signal of the system where there are
+such, which only the main thread can take.
+"""
+
+from __future__ import annotations
+
+import signal
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from types import FrameType
+
+from zubrel.atoms.budget import Budget, Interrupted, LimitReached, memory_used
+
+EVERY = 0.1
+"""Seconds between two looks."""
+PATIENCE, AGAIN = 1.02, 0.4
+"""How far past a limit work may be before it is ended from outside; seconds until it is again."""
+CTRL_C = "Ctrl-C"
+ANSWER = 1.0
+"""Seconds that work has to end by itself after Ctrl-C."""
+
+
+@contextmanager
+def watched(budget: Budget) -> Iterator[None]:
+    """In its block the limits of `budget` end everything, and Ctrl-C the search; a second Ctrl-C
+    ends the program."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    watch = _Watch(budget)
+    before = signal.signal(signal.SIGINT, watch.interrupted)
+    alarm = None
+    if hasattr(signal, "setitimer"):
+        alarm = signal.signal(signal.SIGALRM, watch.look)
+        signal.setitimer(signal.ITIMER_REAL, EVERY, EVERY)
+    try:
+        yield
+    finally:
+        if hasattr(signal, "setitimer"):
+            signal.setitimer(signal.ITIMER_REAL, 0)
+            signal.signal(signal.SIGALRM, alarm)
+        signal.signal(signal.SIGINT, before)
+
+
+class _Watch:
+    def __init__(self, budget: Budget) -> None:
+        self.budget = budget
+        self.asked: float | None = None
+        self.raised = 0.0
+
+    def interrupted(self, number: int, frame: FrameType | None) -> None:
+        if self.asked is not None:
+            raise KeyboardInterrupt
+        self.asked = time.monotonic()
+        self.budget.end(Interrupted(CTRL_C))
+
+    def look(self, number: int, frame: FrameType | None) -> None:
+        why = self._overdue()
+        if why is not None and time.monotonic() - self.raised > AGAIN:
+            self.raised = time.monotonic()
+            self.budget.end(why)
+            raise why
+
+    def _overdue(self) -> LimitReached | None:
+        budget, limits = self.budget, self.budget.limits
+        if self.asked is not None and not budget.telling:
+            return Interrupted(CTRL_C) if time.monotonic() - self.asked > ANSWER else None
+        if limits.seconds is not None and budget.seconds() > budget.deadline * PATIENCE:
+            return LimitReached(f"the limit of {limits.seconds:g} seconds")
+        if limits.memory is not None and memory_used() > limits.memory * PATIENCE:
+            return LimitReached(f"the limit of {limits.memory / 2**20:,.0f} MiB of memory")
+        return None
