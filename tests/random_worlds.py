@@ -405,6 +405,14 @@ class Maker:
         return endings
 
 
+def without_idle_ways(data):
+    """The world without ways from an area to itself that do nothing, which are refused."""
+    for area, body in data["areas"].items():
+        ways = [w for w in body.pop("ways", ()) if w["to"] != area or set(w) - {"to", "one_way"}]
+        body |= {"ways": ways} if ways else {}
+    return data
+
+
 def random_world(seed):
     """The plain data of world number `seed`."""
-    return Maker(seed).world()
+    return without_idle_ways(Maker(seed).world())

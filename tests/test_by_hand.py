@@ -319,11 +319,13 @@ endings: {away: {when: at boat}}
 
     def test_too_many_combinations_are_cut_and_no_limit_is_passed(self):
         facts = [f"f{n}" for n in range(14)]
+        begun = ", ".join(f"{f}: false" for f in facts)
         deeds = ", ".join(f"d{n}: {{toggles: f{n}}}" for n in range(14))
         world = (
-            f"zubrel: 1\nstart: {{at: quay}}\nfacts: {{{', '.join(f'{f}: false' for f in facts)}}}\n"
-            f"areas: {{quay: {{deeds: {{{deeds}}}, ways: [{{to: boat, needs: [{', '.join(facts)}]}}]}}"
-            ", boat: {}}\nendings: {away: {when: at boat}}\n"
+            f"zubrel: 1\nstart: {{at: quay}}\nfacts: {{{begun}}}\nareas:\n"
+            f"  quay: {{deeds: {{{deeds}}}, ways: [{{to: boat, needs: [{', '.join(facts)}]}}]}}\n"
+            "  boat: {}\n"
+            "endings: {away: {when: at boat}}\n"
         )
         (probed,) = self.probe(world, "quay_to_boat")
         self.assertLessEqual(len(probed["rows"]), 400)

@@ -84,7 +84,7 @@ endings: {top: {when: at towr}}
         (problem,) = problems_of(text)
         self.assertEqual(problem.code, "no-bound")
         self.assertIn('"dig"', problem.message)
-        self.assertIn("salt: {max:", problem.hint)
+        self.assertIn("salt: {name: Salt, max: 9}", problem.hint)
 
     def test_what_never_rests_is_refused_with_the_circle(self):
         self.assertEqual([p.code for p in problems_of(CODES["no-bound"].example)], ["no-bound"])

@@ -195,8 +195,10 @@ class Gates(ProgramTest):
             space = survey(world, Budget(Limits(engine=engine)))
             outline = find(space, with_outline=True).outline
             self.assertIsInstance(outline, Outline)
-            behind = {b.area: (b.first and b.first.steps, [g for g in b.gates if isinstance(g, LockOpen)])
-                      for b in outline.areas}  # fmt: skip
+            behind = {
+                b.area: (b.first and b.first.steps, [g for g in b.gates if isinstance(g, LockOpen)])
+                for b in outline.areas
+            }
             with self.subTest(engine=engine):
                 self.assertEqual(behind["tower"], (4, [LockOpen("door")]))
                 self.assertEqual(behind["pier"], (1, []))

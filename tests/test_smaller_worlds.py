@@ -7,7 +7,7 @@ import yaml
 
 from tests.test_against_reference import scalar, world_of
 from tests.test_reductions import systems
-from zubrel.atoms.budget import Budget, Limits
+from zubrel.atoms.budget import SECOND, Budget, Limits
 from zubrel.atoms.progress import Silence
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Both, Opposite, Within
@@ -207,7 +207,7 @@ class Amounts(unittest.TestCase):
 class Pictures(unittest.TestCase):
     def test_of_merged_situations_the_map_is_drawn_and_why_the_others_are_not_is_told(self):
         system = system_of(ISLAND)
-        behind = map_of(system, 60, Budget(Limits()), Silence())
+        behind = map_of(system, 60 * SECOND, Budget(Limits()), Silence())
         report = narrate(Found(judge(lens_on(system)), (), outline=behind), lambda: 0.0)
         self.assertIsNone(report.situations)
         self.assertEqual({p for p in PICTURES if lacking(report, p)},

@@ -34,7 +34,7 @@ from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.walks import lines_of
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
-from zubrel.played.script import check_names, conditions_of, read_script
+from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, read_script
 from zubrel.walked.walker import Situation, Walker
 
 
@@ -94,7 +94,7 @@ def report(
     try:
         space = survey(world, budget, progress, merging=auto)
     except (LimitReached, MemoryError) as limit:
-        return nothing_known(world, words_of(limit), budget.seconds())
+        return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
     if space.stopped is not None:
         budget.begin_telling()
     try:
@@ -142,8 +142,9 @@ def _cut_short(space: AnySpace, words: str, budget: Budget) -> Report:
     try:
         return narrate(Found(judge(space), ()), budget.seconds)
     except (LimitReached, MemoryError):
+        world = space.system.world
         known = None if space.merged else space.count(space.everything)
-        empty = nothing_known(space.system.world, words, budget.seconds())
+        empty = nothing_known(world.path, world.title, words, budget.seconds())
         return replace(empty, engine=space.engine, situations=known)
 
 
@@ -283,6 +284,18 @@ def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> F
     return fate
 
 
+def _of_script(problem: Diagnostic) -> Diagnostic:
+    """A problem, with what a script may expect where a lone word in one is no condition."""
+    span = problem.span
+    if problem.code != "unknown-id" or span is None:
+        return problem
+    line = span.source.line(span.line).partition("#")[0].split()
+    if len(line) == 2 and line[0] == "expect":
+        hint = f"{problem.hint}\n{EXPECTATIONS}" if problem.hint else EXPECTATIONS
+        return replace(problem, hint=hint)
+    return problem
+
+
 def rehearse_scripts(
     path: str, scripts: Iterable[str], budget: Budget, progress: Progress | None = None
 ) -> list[Rehearsal]:
@@ -294,7 +307,10 @@ def rehearse_scripts(
     for script in scripts:
         source, text = read_source(script)
         read.append((script, read_script(source, text)))
-    world = load(path, [c for _, lines in read for c in conditions_of(lines)])
+    try:
+        world = load(path, [c for _, lines in read for c in conditions_of(lines)])
+    except InvalidInput as invalid:
+        raise InvalidInput(map(_of_script, invalid.diagnostics)) from None
     for _, lines in read:
         check_names(lines, world)
     asked, fate = list(world.asked), fate_of(world, budget, progress)

@@ -22,10 +22,10 @@ SECOND = 1_000_000
 """Units of work that take about a second."""
 LOOK_EVERY = 4_000
 """Units of work between two looks at the limits."""
-FOR_TELLING, LEAST_FOR_TELLING = 0.05, 0.1
+FOR_TELLING, LEAST_FOR_TELLING = 0.07, 0.25
 """The share of the time, and seconds at least, that are kept for telling what was found."""
-BEYOND = 1.05
-"""How far past a limit telling may go before it ends as well."""
+BEYOND = 1.0
+"""The share of a limit at which telling ends as well."""
 
 
 class Limits(Struct, frozen=True):

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import re
+
 from msgspec import Struct
+
+_OF_TABLES = re.compile("\r\n|\n|\r")
+_OF_YAML = re.compile("\r\n|[\n\r\x85\u2028\u2029]")
 
 
 class Source(Struct, frozen=True, eq=False):
@@ -13,7 +18,9 @@ class Source(Struct, frozen=True, eq=False):
 
     @staticmethod
     def of(path: str, text: str) -> Source:
-        return Source(path, tuple(text.splitlines()))
+        """The source of a text: a table breaks lines at line ends only, YAML 1.1 at more signs."""
+        breaks = _OF_TABLES if path.lower().endswith(".csv") else _OF_YAML
+        return Source(path, tuple(breaks.split(text)))
 
     def line(self, number: int) -> str:
         """The text of line `number` (from 1), or nothing past the end."""

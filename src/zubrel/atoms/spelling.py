@@ -6,12 +6,12 @@ from collections.abc import Iterable
 from difflib import get_close_matches
 
 
-def nearest(word: str, known: Iterable[str]) -> str | None:
-    """The known word most like `word`, or None when nothing is near enough.
+def nearest(word: str, known: Iterable[str], cutoff: float = 0.7) -> str | None:
+    """The known word most like `word`, or None when none is alike by `cutoff` (0 to 1).
 
     Deterministic: equally near words are told apart by the alphabet.
     """
-    close = get_close_matches(word, sorted(set(known)), n=1, cutoff=0.7)
+    close = get_close_matches(word, sorted(set(known)), n=1, cutoff=cutoff)
     return close[0] if close else None
 
 

@@ -5,17 +5,16 @@ The grammar is in `conditions.lark`. Every node knows its stretch of the file.
 
 from __future__ import annotations
 
-import os
 import re
 from functools import cache
 from importlib.resources import files
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 
 from zubrel.atoms.diagnostics import Problems
 from zubrel.atoms.source import Span
+from zubrel.atoms.spelling import nearest
 
 if TYPE_CHECKING:
     from lark import Lark
@@ -28,6 +27,7 @@ STATES = (
 WORDS = frozenset(
     ["and", "or", "not", "any", "all", "of", "at", "is", "in", "lies", "true", "false", *STATES]
 )
+BETWEEN = ("and", "or", "not", "any", "all", "of", "at", "is", "in", "lies", *STATES)
 LARGEST_NUMBER = 1_000_000
 
 
@@ -156,8 +156,12 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
     try:
         result = builder.build(_parser().parse(text))
     except UnexpectedCharacters as error:
-        message = f'a condition cannot hold "{error.char}"'
-        _report(problems, text, span, error.pos_in_stream or 0, 1, message)
+        place = error.pos_in_stream or 0
+        word = _WORD.match(text, place)
+        message = f'"{word[0] if word else error.char}" does not fit here'
+        if word is None:
+            message = f'a condition cannot hold "{error.char}"'
+        _report(problems, text, span, place, len(word[0]) if word else 1, message)
         return None
     except UnexpectedToken as error:
         at_end = error.token.type == "$END"
@@ -184,7 +188,24 @@ def _report(
         )
     elif "==" in text or "&&" in text or "||" in text or "!" in text.replace("!=", ""):
         hint = 'Write "=", "and", "or", "not".'
+    elif better := _better(text, position):
+        hint = better
     problems.add("bad-condition", message, span.part(position, width), hint)
+
+
+_WORD = re.compile(r"[A-Za-z0-9_]+")
+_IS_VALUE = re.compile(r"\b([a-z][a-z0-9_]*)\s+is\s+(not\s+)?([A-Za-z0-9_]+)")
+
+
+def _better(text: str, position: int) -> str | None:
+    """What may have been meant at a place where a condition breaks off."""
+    for found in _IS_VALUE.finditer(text):
+        if found.start(3) == position:
+            return f'Write "{found[1]} {"!=" if found[2] else "="} {found[3]}" for a fact.'
+    word = _WORD.match(text, position)
+    if word is not None and (near := nearest(word[0].lower(), BETWEEN)):
+        return f'Did you mean "{near}"?'
+    return None
 
 
 def _depth(text: str) -> int:
@@ -196,29 +217,52 @@ def _depth(text: str) -> int:
     return deepest + len(re.findall(r"\bnot\s+(?=not\b)", text))
 
 
+GRAMMAR, PREPARED = "conditions.lark", "conditions.json"
+
+
 @cache
 def _parser() -> Lark:
+    """The parser, from tables that come with the package where they are of the same lark.
+
+    Preparing them takes longer than checking a small world. `prepared_tables` makes the file; it
+    is JSON, so that reading it runs nothing.
+    """
+    import json
+
+    import lark
+
+    text = files("zubrel.authored").joinpath(PREPARED).read_text(encoding="utf-8")
+    prepared = json.loads(text, object_pairs_hook=_with_numbers)
+    if prepared["lark"] != lark.__version__:
+        return _from_grammar()
+    load: Any = lark.Lark._load_from_dict  # what lark itself calls for its cache and its tools
+    parser: Lark = load(prepared["data"], prepared["memo"])
+    return parser
+
+
+def _with_numbers(pairs: list[tuple[str, Any]]) -> dict[Any, Any]:
+    """A mapping whose keys were numbers before they were JSON."""
+    return {int(key) if key.isdigit() else key: value for key, value in pairs}
+
+
+def _from_grammar() -> Lark:
     from lark import Lark
 
-    grammar = files("zubrel.authored").joinpath("conditions.lark").read_text(encoding="utf-8")
-    return Lark(
-        grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False,
-        cache=_cache_file() or False,
-    )  # fmt: skip
+    grammar = files("zubrel.authored").joinpath(GRAMMAR).read_text(encoding="utf-8")
+    return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False)
 
 
-def _cache_file() -> str | None:
-    """Where the prepared grammar is kept between runs; None where nothing can be kept.
+def prepared_tables() -> str:
+    """The text of the file with the prepared tables, for the version of lark that is installed."""
+    import json
 
-    Preparing it takes longer than checking a small world. Lark itself sees to it that a file of
-    another version, or a damaged one, is not used.
-    """
-    try:
-        folder = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "zubrel"
-        folder.mkdir(parents=True, exist_ok=True)
-    except (OSError, RuntimeError):
-        return None
-    return str(folder / "conditions.grammar") if os.access(folder, os.W_OK) else None
+    import lark
+    from lark.grammar import Rule
+    from lark.lexer import TerminalDef
+
+    data, memo = _from_grammar().memo_serialize([TerminalDef, Rule])
+    found = {"lark": lark.__version__, "data": data, "memo": memo}
+    return json.dumps(found, indent=None, sort_keys=True) + "\n"
 
 
 class _Builder:

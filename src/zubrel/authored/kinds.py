@@ -7,6 +7,7 @@ from typing import Any
 from msgspec import Struct
 
 from zubrel.atoms.diagnostics import Problems
+from zubrel.atoms.plain import plain
 from zubrel.atoms.source import Span
 from zubrel.atoms.spelling import listing, suggestion
 from zubrel.authored.conditions import Name
@@ -86,7 +87,7 @@ class Shape(Struct, frozen=True):
                 entry.key = read_id(name if key else value, problems, given_twice=key)
                 entry.span = entry.key.span if entry.key else entry.span
             elif name.text == "notes":
-                read_text(value, problems)
+                pass  # anything may stand there
             elif name.text in self.fields:
                 self._read_field(entry, name.text, value, name.span, problems)
             else:
@@ -114,7 +115,7 @@ def read_texts(node: Node, problems: Problems) -> tuple[Text, ...]:
     texts = []
     for item in one_or_list(node):
         if isinstance(item, Scalar):
-            texts.append(Text(item.text, None, item.span))
+            texts.append(Text(plain(item.text), None, item.span))
         elif (entry := CONDITIONAL_TEXT.read(item, problems)) is not None:
             when = entry.values.get("when")
             texts.append(Text(entry.text("text") or "", when, entry.span))

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any
 
 from zubrel.atoms.diagnostics import Problems
+from zubrel.atoms.plain import plain
 from zubrel.atoms.source import Span
 from zubrel.atoms.spelling import suggestion
 from zubrel.authored.conditions import (
@@ -61,14 +62,17 @@ def read_id(node: Node, problems: Problems, given_twice: Name | None = None) -> 
 
 def read_text(node: Node, problems: Problems) -> str | None:
     if isinstance(node, Scalar):
-        return node.text
-    problems.add("wrong-shape", "this must be a text", node.span, "Put it in quotes.")
+        return plain(node.text)
+    hint = "Put it in quotes."
+    if isinstance(node, Sequence):
+        hint = 'Write one text: only "says" of an area and "refuses" of a lock take several.'
+    problems.add("wrong-shape", "this must be a text", node.span, hint)
     return None
 
 
 def read_word(node: Node, problems: Problems) -> Name | None:
     if isinstance(node, Scalar) and node.text.strip() and not node.empty:
-        return Name(node.text.strip(), text_span(node))
+        return Name(plain(node.text.strip()), text_span(node))
     problems.add("wrong-shape", "this must be a single id", node.span)
     return None
 
@@ -219,4 +223,7 @@ def read_drop(node: Node, problems: Problems) -> Any:
     """`true`, `false`, or a list of areas."""
     if isinstance(node, Scalar) and node.plain and node.text in TRUE + FALSE:
         return node.text in TRUE
+    if isinstance(node, Scalar) and node.text == "anywhere":
+        problems.add("wrong-shape", '"anywhere" is no area', node.span, "Write: drop: true")
+        return None
     return read_words(node, problems)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Iterator
+from io import StringIO
 from pathlib import PurePath
 
 from msgspec import Struct
@@ -15,6 +16,7 @@ from msgspec import Struct
 from zubrel.atoms.diagnostics import Diagnostic, Problems
 from zubrel.atoms.source import Source, Span
 from zubrel.atoms.spelling import listing, suggestion
+from zubrel.authored.files import LARGEST_FILE
 from zubrel.authored.kinds import Shape
 from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence
 from zubrel.authored.shapes import AREA_DEED, FIND, SECTIONS, WAY
@@ -53,12 +55,54 @@ def rows_of(source: Source, text: str, problems: Problems) -> list[Row]:
                      "Its first line names the fields, the first of them id.")  # fmt: skip
         return []
     header, *rest = lines
+    if not _check_header(section, header, text, problems):
+        return []
     return [_row(section, header, cells, problems) for cells in rest if any(c.text for c in cells)]
+
+
+STARTING = "=+-@\t'"
+"""A cell that begins with one of these is a formula to spreadsheets, or has the guard itself."""
+
+
+def guarded(text: str) -> str:
+    """A cell that no spreadsheet takes for a formula: with an apostrophe before, if it need be."""
+    number = text.removeprefix("-").isdigit()
+    return f"'{text}" if text[:1] and text[0] in STARTING and not number else text
+
+
+def unguarded(text: str) -> str:
+    """The text of a cell that `guarded` has written."""
+    return text[1:] if text[:1] == "'" and text[1:2] and text[1] in STARTING else text
+
+
+def _check_header(section: str, header: list[Cell], text: str, problems: Problems) -> bool:
+    """Whether the first line names fields, each once."""
+    shape = _shape(section)
+    known = ("id", "area", "notes", *shape.fields)
+    first = text.lstrip("\ufeff").splitlines()[0]
+    if len(header) == 1 and ";" in first and "," not in first:
+        message = "this table is separated by semicolons, not by commas"
+        hint = "Save it as comma-separated values: in a cell, semicolons part the things of a list."
+        problems.add("wrong-shape", message, header[0].span, hint)
+        return False
+    found, seen = len(problems.found), dict[str, Cell]()
+    for cell in (c for c in header if c.text):
+        lower = cell.text.lower()
+        if cell.text not in known and lower in known:
+            message = f'there is no field "{cell.text}"'
+            problems.add("unknown-key", message, cell.span, f'Write "{lower}", in small letters.')
+        elif cell.text in seen:
+            message = f'the column "{cell.text}" is given twice'
+            problems.add("duplicate-key", message, cell.span, "Keep one of the two.",
+                         (("it is already here", seen[cell.text].span),))  # fmt: skip
+        seen.setdefault(cell.text, cell)
+    return len(problems.found) == found
 
 
 def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]]:
     """The cells of each line, each with its place."""
-    reader = csv.reader(text.splitlines(keepends=True), strict=True)
+    csv.field_size_limit(LARGEST_FILE)
+    reader = csv.reader(StringIO(text, newline=""), strict=True)
     first = 1
     try:
         for values in reader:
@@ -68,7 +112,9 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]
                 found = raw.find(value, at) if value else -1
                 column = found if found >= 0 else min(at, len(raw))
                 at = column + len(value)
-                cells.append(Cell(value.strip(), Span(source, first, column + 1, len(value) or 1)))
+                cells.append(
+                    Cell(unguarded(value.strip()), Span(source, first, column + 1, len(value) or 1))
+                )
             yield cells
             first = reader.line_num + 1
     except csv.Error as error:
@@ -90,7 +136,7 @@ def _row(section: str, header: list[Cell], cells: list[Cell], problems: Problems
             area = _scalar(cell)
         else:
             shape = IN_AREAS[section] if area is not None else _shape(section)
-            entries.append((_scalar(title, cell.span), _node(shape, title.text, cell)))
+            entries.append((_scalar(title, cell.span), _node(shape, title.text, cell, problems)))
     for cell in cells[len(header) :]:
         if cell.text:
             message = "this cell is beyond the last field of the header"
@@ -110,17 +156,20 @@ def _scalar(cell: Cell, span: Span | None = None) -> Scalar:
     return Scalar(span or cell.span, cell.text, True)
 
 
-def _node(shape: Shape, name: str, cell: Cell) -> Node:
+def _node(shape: Shape, name: str, cell: Cell, problems: Problems) -> Node:
     """A cell as the node that its field expects."""
     field = shape.fields.get(name)
     form = field.kind.form[0] if field else "text"
     if form in MAPPINGS:
-        pairs = []
+        pairs: list[tuple[Scalar, Scalar]] = []
         for part in _parts(cell):
             left, _, right = part.text.partition("=")
             offset = len(left) + 1 + len(right) - len(right.lstrip())
             value = Cell(right.strip(), part.span.part(offset, len(right.strip())))
             name_cell = Cell(left.strip(), part.span.part(0, len(left.strip())))
+            if any(known.text == name_cell.text for known, _ in pairs):
+                message = f'"{name_cell.text}" is given twice in this cell'
+                problems.add("duplicate-key", message, name_cell.span, "Keep one of the two.")
             pairs.append((_scalar(name_cell), _scalar(value)))
         return Mapping(cell.span, list[tuple[Scalar, Node]](pairs))
     if form in LISTS and ";" in cell.text:

@@ -10,8 +10,9 @@ applications", 1989.)
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -219,6 +220,7 @@ class _Linear:
 
 
 def _report_endless(item: Item, endless: list[Source], problems: Problems) -> None:
+    endless = _needed_for(item.id, endless)
     rules = list(dict.fromkeys(s.rule for s in endless))
     words = " with ".join(f'"{r}"' for r in rules[:4])
     count = max(s.gives.get(item.id, 0) for s in endless)
@@ -226,6 +228,32 @@ def _report_endless(item: Item, endless: list[Source], problems: Problems) -> No
         "no-bound",
         f'"{item.id}" can be gained without end, by {words}',
         item.span,
-        f"Say how many can be held:  {item.id}: {{max: {max(9, 3 * count)}}}",
+        f"Say how many can be held:  {_line_with_max(item, count)}",
         (("this can be done again and again", endless[0].span),),
     )
+
+
+def _needed_for(item: str, endless: Sequence[Source]) -> list[Source]:
+    """Those of some sources that give an item, or what these take, and so on."""
+    wanted, found = {item}, list[Source]()
+    while more := [s for s in endless if s not in found and wanted & s.gives.keys()]:
+        found += more
+        wanted |= {taken for source in more for taken in source.takes}
+    return sorted(found, key=endless.index)
+
+
+def _line_with_max(item: Item, count: int) -> str:
+    """The item as it stands in the file, with how many can be held: of knowledge once is enough."""
+    most = f"max: {1 if item.kind == 'knowledge' else max(9, 3 * count)}"
+    line = item.span.source.line(item.span.line)[item.span.column - 1 :]
+    found = re.match(r"[a-z0-9_]+\s*:\s*(\{(?P<fields>[^{}]*)\}|(?P<name>[^#{},\[\]&*|>]*))", line)
+    if found is None or (found["fields"] is None and not (found["name"] or "").strip()):
+        below = item.span.source.line(item.span.line + 1)
+        indent = len(below) - len(below.lstrip())
+        if found is not None and below.strip() and indent > item.span.column - 1:
+            return f"{item.id}: with a line {most} below it"
+        return f"{item.id}: {{{most}}}"
+    if found["fields"] is not None:
+        fields = found["fields"].strip()
+        return f"{item.id}: {{{fields}, {most}}}" if fields else f"{item.id}: {{{most}}}"
+    return f"{item.id}: {{name: {found['name'].strip()}, {most}}}"

@@ -33,6 +33,7 @@ from zubrel.checked.world import (
     World,
 )
 
+UNKNOWN = ("unknown-id", "wrong-kind", "unknown-key")
 KINDS_OF_FINDING = (
     "unwinnable", "softlock", "bad_luck", "luck_needed", "unreachable", "missable", "too_early",
     "no_gate", "skippable", "unused", "exact_count", "swallowed", "empty_hands", "wasted_use",
@@ -113,6 +114,8 @@ class _Checker:
             visits_asked=tuple(a for a in areas if a in self.resolver.visits),
             asked=resolved,
         )
+        if any(p.code in UNKNOWN for p in self.problems.found):
+            return world  # whatever is gained without end may be so because of what is not known
         bounded = replace(world, items=bound_items(world, self.problems))
         sections.check_drops(bounded.items)
         return bounded
@@ -121,12 +124,12 @@ class _Checker:
         start = self.document.start
         areas = self.document.entries("areas")
         if not areas:
-            self.problems.add("missing", "a world needs at least one area",
-                              None, "Add a section: areas: {shore: {}}")  # fmt: skip
+            span, hint = self.document.roots[0].span, "Add a section: areas: {shore: {}}"
+            self.problems.add("missing", "a world needs at least one area", span, hint)
         if start is None:
             hint = f"Add a line: start: {{at: {key_of(areas[0]) if areas else 'some_area'}}}"
-            message = f"{self.document.path}: the world does not say where the player starts"
-            self.problems.add("missing", message, None, hint)
+            message = "the world does not say where the player starts"
+            self.problems.add("missing", message, self.document.roots[0].span, hint)
             return "", ()
         word = start.word("at")
         if word is None:
@@ -187,7 +190,11 @@ class _Checker:
             self.problems.add("missing", message, entry.span, "Add: to: 10")
             high = low
         start = low if start is None else start
-        if not low <= start <= high:
+        if low > high:
+            message = f"a meter from {low} to {high} has no values"
+            hint = f"Write: from: {high}, to: {low}"
+            self.problems.add("bad-value", message, entry.where("from"), hint)
+        elif not low <= start <= high:
             message = f"a meter from {low} to {high} cannot start at {start}"
             self.problems.add("bad-value", message, entry.where("start"))
         return Meter(key_of(entry), name_of(entry), entry.span, low, high, start)

@@ -11,11 +11,12 @@ from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
 
-ARTICLES = {"a": "a", "e": "an", "i": "an", "o": "an", "u": "an"}
+VERY_NEAR = 0.8
+"""How alike a thing of another kind must be named to be offered all the same."""
 
 
 def with_article(kind: str) -> str:
-    return f"{ARTICLES.get(kind[0], 'a')} {kind}"
+    return f"{'an' if kind[0] in 'aeiou' else 'a'} {kind}"
 
 
 class Definition(Struct, frozen=True):
@@ -32,6 +33,7 @@ class Names:
         self.problems = problems
         self.known: dict[str, Definition] = {}
         self.back_ids: dict[int, str] = {}
+        self._hints: dict[tuple[str, tuple[str, ...]], str] = {}
         self.made: dict[tuple[str, ...], str] = {}
 
     def define(self, name: Name, kind: str) -> None:
@@ -64,9 +66,8 @@ class Names:
             return name.text
         wanted = " or ".join(kinds)
         if definition is not None:
-            message = (
-                f'"{name.text}" is {with_article(definition.kind)}, not {with_article(wanted)}'
-            )
+            asked = " or ".join(map(with_article, kinds))
+            message = f'"{name.text}" is {with_article(definition.kind)}, not {asked}'
             self.problems.add("wrong-kind", message, name.span, None,
                               (("it is defined here", definition.span),))  # fmt: skip
             return None
@@ -76,10 +77,16 @@ class Names:
         return None
 
     def _hint(self, name: Name, kinds: tuple[str, ...]) -> str:
+        """Looked for once for each word: a world may have the same fault ten thousand times."""
+        if (name.text, kinds) not in self._hints:
+            self._hints[name.text, kinds] = self._new_hint(name, kinds)
+        return self._hints[name.text, kinds]
+
+    def _new_hint(self, name: Name, kinds: tuple[str, ...]) -> str:
         right = [known for known, d in self.known.items() if d.kind in kinds]
         if near := nearest(name.text, right):
             return f'Did you mean "{near}"?'
-        if near := nearest(name.text, self.known):
+        if near := nearest(name.text, self.known, VERY_NEAR):
             return f'There is {with_article(self.known[near].kind)} "{near}".'
         return f'Define "{name.text}", or name one that exists.'
 

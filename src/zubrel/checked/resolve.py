@@ -195,6 +195,12 @@ class Resolver:
 
     def _state(self, tree: syntax.IsState) -> Cond:
         name, state = tree.name, tree.state
+        fact = self.facts.get(name.text)
+        if fact is not None and state in fact.values:
+            hint = f'Write "{name.text} = {state}".'
+            message = f'"{name.text}" is a fact'
+            self.problems.add("bad-condition", message, name.span, hint)
+            return ALWAYS
         if state in ("open", "shut"):
             lock = self.names.find(name, "lock")
             atom = LockOpen(lock, name.span) if lock else ALWAYS

@@ -23,6 +23,8 @@ from zubrel.checked.resolve import Resolver
 from zubrel.checked.trades import shop_site
 from zubrel.checked.world import Happening, Item, Rule
 
+MOST_RULES = 20_000
+
 
 class RuleMaker:
     """Makes the rules of a world, in the order of its sections and files."""
@@ -40,6 +42,8 @@ class RuleMaker:
         self.items = items
         self.names = resolver.names
         self.area_names = {key_of(e): name_of(e) for e in document.entries("areas")}
+        self.made = 0
+        """Rules so far: what is written once and used often multiplies."""
         self.relocking = {
             key_of(e) for e in document.entries("locks") if e.text("relocks") == "passing"
         }
@@ -98,6 +102,11 @@ class RuleMaker:
         there = self.names.find(word, "area")
         if there is None:
             return
+        if there == here and set(way.values) <= {"to", "one_way"}:
+            message = f'this way leads from "{here}" to itself'
+            hint = "What is done without going anywhere is a deed."
+            self.resolver.problems.add("bad-value", message, word.span, hint)
+            return
         if way.has("moves_to"):
             message = 'a way leads where its "to" says: "moves_to" does not fit here'
             self.resolver.problems.add("misplaced", message, way.where("moves_to"),
@@ -150,6 +159,12 @@ class RuleMaker:
         return Site(tuple(a for a in found if self.names.kind_of(a) == "area"))
 
     def _rules_of(self, frame: Frame) -> Iterator[Rule]:
+        self.made += max(1, len(frame.entry.entries("either")))
+        if self.made > MOST_RULES:
+            message = f"with this, the world has more than {MOST_RULES:,} rules"
+            hint = "Alternatives of things that are written out many times multiply; write fewer."
+            self.resolver.problems.add("too-large", message, frame.entry.span, hint)
+            self.resolver.problems.stop_if_any()
         alternatives = frame.entry.entries("either")
         if not alternatives:
             yield self._rule(frame, frame.id, frame.label, (frame.entry,), frame.entry.span)

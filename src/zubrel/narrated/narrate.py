@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from zubrel.atoms.budget import LimitReached
 from zubrel.checked.keys import ENDING
-from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
 from zubrel.explored.space import Trace
 from zubrel.findings.find import Found
@@ -32,10 +31,10 @@ def narrate(found: Found, seconds: Callable[[], float]) -> Report:
     return _Narrator(found).report(seconds)
 
 
-def nothing_known(world: World, stopped: str, seconds: float) -> Report:
+def nothing_known(path: str, title: str, stopped: str, seconds: float) -> Report:
     """The report where a limit came before anything was found."""
     return Report(
-        path=world.path, title=world.title, verdict="incomplete", stopped=stopped, engine="no",
+        path=path, title=title, verdict="incomplete", stopped=stopped, engine="no",
         situations=None, moves=None, won=None, doomed=None, seconds=seconds, shortest_win=None,
         findings=(),
     )  # fmt: skip

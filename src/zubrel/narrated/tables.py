@@ -135,6 +135,25 @@ def _areas(world: World) -> Iterator[Row]:
         yield ((area.id,), (area.name,), tuple(finds), tuple(ways), tuple(others), needs)
 
 
+def _ways(world: World) -> Iterator[Row]:
+    """Every way, in each of its directions."""
+    for rule in world.rules:
+        if rule.kind == "way" and rule.areas is not None:
+            ends = dict.fromkeys(o.destination or rule.areas[0] for o in rule.outcomes)
+            back = any(
+                r.kind == "way" and r.owner == rule.owner and r.areas != rule.areas
+                for r in world.rules
+            )
+            does = tuple(
+                words
+                for effect in rule.outcomes[0].effects
+                if not isinstance(effect, MoveTo) and (words := effect_words(world, effect))
+            )
+            yield ((rule.id,), (rule.label,), rule.areas, tuple(ends),
+                   (rule.lock,) if rule.lock else (), tuple(asked_of(world, rule)),
+                   does, () if back else ("no",))  # fmt: skip
+
+
 def _way(rule: Rule) -> str:
     there = " or ".join(dict.fromkeys(o.destination or "" for o in rule.outcomes))
     return f"{there} ({rule.lock})" if rule.lock else there
@@ -352,6 +371,7 @@ def _promises(world: World) -> Iterator[Row]:
 SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World], Iterator[Row]]]] = {
     "items": (("id", "name", "kind", "most", "from", "needed by", "spent on"), _items),
     "areas": (("id", "name", "finds", "ways to", "deeds", "needs"), _areas),
+    "ways": (("id", "name", "from", "to", "lock", "asks", "does", "way back"), _ways),
     "locks": (("id", "name", "begins", "opened at", "asks", "opened by", "locks", "says"), _locks),
     "deeds": (("id", "name", "at", "asks", "does", "once"), _deeds),
     "people": (("id", "name", "at", "talks", "quests"), _people),

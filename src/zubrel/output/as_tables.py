@@ -11,12 +11,15 @@ from collections.abc import Iterable, Iterator
 from io import StringIO
 from typing import Any
 
+from zubrel.atoms.plain import plain
 from zubrel.authored.kinds import Shape
 from zubrel.authored.shapes import AREA, SECTIONS
-from zubrel.authored.tables import IN_AREAS, LISTS, MAPPINGS
+from zubrel.authored.tables import IN_AREAS, LISTS, MAPPINGS, guarded
 from zubrel.output.as_yaml import yaml_text
 
 MAIN = "world.yaml"
+LONGEST_CELL = 30_000
+"""Characters; spreadsheets cut longer ones."""
 MARK = "\ufeff"
 KEPT_IN_YAML = ("carry", "whenever", "promises", "accept")
 # what a cell would read back as something else
@@ -131,6 +134,8 @@ def _whole(value: Any) -> str:
     text = str(value)
     if text != text.strip() or "\n" in text or (isinstance(value, str) and text in TRICKY):
         raise NotInCells
+    if plain(text) != text or "\x85" in text or len(text) > LONGEST_CELL:
+        raise NotInCells
     return text
 
 
@@ -150,5 +155,5 @@ def _csv(section: str, rows: Iterable[Row]) -> str:
     memory = StringIO()
     writer = csv.DictWriter(memory, names, lineterminator="\r\n")
     writer.writeheader()
-    writer.writerows(every)
+    writer.writerows({k: guarded(v) for k, v in row.items()} for row in every)
     return MARK + memory.getvalue()

@@ -7,13 +7,16 @@ import json
 from collections.abc import Sequence
 from io import StringIO
 
-from rich.console import Console
+from rich.cells import cell_len
+from rich.console import Console, Group, RenderableType
 from rich.table import Table
 from rich.text import Text
 
+from zubrel.authored.tables import guarded
 from zubrel.narrated.tables import Listing
+from zubrel.output.text import indented
 
-EMPTY = "–"
+EMPTY, GAP = "–", 2
 
 
 def write_tables(listings: Sequence[Listing], console: Console) -> None:
@@ -24,20 +27,60 @@ def write_tables(listings: Sequence[Listing], console: Console) -> None:
         if not listing.rows:
             console.print(Text(f"{listing.section}: none", "dim"))
             continue
-        console.print(_table(listing))
+        console.print(_table(listing, console.width))
 
 
-def _table(listing: Listing) -> Table:
+def _table(listing: Listing, width: int) -> RenderableType:
+    """A table where no word is longer than its column; where there is no room for that, records."""
+    columns = _shown(listing)
+    words = [max(map(_longest, (listing.columns[n], *(w for row in listing.rows for w in row[n]))))
+             for n in columns]  # fmt: skip
+    if sum(words) + GAP * (len(words) - 1) > width:
+        return _records(listing, columns)
     table = Table(
-        title=Text(f"{listing.section} ({len(listing.rows)})", "bold"), title_justify="left",
-        box=None, header_style="italic", padding=(0, 2, 0, 0), pad_edge=False,
+        title=_title(listing), title_justify="left",
+        box=None, header_style="italic", padding=(0, GAP, 0, 0), pad_edge=False,
     )  # fmt: skip
-    used = [n for n in range(len(listing.columns)) if any(row[n] for row in listing.rows)]
-    for n in used:
-        table.add_column(listing.columns[n], overflow="fold", no_wrap=n == 0)
+    for n, least in zip(columns, words, strict=True):
+        table.add_column(listing.columns[n], overflow="fold", min_width=least)
     for row in listing.rows:
-        table.add_row(*(Text("\n".join(row[n]) or EMPTY) for n in used))
+        table.add_row(*(Text("\n".join(row[n]) or EMPTY) for n in columns))
     return table
+
+
+def _title(listing: Listing) -> Text:
+    return Text(f"{listing.section} ({len(listing.rows)})", "bold")
+
+
+def _shown(listing: Listing) -> list[int]:
+    """The columns in which something stands; names come before ids."""
+    used = [n for n in range(len(listing.columns)) if any(row[n] for row in listing.rows)]
+    if listing.columns[:2] == ("id", "name") and used[:2] == [0, 1]:
+        used[:2] = [1, 0]
+    return used
+
+
+def _longest(text: str) -> int:
+    return max((cell_len(word) for word in text.split()), default=0)
+
+
+def _records(listing: Listing, columns: Sequence[int]) -> RenderableType:
+    """Each entry as a block: its first two cells, and below them the others, a line each."""
+    blocks: list[RenderableType] = [_title(listing)]
+    wide = max(cell_len(listing.columns[n]) for n in columns)
+    for row in listing.rows:
+        first, *others = [n for n in columns if row[n]] or columns
+        head = Text(", ".join(row[first]), "bold")
+        if others and listing.columns[others[0]] == "id":
+            head.append(f"  {row[others.pop(0)][0]}", "dim")
+        blocks.append(indented(head, 2))
+        for n in others:
+            grid = Table.grid(padding=(0, GAP, 0, 0))
+            grid.add_column(width=wide, style="italic")
+            grid.add_column(overflow="fold")
+            grid.add_row(listing.columns[n], Text(", ".join(row[n])))
+            blocks.append(indented(grid, 4))
+    return Group(*blocks)
 
 
 def listings_as_csv(listings: Sequence[Listing]) -> str:
@@ -48,7 +91,7 @@ def listings_as_csv(listings: Sequence[Listing]) -> str:
         if number:
             writer.writerow([])
         writer.writerow(listing.columns)
-        writer.writerows(["; ".join(cell) for cell in row] for row in listing.rows)
+        writer.writerows([guarded("; ".join(cell)) for cell in row] for row in listing.rows)
     return text.getvalue()
 
 

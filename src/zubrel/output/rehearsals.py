@@ -11,7 +11,8 @@ from zubrel.played.rehearse import Failure, Rehearsal
 
 
 def rehearsals_as_text(rehearsals: Sequence[Rehearsal], quiet: bool = False) -> str:
-    """A line for each script, what went wrong below it, and a closing line."""
+    """A line for each script, what went wrong below it, and a closing line; `quiet`: of failures
+    the place only, and nothing of what went well."""
     lines = []
     for rehearsal in rehearsals:
         size = (
@@ -21,7 +22,8 @@ def rehearsals_as_text(rehearsals: Sequence[Rehearsal], quiet: bool = False) -> 
             lines += [] if quiet else [f"as expected  {rehearsal.path}  ({size})"]
             continue
         lines.append(f"FAILED       {rehearsal.path}  (after {size})")
-        lines += [f"  {line}" for line in failure_lines(rehearsal.failure)]
+        told = failure_lines(rehearsal.failure)
+        lines += [f"  {line}" for line in (told[:1] if quiet else told)]
     failed = sum(r.failure is not None for r in rehearsals)
     lines.append(f"{counted(len(rehearsals), 'script')}: {len(rehearsals) - failed} as expected, "
                  f"{failed} failed")  # fmt: skip

@@ -49,7 +49,7 @@ class _Schema:
                 "description": "Other files of this world, YAML or CSV.",
                 **_one_or_many({"type": "string"}),
             },
-            "notes": TEXT,
+            "notes": {"description": "Free text for the team: anything may stand here."},
         }
         for name, section in SECTIONS.items():
             properties[name] = self._described(self._kind(section.kind), section.about)
@@ -80,7 +80,7 @@ class _Schema:
             case ("texts",):
                 conditional = {
                     "type": "object", "additionalProperties": False,
-                    "properties": {"when": CONDITION, "text": TEXT, "id": ID, "notes": TEXT},
+                    "properties": {"when": CONDITION, "text": TEXT, "id": ID, "notes": {}},
                 }  # fmt: skip
                 return _one_or_many({"anyOf": [TEXT, conditional]})
             case ("flag or ids",):
@@ -107,7 +107,7 @@ class _Schema:
             name: self._described(self._kind(field.kind), field.about)
             for name, field in shape.fields.items()
         }
-        properties |= {"id": ID, "notes": {**TEXT, "description": "Free text for the team."}}
+        properties |= {"id": ID, "notes": {"description": "Free text for the team."}}
         mapping = {"type": "object", "properties": properties, "additionalProperties": False}
         forms: list[dict[str, Any]] = [mapping, {"type": "null"}]
         if shape.short is not None:

@@ -153,6 +153,8 @@ def _numbers(report: Report) -> Iterable[str]:
     searched = "every one searched" if report.complete else "those found so far"
     moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
     how = f"({searched}; {report.engine} search, {report.seconds:.2f} s)"
+    if report.situations is None and report.classes is None:
+        how = f"({report.seconds:.2f} s)"
     if report.situations is None:
         yield f"{extent(report)} {how}"
     else:

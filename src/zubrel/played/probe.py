@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import combinations
+from itertools import combinations, islice
 from math import prod
 from typing import Any as Anything
 
@@ -40,7 +40,7 @@ from zubrel.played.why import area_text, refusal
 from zubrel.reduced.rising import parts_of
 from zubrel.walked.walker import Situation, Walker, compares
 
-MOST_ROWS, MOST_GROUPS = 400, 4096
+MOST_ROWS, MOST_GROUPS = 400, 2048
 """Rows that are made, and combinations that are told apart at all."""
 MOST_VALUES = 12
 """Amounts in one case that are named one by one."""
@@ -186,38 +186,37 @@ class _Prober:
         yield from self._occurring(number, low, middle)
         yield from self._occurring(number, middle + 1, high)
 
-    def _groups(self, columns: Sequence[Column]) -> list[tuple[tuple[int, ...], Anything]] | None:
-        """The situations here, sorted by case; no group is empty. None: there are too many."""
-        groups: list[tuple[tuple[int, ...], Anything]] = [((), self.standing)] if (
-            self.standing) else []  # fmt: skip
-        for column in columns:
-            sets = [self.space.where(f) for f in column.formulas]
-            parts = []
-            for cases, group in groups:
-                self.budget.spend(GROUP)
-                parts += [
-                    ((*cases, n), part) for n, some in enumerate(sets) if (part := group & some)
-                ]
-            if len(parts) > MOST_GROUPS:
-                return None
-            groups = parts
-        return groups
+    def _groups(
+        self, sets: Sequence[Sequence[Anything]], group: Anything, cases: tuple[int, ...] = ()
+    ) -> Iterator[tuple[tuple[int, ...], Anything]]:
+        """The situations of a group, sorted by case of the columns that follow; none is empty.
+
+        One after the other, so that few sets are held at a time.
+        """
+        self.budget.spend(GROUP)
+        if len(cases) == len(sets):
+            yield cases, group
+            return
+        for number, some in enumerate(sets[len(cases)]):
+            if part := group & some:
+                yield from self._groups(sets, part, (*cases, number))
 
     def _probed(
         self, name: str, label: str, columns: tuple[Column, ...],
         row: Callable[[tuple[int, ...], Anything], ProbeRow],
     ) -> Probe:  # fmt: skip
-        groups, told = self._groups(columns), columns
-        cut = groups is None
-        while groups is None:  # as many columns as can be told apart
-            told = told[:-1]
-            groups = self._groups(told)
-        rows = [row(cases, group) for cases, group in groups[:MOST_ROWS]]
-        every = prod(len(column.cases) for column in columns)
-        return Probe(
-            name, label, told, tuple(rows), None if cut else every - len(groups),
-            cut or len(groups) > MOST_ROWS, (), (), (),
-        )  # fmt: skip
+        sets = [[self.space.where(f) for f in column.formulas] for column in columns]
+        for told in range(len(columns), -1, -1):  # as many columns as can be told apart
+            groups = islice(self._groups(sets[:told], self.standing), MOST_GROUPS + 1)
+            count = sum(1 for _ in groups) if self.standing else 0
+            if count <= MOST_GROUPS:
+                break
+        every = self._groups(sets[:told], self.standing) if count else ()
+        rows = tuple(row(cases, group) for cases, group in islice(every, MOST_ROWS))
+        whole = told == len(columns)
+        never = prod(len(column.cases) for column in columns) - count if whole else None
+        return Probe(name, label, columns[:told], rows, never, not whole or count > len(rows),
+                     (), (), ())  # fmt: skip
 
     def _way(self, group: Anything) -> tuple[Situation, tuple[MoveLine, ...], bool]:
         """A situation of a group with a shortest way to it, and whether it is surely that."""

@@ -34,7 +34,8 @@ class Failure(Struct, frozen=True):
 
 
 class Rehearsal(Struct, frozen=True):
-    """How one script went; it ends at the first failure."""
+    """How one script went; it ends at the first failure. Moves and expectations are those before
+    that."""
 
     path: str
     moves: int
@@ -50,10 +51,10 @@ def rehearse(
     moves = expectations = 0
     for line in lines:
         failure = run.move(line) if isinstance(line, ScriptMove) else run.expect(line)
-        moves += isinstance(line, ScriptMove)
-        expectations += isinstance(line, Expect)
         if failure:
             return Rehearsal(path, moves, expectations, failure)
+        moves += isinstance(line, ScriptMove)
+        expectations += isinstance(line, Expect)
     return Rehearsal(path, moves, expectations, None)
 
 
@@ -75,7 +76,10 @@ class _Run:
         except NeedsOutcome as luck:
             numbers = listed([str(n) for n in luck.numbers], "or")
             wanted = f"an outcome of “{rule.label}”: {rule.id}: {luck.numbers[0]}"
-            return self._failure(line.span, wanted, f"luck decides between {numbers}")
+            if len(luck.numbers) == 1:
+                return self._failure(line.span, f"“{rule.label}”", "luck decides nothing there")
+            given = "" if line.outcome is None else f"there is no outcome {line.outcome}: "
+            return self._failure(line.span, wanted, f"{given}luck decides between {numbers}")
         return None
 
     def expect(self, line: Expect) -> Failure | None:
@@ -93,6 +97,8 @@ class _Run:
                     return None
                 heard = " / ".join(self.told) or "nothing was said"
                 return self._failure(line.span, f"the text “{line.text}”", heard)
+            case "step":
+                return self._expect_step(line)
             case "ended":
                 now = str(here[ENDING]) or "the game goes on"
                 return None if now == line.text else self._failure(
@@ -117,6 +123,18 @@ class _Run:
             )
         why = listed(lacking(walker, rule, here))
         return None if possible else self._failure(line.span, f"{line.text} to be possible", why)
+
+    def _expect_step(self, line: Expect) -> Failure | None:
+        """The number of the first goal of an active quest that is not met."""
+        number, name = line.text.split(" of ")
+        quest = self.session.world.quests[name]
+        state = QUEST_STATES[int(self.session.here[keys.quest(name)])]
+        if state != "active":
+            return self._failure(line.span, f"step {line.text}", f"{quest.name} is {state}")
+        met = [self.session.walker.goals.met(g, name, self.session.here) for g in quest.goals]
+        step = met.index(False) + 1 if False in met else len(met) + 1
+        found = f"step {step} of {len(met)}" if step <= len(met) else "every step is done"
+        return None if step == int(number) else self._failure(line.span, f"step {line.text}", found)
 
     def _place(self) -> str:
         return self.session.world.name_of(str(self.session.here[PLACE]))

@@ -13,7 +13,12 @@ from zubrel.atoms.spelling import suggestion
 from zubrel.authored.conditions import Condition, parse_condition
 from zubrel.checked.world import World
 
-WORDS = ("possible", "impossible", "says", "live", "doomed", "ended")
+WORDS = ("possible", "impossible", "says", "live", "doomed", "ended", "step")
+_STEP = re.compile(r"([0-9]{1,6})\s+of\s+([a-z][a-z0-9_]*)")
+
+
+EXPECTATIONS = ('A script expects a condition, or: live, doomed, ended ENDING, possible RULE, '
+                'impossible RULE, says "TEXT", step N of QUEST.')  # fmt: skip
 
 
 class ScriptMove(Struct, frozen=True):
@@ -84,6 +89,8 @@ def _expectation(text: str, span: Span, problems: Problems) -> Expect | None:
             return Expect(word, rest[1:-1], None, span)
         problems.add("bad-script", "the text must stand in quotes", inner, 'expect says "…"')
         return None
+    if word == "step" and (match := _STEP.fullmatch(rest)):
+        return Expect(word, f"{int(match[1])} of {match[2]}", None, span)
     if word in ("possible", "impossible", "ended") and re.fullmatch(r"[a-z][a-z0-9_]*", rest):
         return Expect(word, rest, None, span)
     condition = parse_condition(text, inner, problems)
@@ -105,6 +112,8 @@ def check_names(lines: list[Line], world: World) -> None:
             wanted, known, what = line.rule, rules, "rule"
         elif line.kind in ("possible", "impossible"):
             wanted, known, what = line.text, rules, "rule"
+        elif line.kind == "step":
+            wanted, known, what = line.text.split(" of ")[1], set(world.quests), "quest"
         elif line.kind == "ended":
             wanted, known, what = line.text, set(world.endings), "ending"
         else:

@@ -17,7 +17,7 @@ HANDLING = ("put", "fetch", "drop", "pick_up", "sell")
 class Step(Struct, frozen=True):
     """A move that was made: its rule and outcome, the situation then, what the player was told.
 
-    `says` is the move's own text, `told` all of it, the text of an area that was entered included.
+    `says` is the move's own text, `told` all of it: that of the area where the player is then, too.
     """
 
     rule: Rule
@@ -85,9 +85,8 @@ class Session:
         results = self.walker.results(rule, here)
         after = next((r.situation for r in results if r.outcome is chosen), here)
         told = [chosen.says] if chosen.says else []
-        arrival = area_text(self.walker, after)
-        if after[PLACE] != here[PLACE] and arrival:
-            told.append(arrival)
+        if after[ENDING] == UNENDED and (shown := area_text(self.walker, after)):
+            told.append(shown)
         step = Step(
             rule,
             chosen.number,

@@ -335,7 +335,8 @@ class _Play:
             click.echo("There is no win from here; undo goes back.")
             return
         rule, length = found
-        click.echo(f"“{rule.label}” ({rule.id}): then a win is {counted(length - 1, 'move')} away.")
+        left = f"then a win is {counted(length - 1, 'move')} away" if length > 1 else "that wins"
+        click.echo(f"“{rule.label}” ({rule.id}): {left}.")
 
     def _goto(self, text: str) -> None:
         last = len(self.session.done) + len(self.session.undone)

@@ -8,11 +8,12 @@ from contextlib import contextmanager, suppress
 
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget, Interrupted, Limits
+from zubrel.atoms.budget import Budget, Interrupted, LimitReached, Limits
 from zubrel.atoms.diagnostics import InvalidInput
 from zubrel.atoms.processes import end_workers, pool_of
 from zubrel.authored.document import read_document
 from zubrel.checked.world import World
+from zubrel.narrated.narrate import nothing_known
 from zubrel.narrated.report import Report
 from zubrel.pipeline import load, report
 from zubrel.shell.alarm import CTRL_C, watched
@@ -56,7 +57,10 @@ def report_on(
     budget = Budget(common.limits) if again else common.budget
     with at_work(common, budget) as meter:
         meter.stage("reading")
-        world = load(path)
+        try:
+            world = load(path)
+        except LimitReached as limit:
+            return nothing_known(path, path, str(limit), budget.seconds())
         refuse_to_write_over(common.output)
         return report(world, budget, meter, with_progression, with_outline, jobs)
 
