@@ -6,6 +6,8 @@ import re
 
 from msgspec import Struct
 
+from zubrel.atoms.plain import plain
+
 _OF_TABLES = re.compile("\r\n|\n|\r")
 _OF_YAML = re.compile("\r\n|[\n\r\x85\u2028\u2029]")
 
@@ -38,7 +40,7 @@ class Span(Struct, frozen=True):
     @property
     def place(self) -> str:
         """`file:line:column`, the form that editors make clickable."""
-        return f"{self.source.path}:{self.line}:{self.column}"
+        return f"{plain(self.source.path)}:{self.line}:{self.column}"
 
     def part(self, offset: int, width: int) -> Span:
         """The stretch that begins `offset` characters into this one."""

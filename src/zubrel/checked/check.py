@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from msgspec.structs import replace
 
 from zubrel.atoms.diagnostics import Problems
+from zubrel.atoms.plain import plain
 from zubrel.atoms.spelling import suggestion
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
@@ -92,7 +93,7 @@ class _Checker:
         check_marks(rules, self.resolver, happenings)
         world = World(
             path=document.path,
-            title=document.title or document.path,
+            title=document.title or plain(document.path),
             start_area=start,
             holding=holding,
             items=items,

@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from zubrel.drawn.paper import Paper
+from zubrel.drawn.letters import with_letters
+from zubrel.drawn.paper import COLORS, Paper
 from zubrel.narrated.report import Report
 
 
@@ -56,7 +57,7 @@ def draw(report: Report, picture: str, form: str) -> bytes:
     """
     if missing := lacking(report, picture):
         raise ValueError(missing)
-    return PICTURES[picture](report).written(form)
+    return PICTURES[picture](with_letters(report)).written(form)
 
 
 def lacking(report: Report, picture: str) -> str:
@@ -69,6 +70,8 @@ def lacking(report: Report, picture: str) -> str:
         return f"this world is too large for its {picture}; its map can be drawn"
     if picture == "growth" and report.situations is None:
         return "nobody has counted the situations of this world; its map can be drawn"
+    if picture == "growth" and report.sketch.growth is None:
+        return "this world has too many situations to go through them move by move"
     return ""
 
 
@@ -82,6 +85,8 @@ def inline(report: Report, picture: str) -> str:
         r"<metadata>.*?</metadata>|<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL
     )
     text = re.sub(r'( id="|href="#|url\(#)', rf"\g<1>{picture}-", text)
+    for color, name in COLORS.items():
+        text = text.replace(color, f"var(--{name}, {color})")
     head, rest = text.split(">", 1)
     head = re.sub(r' (width|height)="[^"]*"', "", head)
     return f'{head} role="img" aria-label="{TITLES[picture]}">{rest}'

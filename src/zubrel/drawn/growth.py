@@ -21,19 +21,15 @@ def draw_growth(report: Report) -> Paper:
 class _Growth:
     def __init__(self, report: Report) -> None:
         self.report = report
-        growth = report.sketch.growth if report.sketch else None
-        self.growth: tuple[tuple[int, ...], ...] | None = growth
-        self.last = max(1, len(growth) - 1) if growth else 1
-        most = max((row[0] for row in growth), default=1) if growth else 1
+        assert report.sketch and report.sketch.growth is not None, "`draw` has seen to it"
+        self.growth: tuple[tuple[int, ...], ...] = report.sketch.growth
+        self.last = max(1, len(self.growth) - 1)
+        most = max((row[0] for row in self.growth), default=1)
         self.powers = max(1, math.ceil(math.log10(max(2, most))))
 
     def drawn(self) -> Paper:
-        if self.growth is None:
-            below = ("There are too many situations to go through them move by move: "
-                     f"{self.report.situations:,} in all.")  # fmt: skip
-            return Paper(self.report.title, below, 360)
         report = self.report
-        widest = max(range(len(self.growth)), key=lambda n: self.growth[n][0])  # type: ignore[index]
+        widest = max(range(len(self.growth)), key=lambda n: self.growth[n][0])
         below = (f"New situations after each move: {report.situations:,} in all, the farthest "
                  f"{counted(len(self.growth) - 1, 'move')} from the start, the most after move "
                  f"{widest}")  # fmt: skip

@@ -14,6 +14,7 @@ from zubrel.drawn.paper import (
     LINE,
     PAPER,
     QUIET,
+    TINTS,
     WIDTH,
     Paper,
     fitted,
@@ -26,9 +27,11 @@ from zubrel.narrated.words import counted, moment
 MOST_CARDS = 48
 """With more areas the cards carry numbers, and a list below tells the rest."""
 TOP, SIDE = 76, 330
-TINTS = ("#e3edf0", "#f1ead9", "#e6ebdd", "#efe3e4")
-MARKS = {"find": "s", "person": "o", "shop": "^", "foe": "X"}
-WORDS = {"find": "item", "person": "person", "shop": "shop", "foe": "foe"}
+MARKS = {"find": "s", "gift": "P", "person": "o", "shop": "^", "foe": "X"}
+WORDS = {
+    "find": "item", "gift": "given for a deed or a talk", "person": "person", "shop": "shop",
+    "foe": "foe",
+}  # fmt: skip
 LEADING = 14.5
 
 

@@ -17,6 +17,14 @@ warnings.filterwarnings("ignore", "Glyph .* missing")
 
 INK, QUIET, PAPER, CARD = "#17242d", "#566773", "#fbfaf6", "#ffffff"
 LINE, DEEP, PALE, BAD = "#c3c9c7", "#0f5a73", "#dfe9ec", "#9b2c1c"
+TINTS = ("#e3edf0", "#f1ead9", "#e6ebdd", "#efe3e4")
+"""Four that can be told apart beside each other, by their lightness too."""
+COLORS = {
+    INK: "pic-ink", QUIET: "pic-quiet", PAPER: "pic-paper", CARD: "pic-card", LINE: "pic-line",
+    DEEP: "pic-deep", PALE: "pic-pale", BAD: "pic-bad",
+    **{tint: f"pic-tint-{n}" for n, tint in enumerate(TINTS)},
+}  # fmt: skip
+"""What the colours are called on a page, so that a dark one can have others."""
 DPI = 100
 WIDTH, LEAST = 1280, 360
 FORMATS = ("png", "svg", "pdf")

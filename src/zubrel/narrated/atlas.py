@@ -11,16 +11,21 @@ from zubrel.checked.world import Rule, World
 from zubrel.explored.space import Distance
 from zubrel.findings.outline import Outline, moves
 from zubrel.narrated.report import Told
-from zubrel.narrated.tables import asked_of
+from zubrel.narrated.tables import asked_by
 from zubrel.narrated.words import listed, phrase
 
 TROUBLE = ("softlock", "bad_luck")
+GIVING = ("deed", "talk", "recipe", "foe")
 
 
 class Here(Struct, frozen=True):
-    """Something that lies or stands in an area: `kind` is find, person, shop or foe."""
+    """Something that lies or stands in an area: `kind` is find, gift, person, shop or foe.
+
+    A gift is what something that is done there gives.
+    """
 
     kind: str
+    id: str
     name: str
     missable: bool
 
@@ -129,14 +134,26 @@ def _things(world: World, area: str, missed: set[str]) -> Iterator[Here]:
     for find in dict.fromkeys(r.owner for r in here if r.kind == "find"):
         gives = [g.item for r in here if r.owner == find for g in r.gives]
         name = world.name_of(gives[0]) if gives else world.name_of(find)
-        yield Here("find", name, find in missed or bool(missed & set(gives)))
+        yield Here(
+            "find", gives[0] if gives else find, name, find in missed or bool(missed & set(gives))
+        )
+    yield from dict.fromkeys(_given(world, here, missed))
     for person in world.people.values():
         if any(area == place for place, _ in person.places):
-            yield Here("person", person.name, False)
+            yield Here("person", person.id, person.name, False)
     for kind, section in (("shop", world.shops), ("foe", world.foes)):
         for thing in section.values():
             if any(r.owner == thing.id for r in here):
-                yield Here(kind, thing.name, thing.id in missed)
+                yield Here(kind, thing.id, thing.name, thing.id in missed)
+
+
+def _given(world: World, here: Sequence[Rule], missed: set[str]) -> Iterator[Here]:
+    """What deeds and talks of an area, and making and beating there, give."""
+    for rule in here:
+        if rule.kind in GIVING:
+            for item in dict.fromkeys(g.item for g in rule.gives):
+                once = set(rule.once) & missed
+                yield Here("gift", item, world.name_of(item), bool(once) or item in missed)
 
 
 def _passages(world: World) -> Iterator[Passage]:
@@ -161,13 +178,12 @@ def _gate(world: World, rule: Rule, end: str) -> str | None:
     """What a way asks: its lock with what opens it, its needs, what it takes, its area's needs."""
     words = []
     if rule.lock:
-        asked = dict.fromkeys(
-            a for r in world.rules if r.owner == rule.lock and r.kind == "lock"
-            for a in asked_of(world, r)
-        )  # fmt: skip
-        opened = listed(list(asked), "or")
+        opened = asked_by(
+            world, [r for r in world.rules if r.owner == rule.lock and r.kind == "lock"]
+        )
         words.append(world.name_of(rule.lock) + (f" ({opened})" if opened else ""))
-    words += asked_of(world, rule)
+    if asked := asked_by(world, [rule]):
+        words.append(asked)
     if world.areas[end].needs != ALWAYS:
         words.append(phrase(world, world.areas[end].needs))
     if rule.kind != "way":

@@ -16,7 +16,8 @@ if TYPE_CHECKING:
 class MoveLine(Struct, frozen=True):
     """One move of a walk, from `area` to `to`, of a rule of `kind`.
 
-    `outcome` only where luck chose; `changes` in words; `held` is what is held afterwards.
+    `span` is where the rule stands; `outcome` only where luck chose; `changes` in words; `held` is
+    what is held afterwards.
     """
 
     rule: str
@@ -29,6 +30,7 @@ class MoveLine(Struct, frozen=True):
     changes: tuple[str, ...]
     held: tuple[tuple[str, int], ...]
     held_words: tuple[str, ...]
+    span: Span
 
 
 class Point(Struct, frozen=True):

@@ -29,7 +29,7 @@ from zubrel.checked.effects import (
 )
 from zubrel.checked.world import Goal, Item, Rule, Shop, Ware, World
 from zubrel.findings.mentions import subject_of
-from zubrel.narrated.words import phrase
+from zubrel.narrated.words import listed, phrase
 
 Row = tuple[tuple[str, ...], ...]
 
@@ -169,7 +169,7 @@ def _locks(world: World) -> Iterator[Row]:
         locked = dict.fromkeys(r.owner for r in world.rules if r.lock == lock.id)
         begins = "open" if lock.begins_open else "shut"
         state = f"{begins}, shuts behind the player" if lock.relocks else begins
-        asks = tuple(dict.fromkeys(a for r in rules for a in asked_of(world, r)))
+        asks = tuple(words for words in (asked_by(world, rules),) if words)
         texts = tuple(said.text for said in lock.refuses)
         places = lock.from_areas if lock.from_areas else ("nowhere by hand",)
         yield ((lock.id,), (lock.name,), (state,), tuple(places), asks, tuple(others),
@@ -185,6 +185,16 @@ def asked_of(world: World, rule: Rule) -> Iterator[str]:
             yield f"wears {world.items[effect.item].name}"
     for take in rule.takes:
         yield f"takes {_amount(take.count, world.items[take.item].name)}"
+
+
+def asked_by(world: World, rules: Iterable[Rule]) -> str:
+    """What alternatives ask for, all of one or all of another; nothing where one asks nothing."""
+    wanted = list(dict.fromkeys(tuple(asked_of(world, rule)) for rule in rules))
+    if () in wanted:
+        return ""
+    several = len(wanted) > 1
+    words = [listed([f"({p})" if several and " or " in p else p for p in ps]) for ps in wanted]
+    return listed(words, "or")
 
 
 def _deeds(world: World) -> Iterator[Row]:
@@ -312,7 +322,7 @@ def _foes(world: World) -> Iterator[Row]:
         rules = [r for r in world.rules if r.kind == "foe" and r.owner == foe.id]
         count = "returns" if foe.returns else str(foe.count)
         places = rules[0].areas or ("anywhere",)
-        asks = tuple(dict.fromkeys(a for r in rules for a in asked_of(world, r)))
+        asks = tuple(words for words in (asked_by(world, rules),) if words)
         drops = tuple(dict.fromkeys(_amount(g.count, g.item) for r in rules for g in r.gives))
         yield ((foe.id,), (foe.name,), places, (count,), asks, drops)
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from junitparser import Error, Failure, JUnitXml, Skipped, TestCase, TestSuite
 
+from zubrel.atoms.plain import plain
 from zubrel.findings.kinds import GRAVITY
 from zubrel.narrated.report import Report, Told
 
@@ -15,8 +16,9 @@ def reports_as_junit(reports: Sequence[Report], fail_on: str) -> str:
     """Findings below `fail_on`, and accepted ones, are skipped cases with their message."""
     document = JUnitXml()
     for report in reports:
-        suite = TestSuite(report.path)
-        verdict = TestCase("verdict", report.path)
+        path = plain(report.path)
+        suite = TestSuite(path)
+        verdict = TestCase("verdict", path)
         if not report.complete:
             verdict.result = [Error(f"the search stopped at {report.stopped}", "incomplete")]
         suite.add_testcase(verdict)
@@ -28,13 +30,13 @@ def reports_as_junit(reports: Sequence[Report], fail_on: str) -> str:
 
 
 def _case(report: Report, finding: Told, fail_on: str) -> TestCase:
-    case = TestCase(f"{finding.kind} {finding.subject}", report.path)
+    case = TestCase(f"{finding.kind} {finding.subject}", plain(report.path))
     if finding.accepted or GRAVITY[finding.severity] < GRAVITY[fail_on]:
-        case.result = [Skipped(finding.because or finding.message)]
+        case.result = [Skipped(plain(finding.because or finding.message))]
         return case
-    failure = Failure(finding.message, finding.kind)
+    failure = Failure(plain(finding.message), finding.kind)
     place = [finding.span.place] if finding.span else []
     walk = [f"{n}. {m.area}: {m.label}" for n, m in enumerate(finding.evidence, 1)]
-    failure.text = "\n".join([*place, *finding.explanation, *walk])
+    failure.text = plain("\n".join([*place, *finding.explanation, *walk]))
     case.result = [failure]
     return case

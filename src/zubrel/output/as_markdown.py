@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from zubrel.atoms.plain import one_line
 from zubrel.narrated.report import MoveLine, Report, Told
 from zubrel.narrated.words import length
 from zubrel.output.extent import extent, undecided
@@ -23,15 +24,15 @@ def reports_as_markdown(reports: Sequence[Report]) -> str:
 
 def _report(report: Report) -> list[str]:
     lines = [
-        f"## {_plain(report.title)}: {report.verdict}", "",
-        f"{VERDICTS[report.verdict]} `{_code(report.path)}`, "
+        f"## {plain_markdown(report.title)}: {report.verdict}", "",
+        f"{VERDICTS[report.verdict]} `{code_markdown(report.path)}`, "
         f"{extent(report)}."
     ]  # fmt: skip
     lines += [f"Not decided: {line}." for line in undecided(report)]
     if report.shortest_win:
         win = report.shortest_win
         words = length(len(win.moves), win.shortest)
-        lines.append(f"Shortest win: {words} to {_plain(win.name)}.")
+        lines.append(f"Shortest win: {words} to {plain_markdown(win.name)}.")
     lines.append("")
     for finding in report.findings:
         if not finding.accepted:
@@ -39,39 +40,43 @@ def _report(report: Report) -> list[str]:
     accepted = [f for f in report.findings if f.accepted]
     if accepted:
         lines += ["<details><summary>" + f"{len(accepted)} accepted</summary>", ""]
-        lines += [f"- {f.kind} `{f.subject}`: {_plain(f.because or '')}" for f in accepted]
+        lines += [
+            f"- {f.kind} `{code_markdown(f.subject)}`: {plain_markdown(f.because or '')}"
+            for f in accepted
+        ]
         lines += ["", "</details>", ""]
     return lines
 
 
 def _finding(finding: Told) -> list[str]:
-    place = f" `{_code(finding.span.place)}`" if finding.span else ""
-    lines = [f"- **{finding.severity}** {finding.kind} `{finding.subject}`{place}: "
-             f"{_plain(finding.message)}."]  # fmt: skip
+    place = f" `{code_markdown(finding.span.place)}`" if finding.span else ""
+    lines = [f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{place}: "
+             f"{plain_markdown(finding.message)}."]  # fmt: skip
     if finding.explanation or finding.evidence:
         lines += ["", "  <details><summary>why, and how to see it</summary>", ""]
         for line in finding.explanation:
             indent = (len(line) - len(line.lstrip())) // 2
-            lines.append(f"  {'  ' * indent}- {_plain(line.strip())}")
+            lines.append(f"  {'  ' * indent}- {plain_markdown(line.strip())}")
         lines += ["", *_walk(finding.evidence), "", "  </details>", ""]
     return lines
 
 
 def _walk(moves: Sequence[MoveLine]) -> list[str]:
     return [
-        f"  {number}. {_plain(move.area)}: {_plain(move.label)}"
+        f"  {number}. {plain_markdown(move.area)}: {plain_markdown(move.label)}"
         + (f" (outcome {move.outcome})" if move.outcome is not None else "")
         for number, move in enumerate(moves, 1)
     ]
 
 
-def _plain(text: str) -> str:
+def plain_markdown(text: str) -> str:
     """Text of a world that must not turn into markup."""
-    text = " ".join(text.split()).replace("&", "&amp;").replace("<", "&lt;")
+    text = one_line(text).replace("&", "&amp;").replace("<", "&lt;")
     for char in "\\`*_[]|#":
         text = text.replace(char, f"\\{char}")
     return text
 
 
-def _code(text: str) -> str:
-    return text.replace("`", "'")
+def code_markdown(text: str) -> str:
+    """What stands between back quotes."""
+    return one_line(text).replace("`", "'")

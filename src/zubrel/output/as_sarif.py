@@ -7,6 +7,7 @@ import json
 from collections.abc import Sequence
 from pathlib import PurePath
 from typing import Any
+from urllib.parse import quote
 
 from zubrel import __version__
 from zubrel.atoms.source import Span
@@ -52,7 +53,7 @@ def _result(report: Report, finding: Told) -> dict[str, Any]:
     }  # fmt: skip
     if finding.evidence:
         result["codeFlows"] = [{"threadFlows": [{"locations": [
-            {"location": {**_location(report, finding.span), "message": {"text": _words(n, m)}}}
+            {"location": {**_location(report, m.span), "message": {"text": _words(n, m)}}}
             for n, m in enumerate(finding.evidence, 1)
         ]}]}]  # fmt: skip
     if finding.accepted:
@@ -69,13 +70,21 @@ def _fingerprint(report: Report, finding: Told) -> str:
 
 def _location(report: Report, span: Span | None) -> dict[str, Any]:
     path = span.source.path if span else report.path
-    place: dict[str, Any] = {"artifactLocation": {"uri": PurePath(path).as_posix()}}
+    place: dict[str, Any] = {"artifactLocation": {"uri": _uri(path)}}
     if span:
         place["region"] = {
             "startLine": span.line, "startColumn": span.column,
             "endColumn": span.column + span.width,
         }  # fmt: skip
     return {"physicalLocation": place}
+
+
+def _uri(path: str) -> str:
+    """A path as a reference of RFC 3986: everything but plain letters and signs in percents."""
+    pure = PurePath(path)
+    if pure.is_absolute():
+        return pure.as_uri()
+    return quote(pure.as_posix(), errors="surrogateescape")
 
 
 def _words(number: int, move: MoveLine) -> str:

@@ -9,16 +9,18 @@ from rich.console import Console
 from rich.text import Text
 
 from zubrel import __version__
+from zubrel.atoms.plain import plain
 from zubrel.narrated.difference import Difference
 from zubrel.narrated.report import Report, Told
 from zubrel.narrated.words import counted, length, listed
 from zubrel.output.as_json import FORMAT, finding_as_json
+from zubrel.output.as_markdown import code_markdown, plain_markdown
 from zubrel.output.text import STYLES, indented
 
 
 def write_difference(found: Difference, console: Console, quiet: bool = False) -> None:
     """The verdict then and now, what is new, what is gone; `quiet`: one line each."""
-    paths = f"  ({found.old.path} → {found.new.path})"
+    paths = plain(f"  ({found.old.path} → {found.new.path})")
     console.print(Text.assemble((found.new.title, "bold"), (paths, "dim")))
     for line in _summary(found):
         console.print(Text(line))
@@ -106,13 +108,14 @@ def difference_as_json(found: Difference) -> str:
 
 def difference_as_markdown(found: Difference) -> str:
     """For a comment under a change."""
-    lines = [f"## {found.new.title}", "", *(f"- {line}" for line in _summary(found)), ""]
+    told = (f"- {plain_markdown(line)}" for line in _summary(found))
+    lines = [f"## {plain_markdown(found.new.title)}", "", *told, ""]
     for title, findings in (("New", found.appeared), ("Gone", found.gone)):
         if findings:
             lines += [f"### {title}", ""]
             lines += [
-                f"- **{f.kind}** `{f.subject}` ({f.severity}"
-                f"{', accepted' if f.accepted else ''}): {f.message}"
+                f"- **{f.kind}** `{code_markdown(f.subject)}` ({f.severity}"
+                f"{', accepted' if f.accepted else ''}): {plain_markdown(f.message)}"
                 for f in findings
             ]
             lines.append("")

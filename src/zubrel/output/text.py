@@ -12,6 +12,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from zubrel.atoms.plain import plain
 from zubrel.narrated.report import MoveLine, Progress, Report, Told
 from zubrel.narrated.words import counted, length, listed, moment
 from zubrel.output.extent import extent, undecided
@@ -131,7 +132,8 @@ def _table(*titles: str) -> Table:
 
 def _title(report: Report) -> Text:
     title = Text(report.title, "bold")
-    return title if report.title == report.path else title.append(f"  ({report.path})", QUIET)
+    path = plain(report.path)
+    return title if report.title == path else title.append(f"  ({path})", QUIET)
 
 
 def _verdict(report: Report) -> Text:
@@ -292,19 +294,18 @@ def _write_walk(title: str, moves: Sequence[MoveLine], console: Console, full: b
 
 
 def walk_table(moves: Sequence[MoveLine], with_held: bool = False, full: bool = True) -> Table:
-    """A walk as a table: numbers, moves, changes, and what is held then if asked for."""
+    """A walk as a table: numbers, moves, changes where there are any, what is held if asked."""
+    stretches = list(_stretches(moves, full))
+    changing = any(stretch[-1].changes for _, _, stretch in stretches)
     table = Table(box=None, show_header=False, padding=(0, 2, 0, 0), pad_edge=False)
-    table.add_column(justify="right", style=QUIET, no_wrap=True)
-    table.add_column()
-    table.add_column(style=QUIET)
-    if with_held:
-        table.add_column()
-    for first, last, stretch in _stretches(moves, full):
+    table.add_column("", justify="right", style=QUIET, no_wrap=True)
+    for title in ["move", *["changes"] * changing, *["held then"] * with_held]:
+        table.add_column(title, style=QUIET if title == "changes" else "")
+    for first, last, stretch in stretches:
         move = stretch[-1]
-        numbers = str(first) if first == last else f"{first}–{last}"
-        row = [numbers, _stretch_words(stretch), ", ".join(move.changes)]
-        if with_held:
-            row.append(", ".join(move.held_words) or "nothing")
+        row = [str(first) if first == last else f"{first}–{last}", _stretch_words(stretch)]
+        row += [", ".join(move.changes)] * changing
+        row += [", ".join(move.held_words) or "nothing"] * with_held
         table.add_row(*(Text(cell) for cell in row))
     return table
 
@@ -343,7 +344,5 @@ def write_route(
     console.print(Text.assemble((length(len(moves), shortest), "bold"), f" to {goal}"))
     if moves and not quiet:
         table = walk_table(moves, with_held=True)
-        table.show_header = True
-        for column, title in zip(table.columns, ("", "move", "changes", "held then"), strict=True):
-            column.header = Text(title, "dim italic")
+        table.show_header, table.header_style = True, "dim italic"
         console.print(table)

@@ -2,55 +2,138 @@
 
 from __future__ import annotations
 
-import io
+import posixpath
 import subprocess
-import tarfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import click
+from msgspec.structs import replace
+
+from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
+from zubrel.atoms.source import Source, Span
+from zubrel.authored.files import read_source
+from zubrel.authored.nodes import Mapping, Scalar, Sequence, compose
+
+MOST_FILES, MOST_LINKS = 1_000, 10
+LINK, FILES = "120000", ("100644", "100755")
+"""How git names what a path of a revision is."""
 
 
 @contextmanager
 def world_at(path: str) -> Iterator[str]:
     """A file with the world that `path` names: the file itself, or `REV:path` taken out of git.
 
-    With its whole tree, so that what it includes is there as well. Raises `click.UsageError` when
-    there is no such revision, or no such file in it.
+    Of a revision only the world and what it includes are read. Raises `click.UsageError` when
+    there is no such revision, or no such file in it; problems of the world name its revision.
     """
     revision, colon, inside = path.partition(":")
     if not colon or Path(path).exists():
         yield path
         return
+    taken = _Revision(revision, path)
     with TemporaryDirectory() as folder:
-        _unpack(revision, path, folder)
-        file = Path(folder) / inside
-        if not file.is_file():
+        try:
+            yield taken.unpacked(inside, Path(folder))
+        except InvalidInput as invalid:
+            raise InvalidInput(_renamed(p, folder, revision) for p in invalid.diagnostics) from None
+
+
+def _renamed(problem: Diagnostic, folder: str, revision: str) -> Diagnostic:
+    """A problem with the places of a revision instead of those of the copies."""
+
+    def named(span: Span) -> Span:
+        path = Path(span.source.path)
+        if not path.is_relative_to(folder):
+            return span
+        name = f"{revision}:{path.relative_to(folder).as_posix()}"
+        return replace(span, source=Source(name, span.source.lines))
+
+    return replace(
+        problem, message=problem.message.replace(f"{folder}/", f"{revision}:"),
+        span=problem.span and named(problem.span),
+        also=tuple((words, named(span)) for words, span in problem.also),
+    )  # fmt: skip
+
+
+class _Revision:
+    """The files of one revision, by their paths from the top of the repository."""
+
+    def __init__(self, revision: str, asked: str) -> None:
+        self.revision = revision
+        self.asked = asked
+        try:
+            self.top = _git("rev-parse", "--show-toplevel").decode().strip()
+            commit = self._tell("rev-parse", "--verify", "--quiet", "--end-of-options",
+                                f"{revision}^{{commit}}")  # fmt: skip
+        except FileNotFoundError:
+            raise click.UsageError(f"{asked} needs git, which is not installed") from None
+        except subprocess.CalledProcessError as error:
+            words = error.stderr.decode(errors="replace").strip().splitlines()
+            reason = words[-1] if words else f"it knows no revision {revision}"
             raise click.UsageError(
-                f"revision {revision} has no file {inside}; "
+                f"there is no file {asked}, and as a revision git says: {reason}"
+            ) from None
+        self.commit = commit.decode().strip()
+
+    def _tell(self, *arguments: str) -> bytes:
+        return _git("-C", self.top, *arguments)
+
+    def unpacked(self, inside: str, folder: Path) -> str:
+        """Write a world and all that it includes below a folder; where the world is."""
+        (folder / ".git").mkdir()  # what is below belongs together, as in the repository
+        main, done, waiting = posixpath.normpath(inside), set[str](), [posixpath.normpath(inside)]
+        if self._content(main) is None:
+            raise click.UsageError(
+                f"revision {self.revision} has no file {inside}; "
                 "write the path from the top of the repository, as in HEAD~1:worlds/island.yaml"
             )
-        yield str(file)
+        while waiting and len(done) < MOST_FILES:
+            path = waiting.pop()
+            content = None if path in done else self._content(path)
+            done.add(path)
+            if content is None:
+                continue  # whoever includes it is told that it is not there
+            target = folder / path
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(content)
+            waiting += _included_by(str(target), path)
+        return str(folder / main)
+
+    def _content(self, path: str) -> bytes | None:
+        """What a file has in the revision; links are followed, but never out of it."""
+        for _ in range(MOST_LINKS):
+            if path.startswith(("/", "..")) or "\0" in path:
+                return None
+            listed = self._tell("ls-tree", "-z", self.commit, "--", path).split(b"\0")[0]
+            mode, _, rest = listed.decode(errors="replace").partition(" ")
+            if mode not in (LINK, *FILES):
+                return None
+            content = self._tell("cat-file", "blob", rest.split()[1])
+            if mode != LINK:
+                return content
+            there = content.decode(errors="replace")
+            path = posixpath.normpath(posixpath.join(posixpath.dirname(path), there))
+        return None
 
 
-def _unpack(revision: str, path: str, folder: str) -> None:
+def _included_by(file: str, path: str) -> list[str]:
+    """The paths of what a file includes; none where it is no world."""
+    if path.lower().endswith(".csv"):
+        return []
     try:
-        top = _git("rev-parse", "--show-toplevel").decode().strip()
-        packed = _git("-C", top, "archive", "--format=tar", "--end-of-options", revision)
-    except FileNotFoundError:
-        raise click.UsageError(f"{path} needs git, which is not installed") from None
-    except subprocess.CalledProcessError as error:
-        words = error.stderr.decode(errors="replace").strip().splitlines()
-        reason = words[-1] if words else "git does not know it"
-        raise click.UsageError(
-            f"there is no file {path}, and as a revision git says: {reason}"
-        ) from None
-    with tarfile.open(fileobj=io.BytesIO(packed)) as archive:
-        if hasattr(tarfile, "data_filter"):  # from Python 3.11.4 on
-            archive.extraction_filter = tarfile.data_filter
-        archive.extractall(folder)
+        root = compose(*read_source(file), [])
+    except InvalidInput:
+        return []
+    include = root.get("include") if isinstance(root, Mapping) else None
+    nodes = include.items if isinstance(include, Sequence) else [include]
+    return [
+        posixpath.normpath(posixpath.join(posixpath.dirname(path), node.text))
+        for node in nodes
+        if isinstance(node, Scalar) and node.text
+    ]
 
 
 def _git(*arguments: str) -> bytes:

@@ -1,0 +1,84 @@
+"""Names that the fonts of pictures have no letters for: told by their ids instead."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from functools import cache
+from typing import Any, TypeVar
+
+import matplotlib.font_manager as fonts
+from msgspec import Struct
+
+from zubrel.narrated.report import Report
+
+T = TypeVar("T")
+PAIRS = (("id", "name"), ("rule", "label"), ("ending", "name"))
+"""The fields of a report that hold an id and the name that belongs to it."""
+
+
+def with_letters(report: Report) -> Report:
+    """The report, with ids for names that cannot be drawn; of other words what can be is kept."""
+    if all(drawable(text) for text in _texts(report)):
+        return report
+    ids: dict[str, str] = {}
+    for thing in _structs(report):
+        for id_field, name_field in PAIRS:
+            name = getattr(thing, name_field, None)
+            if isinstance(name, str) and not drawable(name) and hasattr(thing, id_field):
+                ids.setdefault(name.strip("“”"), getattr(thing, id_field))
+    longest_first = sorted(ids, key=lambda name: (-len(name), name))
+    found = re.compile("|".join(map(re.escape, longest_first)) or r"(?!)")
+
+    def spelled(text: str) -> str:
+        if drawable(text):
+            return text
+        text = found.sub(lambda match: ids[match[0]], text)
+        return "".join(c for c in text if drawable(c)).strip() or "(no letters for it)"
+
+    return _mapped(report, spelled)
+
+
+@cache
+def _letters() -> frozenset[int]:
+    font = fonts.get_font(fonts.findfont("DejaVu Sans"))
+    return frozenset(font.get_charmap())
+
+
+def drawable(text: str) -> bool:
+    """Whether the font has every letter of a text."""
+    return text.isascii() or all(ord(c) in _letters() or c.isspace() for c in text)
+
+
+def _structs(value: object) -> Iterator[Struct]:
+    if isinstance(value, Struct):
+        yield value
+        for field in value.__struct_fields__:
+            yield from _structs(getattr(value, field))
+    elif isinstance(value, tuple):
+        for item in value:
+            yield from _structs(item)
+
+
+def _texts(value: object) -> Iterator[str]:
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, Struct):
+        for field in value.__struct_fields__:
+            yield from _texts(getattr(value, field))
+    elif isinstance(value, tuple):
+        for item in value:
+            yield from _texts(item)
+
+
+def _mapped(value: T, spelled: Callable[[str], str]) -> T:
+    """The same value with every text in it spelled."""
+    found: Any = value
+    if isinstance(value, str):
+        found = spelled(value)
+    elif isinstance(value, tuple):
+        found = tuple(_mapped(item, spelled) for item in value)
+    elif isinstance(value, Struct):
+        fields = value.__struct_fields__
+        found = type(value)(**{field: _mapped(getattr(value, field), spelled) for field in fields})
+    return found  # type: ignore[no-any-return]
