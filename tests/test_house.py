@@ -9,7 +9,7 @@ from pathlib import Path
 PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
     "atoms", "authored", "checked", "walked", "compiled", "reduced", "explored", "findings",
-    "narrated", "played", "drawn", "output", "pipeline", "demo", "shell", "entry",
+    "narrated", "played", "drawn", "output", "pipeline", "api", "demo", "shell", "entry",
 ]  # fmt: skip
 CORE = [
     "atoms", "authored", "checked", "walked", "compiled", "reduced", "explored", "findings",

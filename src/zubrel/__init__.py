@@ -1,3 +1,43 @@
-"""Zubrel proves that a game world can be won, or shows the shortest way into trouble."""
+"""Zubrel proves that a game world can be won, or shows the shortest way into trouble.
+
+    import zubrel
+
+    report = zubrel.check(zubrel.load("island.yaml"))
+    print(report.verdict)
+
+docs/python.md shows the rest. Nothing is loaded before it is used.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING
 
 __version__ = "0.1.0"
+
+if TYPE_CHECKING:
+    from zubrel.api import check as check
+    from zubrel.api import load as load
+    from zubrel.api import loads as loads
+    from zubrel.api import route as route
+    from zubrel.atoms.budget import LimitReached as LimitReached
+    from zubrel.atoms.budget import Limits as Limits
+    from zubrel.atoms.diagnostics import InvalidInput as InvalidInput
+    from zubrel.checked.world import World as World
+    from zubrel.narrated.report import Report as Report
+    from zubrel.pipeline import Route as Route
+
+_HOMES = {
+    "check": "api", "load": "api", "loads": "api", "route": "api", "Route": "pipeline",
+    "LimitReached": "atoms.budget", "Limits": "atoms.budget",
+    "InvalidInput": "atoms.diagnostics", "World": "checked.world", "Report": "narrated.report",
+}  # fmt: skip
+__all__ = ["__version__", *sorted(_HOMES)]
+
+
+def __getattr__(name: str) -> object:
+    if name not in _HOMES:
+        raise AttributeError(f"module 'zubrel' has no attribute {name!r}")
+    found = getattr(import_module(f"zubrel.{_HOMES[name]}"), name)
+    globals()[name] = found
+    return found

@@ -13,6 +13,8 @@ def run() -> None:
     """Load the program and run its command line."""
     if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
         signal.signal(signal.SIGINT, _leave)
+    # nothing here multiplies matrices, and its threads take address space
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     from zubrel.shell.main import run as run_commands
 
     run_commands()

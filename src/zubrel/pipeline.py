@@ -1,6 +1,6 @@
 """The stages in a row: a world file goes in at the top and comes out as a report.
 
-This is also the public Python interface: `load`, `survey`, `report`.
+`api.py` offers them to Python programs.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from zubrel.atoms.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.atoms.progress import Progress, Silence
 from zubrel.atoms.source import Source, Span
 from zubrel.authored.conditions import Condition, parse_condition
-from zubrel.authored.document import read_document
+from zubrel.authored.document import Document, document_of, read_document
 from zubrel.authored.files import read_source
 from zubrel.checked.check import check
 from zubrel.checked.keys import ENDING, UNENDED
@@ -221,8 +221,20 @@ def find_route(
     Raises `InvalidInput` for problems of the world or of the conditions, `LimitReached` where a
     limit comes before it is known.
     """
-    document = read_document(path)
-    budget = budget or Budget(Limits())
+    return _route(read_document(path), goal, avoid, budget or Budget(Limits()), progress)
+
+
+def route_in(world: World, goal: str | None, avoid: str | None, budget: Budget) -> Route:
+    """As `find_route`, in a world that was read already: its text as it was then."""
+    assert world.source is not None, "`check` has seen to it"
+    document = document_of(world.source, "\n".join(world.source.lines))
+    return _route(document, goal, avoid, budget, None)
+
+
+def _route(
+    document: Document, goal: str | None, avoid: str | None, budget: Budget,
+    progress: Progress | None,
+) -> Route:  # fmt: skip
     endings = {e.key.text for e in document.entries("endings") if e.key}
     asked = [] if goal is None or goal in endings else [asked_condition("--to", goal)]
     asked += [] if avoid is None else [asked_condition("--avoid", avoid)]

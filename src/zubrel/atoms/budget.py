@@ -48,6 +48,10 @@ class WorkSpent(LimitReached):
     """A part of the work has had its share of units, and gives way to another."""
 
 
+class NoRoom(LimitReached):
+    """The address space of this process is too small for a way to search; others may do."""
+
+
 class Interrupted(LimitReached):
     """The user asked for an end; what is known by then can still be told."""
 
@@ -187,6 +191,16 @@ def memory_of_machine() -> int | None:
         return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     except (AttributeError, OSError, ValueError):
         return None
+
+
+def require_room(needed: int) -> None:
+    """Raise `NoRoom` where this process may take less address space than so many bytes.
+
+    For libraries that end the process when they are refused some.
+    """
+    left = address_space_left()
+    if left is not None and left < needed:
+        raise NoRoom("the limit of address space of this process")
 
 
 def address_space_left() -> int | None:

@@ -114,6 +114,7 @@ class _Checker:
             happenings=happenings,
             visits_asked=tuple(a for a in areas if a in self.resolver.visits),
             asked=resolved,
+            source=document.source,
         )
         if any(p.code in UNKNOWN for p in self.problems.found):
             return world  # whatever is gained without end may be so because of what is not known

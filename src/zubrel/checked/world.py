@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.atoms.source import Span
+from zubrel.atoms.source import Source, Span
 from zubrel.checked.conditions import Cond
 from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
 
@@ -267,6 +267,8 @@ class World(Struct, frozen=True):
     happenings: tuple[Happening, ...]
     visits_asked: tuple[str, ...]
     asked: tuple[Cond, ...] = ()
+    source: Source | None = None
+    """The main file as it was read."""
 
     def rule(self, rule_id: str) -> Rule:
         """The rule with this id. Raises KeyError when there is none."""
@@ -284,7 +286,7 @@ class World(Struct, frozen=True):
         return {
             "collect": f"collect {many}", "gain": f"get {many}", "deliver": f"deliver {many}",
             "defeat": f"beat {many}", "visit": f"visit {thing}", "talk": f"talk to {thing}",
-            "do": f"“{thing}”",
+            "do": thing,
         }.get(goal.kind, goal.kind)  # fmt: skip
 
     def described(self, rule: Rule) -> str:

@@ -260,7 +260,7 @@ class _Map:
         else:
             self._contents(place, left + 6, top + 4, wide - 12, high - 8)
         if trouble:
-            self._flag(left, top + high, "softlock")
+            self._flag(left + wide, top, "softlock")
 
     def _contents(self, place: Place, left: float, top: float, wide: float, high: float) -> None:
         number = _roman((place.chapter or 0) + 1)
@@ -272,13 +272,18 @@ class _Map:
         room = max(0, lines - len(names))
         shown = place.things if len(place.things) <= room else place.things[: max(0, room - 1)]
         y = top + 10 + 13 * len(names)
-        for thing in shown:
+        spare = room - len(shown) if len(shown) == len(place.things) else 0
+        for thing in shown:  # a name is cut only where no line is left for the rest of it
             self._mark(left + 3, y - 4, thing.kind, thing.missable)
-            last = y + 13 > top + high
-            space = wide - 10 - (width_of(number, 7) if last else 0)
-            self.paper.text(left + 10, y, fitted(thing.name, space, 7.8), 7.8,
-                            italic=thing.missable)  # fmt: skip
-            y += 13
+            whole = width_of(thing.name, 7.8) <= wide - 10
+            own = [thing.name] if whole else folded(thing.name, wide - 10, 7.8, 1 + min(1, spare))
+            spare -= len(own) - 1
+            for line in own:
+                last = y + 13 > top + high
+                space = wide - 10 - (width_of(number, 7) if last else 0)
+                words = fitted(line, space, 7.8)
+                self.paper.text(left + 10, y, words, 7.8, italic=thing.missable)
+                y += 13
         if len(shown) < len(place.things) and room:
             self.paper.text(left, y, f"and {len(place.things) - len(shown)} more", 7.8, QUIET)
 
@@ -286,10 +291,12 @@ class _Map:
         self.paper.axes.plot([x], [y], MARKS[kind], color=INK, markersize=4.8, zorder=5,
                              markerfacecolor=CARD if missable else INK)  # fmt: skip
 
-    def _flag(self, left: float, bottom: float, words: str) -> None:
+    def _flag(self, right: float, top: float, words: str) -> None:
+        """On the upper edge of a card, above what stands in it."""
         wide = width_of(words, 7, True) + 8
-        self.paper.box(left - 3, bottom - 6, wide, 13, facecolor=BAD, edgecolor=BAD, zorder=5)
-        self.paper.text(left + 1, bottom + 4, words, 7, PAPER, bold=True, level=6)
+        left = right + 3 - wide
+        self.paper.box(left, top - 10, wide, 13, facecolor=BAD, edgecolor=BAD, zorder=5)
+        self.paper.text(left + 4, top, words, 7, PAPER, bold=True, level=6)
 
     def _legend(self, y: float) -> None:
         """What the marks mean, in one line at the foot."""

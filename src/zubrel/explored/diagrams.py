@@ -11,9 +11,8 @@ from functools import reduce
 from typing import Any
 
 from oxidd.bdd import BDDFunction, BDDManager
-from oxidd.util import DDMemoryError
 
-from zubrel.atoms.budget import Budget, address_space_left
+from zubrel.atoms.budget import Budget, address_space_left, require_room
 from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
 from zubrel.compiled.system import System
 
@@ -24,9 +23,9 @@ SELECTORS = 6
 """Bits at the top that tell several sets apart which are worked on at once."""
 USUAL_CAPACITY, LARGEST_CAPACITY = 1 << 26, 1 << 28
 """Nodes; their room is only set aside, and taken when it is used."""
-SPACE_BYTES, LEAST_CAPACITY = 100, 1 << 18
+SPACE_BYTES, LEAST_SPACE = 100, 600 << 20
 """Address space that is set aside for a node with the growth of its tables, where that is limited:
-the library ends the process when it is refused. And the fewest nodes worth a try."""
+the library ends the process when it is refused. And what it takes besides, threads included."""
 PAUSE = 20
 """Units of work of one step of a fixpoint beside the nodes that it makes; a node is one unit. On
 eleven worlds of eight families this told the seconds to within a third."""
@@ -38,13 +37,12 @@ fixed points of the work, since what is then made anew counts as work again."""
 
 
 def _capacity(memory: int | None) -> int:
-    """For how many nodes room is set aside. Raises `DDMemoryError` where there is none."""
+    """For how many nodes room is set aside. Raises `NoRoom` where there is none."""
     capacity = USUAL_CAPACITY if memory is None else max(1 << 20, memory // NODE_BYTES)
     space = address_space_left()
     if space is not None:
-        capacity = min(capacity, space // SPACE_BYTES)
-        if capacity < LEAST_CAPACITY:
-            raise DDMemoryError("the address space of this process is too small for diagrams")
+        require_room(2 * LEAST_SPACE)
+        capacity = min(capacity, (space - LEAST_SPACE) // SPACE_BYTES)
     return min(capacity, LARGEST_CAPACITY)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import Any
 
-from zubrel.atoms.budget import SECOND, Budget
+from zubrel.atoms.budget import SECOND, Budget, NoRoom, require_room
 from zubrel.atoms.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.scalar_search import explore_scalar
@@ -19,6 +19,8 @@ NARROW = 500_000
 LOOK, LONG_LOOK, FAST = 0.8 * SECOND, 2.5 * SECOND, 400_000
 """Work that a look may take, and how much where it finds more than so many situations a second's
 work: faster than they could be listed."""
+FOR_ARRAYS = 150 << 20
+"""Bytes of address space that NumPy takes to begin with."""
 EXACT = 6 * SECOND
 """Work that a search for every situation may take where classes of them would do as well."""
 
@@ -42,10 +44,12 @@ def explore(
         space = explore_scalar(system, budget, progress, SMALL, NARROW)
         if len(space.words) <= SMALL:
             return space
+        require_room(FOR_ARRAYS)
         from zubrel.explored.widened import widened
 
         return widened(space)
     except TooMany:
+        require_room(FOR_ARRAYS)
         if engine == "explicit":
             from zubrel.explored.vector_search import explore_vector
 
@@ -79,6 +83,8 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
         del space
     except LookedLongEnough as early:
         known, most = early.situations, MANY
+    except NoRoom:
+        return explore_vector(system, budget, progress, None)
     if known <= MANY:
         with suppress(TooMany):
             return explore_vector(system, budget, progress, most)

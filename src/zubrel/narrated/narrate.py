@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from zubrel.atoms.budget import LimitReached
-from zubrel.checked.keys import ENDING
+from zubrel.checked.conditions import DONE
+from zubrel.checked.keys import ENDING, PLACE
 from zubrel.compiled.formulas import Formula
 from zubrel.explored.space import Trace
 from zubrel.findings.find import Found
@@ -21,6 +22,8 @@ from zubrel.narrated.words import counted
 from zubrel.walked.walker import Walker
 
 MOST_EXPLAINED = 12
+SHOWN = {"held": 1, "open": 1, "quest": DONE}
+"""By kind of a part of a situation: from which value on its thing was surely reached."""
 
 
 def narrate(found: Found, seconds: Callable[[], float]) -> Report:
@@ -72,8 +75,23 @@ class _Narrator:
             findings=findings, progress=progress_of(self.world, self.found.progression),
             sketch=sketch(self.world, self.found.outline, findings),
             classes=space.count(space.everything) if space.merged else None,
-            undecided=self.found.undecided,
+            undecided=tuple(self._undecided()),
         )  # fmt: skip
+
+    def _undecided(self) -> Iterator[tuple[str, str]]:
+        """What is left open, without what the walks that are told show to be reachable."""
+        seen: set[str] = set()
+        for walked in self.walks.values():
+            for step in walked:
+                seen |= {step.rule.id, str(step.after[PLACE]), str(step.after[ENDING])}
+                seen |= {step.rule.owner} if step.rule.kind != "way" else set()
+            if walked:
+                for (kind, thing), value in walked[-1].after.items():
+                    if kind in SHOWN and int(value) >= SHOWN[kind]:
+                        seen.add(thing)
+        for kind, subject in self.found.undecided:
+            if kind != "unreachable" or subject not in seen:
+                yield kind, subject
 
     def _shortest_win(self) -> Win | None:
         try:
