@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint fuzz bench screenshots clean
+.PHONY: demo test lint fuzz fuzz-input bench screenshots clean
 
 demo: $(READY)
 	$(BIN)/zubrel demo zubrel-demo --force
@@ -14,14 +14,19 @@ test: $(READY)
 	$(BIN)/python -m tests
 
 lint: $(READY)
-	$(BIN)/ruff check src tests benchmarks docs
-	$(BIN)/ruff format --check src tests benchmarks docs
+	$(BIN)/ruff check src tests benchmarks docs setup.py
+	$(BIN)/ruff format --check src tests benchmarks docs setup.py
 	$(BIN)/mypy
 
 # As many random worlds against the slow reference as you have patience for.
 fuzz: $(READY)
 	ZUBREL_SEEDS=$${SEEDS:-3000} ZUBREL_FIRST_SEED=$${FIRST:-100000} \
 		$(BIN)/python -m tests tests.test_against_reference tests.test_reductions
+
+# Thousands of broken worlds, tables and scripts, with every command.
+fuzz-input: $(READY)
+	ZUBREL_BROKEN=$${COUNT:-5000} ZUBREL_FIRST_BROKEN=$${FIRST:-100000} \
+		$(BIN)/python -m tests tests.test_broken_input
 
 bench: $(READY)
 	$(BIN)/python -m benchmarks

@@ -1,11 +1,15 @@
 """The documentation tells the truth: its examples run, its lists are complete."""
 
+import contextlib
+import io
 import re
+import tempfile
 import unittest
 from pathlib import Path
 
 import yaml
 
+import zubrel
 from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
 from zubrel.authored.fields import BODY, EFFECTS
@@ -48,6 +52,37 @@ class Language(unittest.TestCase):
         for field in BODY:
             with self.subTest(field=field):
                 self.assertIn(f"`{field}`", text)
+
+
+class Python(unittest.TestCase):
+    def test_the_examples_for_python_run(self):
+        text = (DOCS / "python.md").read_text(encoding="utf-8")
+        readme = (DOCS.parent / "README.md").read_text(encoding="utf-8")
+        world = readme.split("```yaml\n")[1].split("```")[0]
+        said = io.StringIO()
+        with tempfile.TemporaryDirectory() as folder, contextlib.chdir(folder):
+            Path("island.yaml").write_text(world, encoding="utf-8")
+            names: dict[str, object] = {}
+            with contextlib.redirect_stdout(said):
+                for example in re.findall(r"```python\n(.*?)```", text, re.DOTALL):
+                    exec(example, names)
+        shown = said.getvalue()
+        for words in (
+            "softlocks 12",
+            "error softlock toss island.yaml:11:7",
+            "<text>:2:13",
+            'Did you mean "quay"?',
+            "the limit of 3 situations",
+            "3 ['Take Brass key'",
+        ):
+            self.assertIn(words, shown)
+
+    def test_every_name_that_is_offered_is_told_of(self):
+        text = (DOCS / "python.md").read_text(encoding="utf-8")
+        for name in zubrel.__all__:
+            self.assertIsNotNone(getattr(zubrel, name))
+            if name != "__version__":
+                self.assertIn(f"`{name}", text)
 
 
 class Cookbook(unittest.TestCase):

@@ -10,10 +10,8 @@ docs/python.md shows the rest. Nothing is loaded before it is used.
 
 from __future__ import annotations
 
-from importlib import import_module
-from typing import TYPE_CHECKING
-
 __version__ = "0.1.0"
+TYPE_CHECKING = False  # to type checkers it is always true; `typing` takes a while to load
 
 if TYPE_CHECKING:
     from zubrel.api import check as check
@@ -38,6 +36,8 @@ __all__ = ["__version__", *sorted(_HOMES)]
 def __getattr__(name: str) -> object:
     if name not in _HOMES:
         raise AttributeError(f"module 'zubrel' has no attribute {name!r}")
+    from importlib import import_module
+
     found = getattr(import_module(f"zubrel.{_HOMES[name]}"), name)
     globals()[name] = found
     return found

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-from types import FrameType
 
 INTERRUPTED = 130
 
@@ -20,6 +19,6 @@ def run() -> None:
     run_commands()
 
 
-def _leave(number: int, frame: FrameType | None) -> None:
+def _leave(number: int, frame: object) -> None:
     os.write(2, b"interrupted\n")
     os._exit(INTERRUPTED)

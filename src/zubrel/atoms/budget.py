@@ -24,6 +24,8 @@ LOOK_EVERY = 4_000
 """Units of work between two looks at the limits."""
 FOR_TELLING, LEAST_FOR_TELLING = 0.07, 0.25
 """The share of the time, and seconds at least, that are kept for telling what was found."""
+AFTER_OTHER_LIMITS = 1.0
+"""Seconds at least that telling may take after Ctrl-C or a limit of memory or situations."""
 BEYOND = 1.0
 """The share of a limit at which telling ends as well."""
 
@@ -80,6 +82,7 @@ class Budget:
         self._ceiling = float("inf")
         self._next_look = 0.0
         self.telling = False
+        self._told_by = float("inf")
 
     def seconds(self) -> float:
         """Seconds since the work began."""
@@ -132,15 +135,15 @@ class Budget:
             raise self.ended
         words = self._reached(situations, more_memory)
         if words is not None:
-            self.end(LimitReached(words))
-            raise LimitReached(words)
+            raise self.end(LimitReached(words))
 
     def _reached(self, situations: int, more_memory: int) -> str | None:
         limits = self.limits
         if limits.situations is not None and situations > limits.situations:
             return f"the limit of {limits.situations:,} situations"
-        if limits.seconds is not None and self.seconds() > self.deadline:
-            return f"the limit of {limits.seconds:g} seconds"
+        if self.seconds() > self.deadline:
+            return "the time for telling" if limits.seconds is None else (
+                f"the limit of {limits.seconds:g} seconds")  # fmt: skip
         if limits.memory is not None:
             most = limits.memory * (BEYOND if self.telling else 1.0)
             if memory_used() + more_memory > most:
@@ -151,26 +154,32 @@ class Budget:
     def deadline(self) -> float:
         """Seconds after which a search ends, or the telling of what was found; maybe never."""
         seconds = self.limits.seconds
+        if self.telling:
+            return self._told_by
         if seconds is None:
             return float("inf")
-        if self.telling:
-            return seconds * BEYOND
         return seconds - min(seconds / 2, max(LEAST_FOR_TELLING, seconds * FOR_TELLING))
 
-    def end(self, why: LimitReached) -> None:
-        """From now on `look` raises `why`, until telling begins."""
-        if self.ended is None:
-            self.ended = why
+    def end(self, why: LimitReached) -> LimitReached:
+        """From now on `look` raises `why`, or what came before it, until telling begins."""
+        self.ended = self.ended or why
+        return self.ended
 
     def begin_telling(self) -> None:
         """A limit ended the search; what is kept for telling what was found begins."""
+        if self.telling:
+            return
         self.telling = True
+        more = max(AFTER_OTHER_LIMITS, FOR_TELLING * self.seconds())
+        self._told_by = self.seconds() + more
+        if self.limits.seconds is not None:
+            self._told_by = min(self._told_by, self.limits.seconds * BEYOND)
 
 
 def memory_used() -> int:
     """Bytes of memory that this process holds now (its peak, where the system tells no more)."""
     try:
-        with open("/proc/self/statm", encoding="ascii") as status:
+        with open("/proc/self/statm", "rb", buffering=0) as status:
             return int(status.read().split()[1]) * os.sysconf("SC_PAGE_SIZE")
     except (OSError, ValueError):
         return _peak_memory()
@@ -211,7 +220,7 @@ def address_space_left() -> int | None:
         most, _ = resource.getrlimit(resource.RLIMIT_AS)
         if most == resource.RLIM_INFINITY:
             return None
-        with open("/proc/self/statm", encoding="ascii") as status:
+        with open("/proc/self/statm", "rb", buffering=0) as status:
             used = int(status.read().split()[0]) * os.sysconf("SC_PAGE_SIZE")
     except (ImportError, OSError, ValueError):
         return None

@@ -65,7 +65,7 @@ def _result(report: Report, finding: Told) -> dict[str, Any]:
 def _fingerprint(report: Report, finding: Told) -> str:
     """The same for the same finding wherever it stands: the world's file, kind and subject."""
     identity = "\n".join((PurePath(report.path).name, finding.kind, finding.subject))
-    return hashlib.sha256(identity.encode()).hexdigest()[:32]
+    return hashlib.sha256(identity.encode("utf-8", "backslashreplace")).hexdigest()[:32]
 
 
 def _location(report: Report, span: Span | None) -> dict[str, Any]:

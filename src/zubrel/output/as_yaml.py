@@ -8,6 +8,7 @@ from typing import Any
 
 import yaml
 
+from zubrel.atoms.plain import plain as plain_text
 from zubrel.authored.nodes import Mapping, Node, Scalar
 from zubrel.authored.shapes import HEAD
 
@@ -53,10 +54,22 @@ def plain(node: Node) -> Any:
     return node.text
 
 
+class _Dumper(yaml.SafeDumper):
+    """Escapes what is not seen: outside of double quotes some of it would read as a line end."""
+
+
+def _text(dumper: yaml.SafeDumper, text: str) -> yaml.ScalarNode:
+    style = '"' if plain_text(text) != text else None
+    return dumper.represent_scalar("tag:yaml.org,2002:str", text, style)
+
+
+_Dumper.add_representer(str, _text)
+
+
 def yaml_text(data: dict[str, Any]) -> str:
     """Plain data as YAML, section by section."""
     parts = [
-        yaml.safe_dump({key: value}, sort_keys=False, allow_unicode=True, width=100)
+        yaml.dump({key: value}, Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=100)
         for key, value in data.items()
     ]
     return "".join(parts)

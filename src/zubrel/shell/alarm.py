@@ -63,15 +63,15 @@ class _Watch:
         why = self._overdue()
         if why is not None and time.monotonic() - self.raised > AGAIN:
             self.raised = time.monotonic()
-            self.budget.end(why)
-            raise why
+            raise self.budget.end(why)
 
     def _overdue(self) -> LimitReached | None:
         budget, limits = self.budget, self.budget.limits
         if self.asked is not None and not budget.telling:
             return Interrupted(CTRL_C) if time.monotonic() - self.asked > ANSWER else None
-        if limits.seconds is not None and budget.seconds() > budget.deadline * PATIENCE:
-            return LimitReached(f"the limit of {limits.seconds:g} seconds")
+        if budget.seconds() > budget.deadline * PATIENCE:
+            return LimitReached("the time for telling" if limits.seconds is None else
+                                f"the limit of {limits.seconds:g} seconds")  # fmt: skip
         if limits.memory is not None and memory_used() > limits.memory * PATIENCE:
             return LimitReached(f"the limit of {limits.memory / 2**20:,.0f} MiB of memory")
         return None

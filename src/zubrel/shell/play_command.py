@@ -26,7 +26,7 @@ from zubrel.played.session import Impossible, NeedsOutcome, Session, Step
 from zubrel.played.why import area_text, lacking, refusal
 from zubrel.shell.exits import OK
 from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
-from zubrel.shell.streams import CannotWrite, write_text
+from zubrel.shell.streams import CannotWrite, say, styled, write_text
 from zubrel.shell.surveys import at_work, loaded
 from zubrel.walked.walker import Situation
 
@@ -85,15 +85,15 @@ def _advice(world: World, asked: bool | None, common: Common) -> Advice | None:
             space = whole_survey(world, budget, meter)
             return Advice(judge(space), Session(world).walker)
     except Interrupted:
-        click.echo("(No hints: interrupted.)")
+        say("(No hints: interrupted.)")
     except (LimitReached, MemoryError) as limit:
         unasked = (
             isinstance(limit, WorkSpent) or common.limits.situations != budget.limits.situations
         )
         if unasked and not asked and common.limits.seconds is None:
-            click.echo("(No hints: this world is large. --hints searches it all the same.)")
+            say("(No hints: this world is large. --hints searches it all the same.)")
         else:
-            click.echo(f"(No hints: the search stopped at {words_of(limit)}.)")
+            say(f"(No hints: the search stopped at {words_of(limit)}.)")
     return None
 
 
@@ -106,7 +106,7 @@ class _Play:
         self.numbered: list[Rule] = []
 
     def run(self) -> None:
-        click.secho(self.world.title, bold=True)
+        say(self.world.title, bold=True)
         self._look()
         while (line := self._read()) is not None:
             word, _, rest = line.strip().partition(" ")
@@ -128,22 +128,22 @@ class _Play:
         try:
             line = sys.stdin.readline()
         except UnicodeDecodeError:
-            click.echo("That is no text in UTF-8.")
+            say("That is no text in UTF-8.")
             return ""
         if line:
-            click.echo(f"> {plain(line.rstrip())}")
+            say(f"> {plain(line.rstrip())}")
         return line or None
 
     def _obey(self, word: str, rest: str) -> None:
         match word:
             case "help":
-                click.echo(HELP)
+                say(HELP)
             case "look":
                 self._look()
             case "held":
-                click.echo(f"held: {self._held()}")
+                say(f"held: {self._held()}")
             case "quests":
-                click.echo("\n".join(self._quests()) or "no quests")
+                say("\n".join(self._quests()) or "no quests")
             case "undo" | "redo":
                 self._back_or_forth(word)
             case "why":
@@ -163,25 +163,25 @@ class _Play:
 
     def _look(self) -> None:
         here = self.session.here
-        click.echo()
-        click.secho(self.world.name_of(str(here[PLACE])), bold=True)
+        say()
+        say(self.world.name_of(str(here[PLACE])), bold=True)
         text = area_text(self.session.walker, here)
         for line in [text] if text else []:
-            click.echo(f"  {line}")
+            say(f"  {line}")
         people = [p.name for p in self.world.people.values() if any(
             area == here[PLACE] and self.session.walker.holds(when, here)
             for area, when in p.places)]  # fmt: skip
         if people:
-            click.echo(f"  here: {listed(people)}")
-        click.echo(f"  held: {self._held()}")
+            say(f"  here: {listed(people)}")
+        say(f"  held: {self._held()}")
         if meters := [f"{m.name} {here[keys.meter(m.id)]}" for m in self.world.meters.values()]:
-            click.echo(f"  {', '.join(meters)}")
+            say(f"  {', '.join(meters)}")
         for line in self._quests():
-            click.echo(f"  {line}")
+            say(f"  {line}")
         if self.session.over:
             ending = self.world.endings[str(here[ENDING])]
             good = "a good ending" if ending.good else "a bad ending"
-            click.secho(f"The end: {ending.name} ({good}). undo goes back.", bold=True)
+            say(f"The end: {ending.name} ({good}). undo goes back.", bold=True)
             self.numbered = []
             return
         self._list_moves()
@@ -196,25 +196,25 @@ class _Play:
             for rule in rules:
                 number += 1
                 dooms = self.advice is not None and self.advice.dooms(rule, self.session.here)
-                mark = click.style("   (no win after this)", fg="red") if dooms else ""
-                click.echo(f"  {group if rule is rules[0] else '':6}{number:3}  {rule.label}{mark}")
+                mark = styled("   (no win after this)", fg="red") if dooms else ""
+                say(f"  {group if rule is rules[0] else '':6}{number:3}  {rule.label}{mark}")
         for rule, text in self.session.blocked():
             missing = lacking(self.session.walker, rule, self.session.here)
             why = f"“{text}”" if text else listed(missing)
-            click.echo(f"  {'':6}  –  {rule.label}: {why}")
+            say(f"  {'':6}  –  {rule.label}: {why}")
 
     def _outlook(self) -> None:
         if self.advice is None:
             return
         if self.advice.live(self.session.here):
-            click.secho("  The game can still be won.", fg="green")
+            say("  The game can still be won.", fg="green")
             return
         here = len(self.session.done)
         states = [self.session.start, *(step.after for step in self.session.done)]
         while here and not self.advice.live(states[here - 1]):
             here -= 1
         culprit = f" since move {here}, “{self.session.done[here - 1].rule.label}”" if here else ""
-        click.secho(f"  The game can no longer be won{culprit}.", fg="red", bold=True)
+        say(f"  The game can no longer be won{culprit}.", fg="red", bold=True)
 
     def _held(self) -> str:
         return ", ".join(held_words(self.world, self.session.here)) or "nothing"
@@ -242,7 +242,7 @@ class _Play:
         rules = sorted(self.world.rules, key=lambda r: not self._possible(r))
         for rule in rules:
             missing = lacking(self.session.walker, rule, self.session.here)
-            click.echo(f"  {rule.id:24}  {rule.label}" + (f": {listed(missing)}" * bool(missing)))
+            say(f"  {rule.id:24}  {rule.label}" + (f": {listed(missing)}" * bool(missing)))
 
     def _possible(self, rule: Rule) -> bool:
         return self.session.walker.possible(rule, self.session.here)
@@ -254,11 +254,11 @@ class _Play:
             number = int(name)
             if 1 <= number <= len(self.numbered):
                 return self.numbered[number - 1]
-            click.echo(f"There is no move {name} here.")
+            say(f"There is no move {name} here.")
             return None
         rule = self.session.find(name)
         if rule is None:
-            click.echo(f"There is no “{plain(name)}” – a number, a rule id, or help.")
+            say(f"There is no “{plain(name)}” – a number, a rule id, or help.")
         return rule
 
     def _do(self, text: str) -> None:
@@ -271,8 +271,8 @@ class _Play:
             step = self.session.move(rule, int(outcome) if _is_number(outcome) else None)
         except Impossible:
             told = refusal(self.session.walker, rule, before)
-            click.echo(f"“{told}”" if told else "That is not possible.")
-            click.echo(f"  {listed(lacking(self.session.walker, rule, before))}")
+            say(f"“{told}”" if told else "That is not possible.")
+            say(f"  {listed(lacking(self.session.walker, rule, before))}")
             return
         except NeedsOutcome as luck:
             chosen = self._draw(luck)
@@ -287,31 +287,31 @@ class _Play:
         if self.luck is not None:
             return self.luck.choices([o.number for o in outcomes], [o.odds for o in outcomes])[0]
         for outcome in outcomes:
-            click.echo(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
-        click.echo("Which outcome?")
+            say(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
+        say("Which outcome?")
         answer = (self._read() or "").strip()
         if _is_number(answer) and int(answer) in needed.numbers:
             return int(answer)
-        click.echo("Nothing was done.")
+        say("Nothing was done.")
         return None
 
     def _after(self, step: Step, before: Situation) -> None:
-        click.echo(f"{step.rule.label}.")
+        say(f"{step.rule.label}.")
         if step.says:
-            click.echo(f"  “{step.says}”")
+            say(f"  “{step.says}”")
         if step.changes:
-            click.echo(f"  {', '.join(step.changes)}")
+            say(f"  {', '.join(step.changes)}")
         if self.advice is not None:
             for subject in self.advice.lost(before, step.after):
                 if subject.id not in self.world.endings:
                     name = self.world.name_of(subject.id)
-                    click.secho(f"  Missed for good: {name} ({subject.id}).", fg="yellow")
+                    say(f"  Missed for good: {name} ({subject.id}).", fg="magenta")
         self._look()
 
     def _back_or_forth(self, word: str) -> None:
         moved = bool(self.session.done) if word == "undo" else bool(self.session.undone)
         if not moved:
-            click.echo(f"Nothing to {word}.")
+            say(f"Nothing to {word}.")
             return
         if word == "undo":
             self.session.undo()
@@ -324,24 +324,24 @@ class _Play:
         if rule is None:
             return
         missing = lacking(self.session.walker, rule, self.session.here)
-        click.echo(listed(missing) if missing else f"“{rule.label}” is possible.")
+        say(listed(missing) if missing else f"“{rule.label}” is possible.")
 
     def _hint(self) -> None:
         if self.advice is None:
-            click.echo("There are no hints for this world; start with --hints.")
+            say("There are no hints for this world; start with --hints.")
             return
         found = self.advice.next_move(self.session.here)
         if found is None:
-            click.echo("There is no win from here; undo goes back.")
+            say("There is no win from here; undo goes back.")
             return
         rule, length = found
         left = f"then a win is {counted(length - 1, 'move')} away" if length > 1 else "that wins"
-        click.echo(f"“{rule.label}” ({rule.id}): {left}.")
+        say(f"“{rule.label}” ({rule.id}): {left}.")
 
     def _goto(self, text: str) -> None:
         last = len(self.session.done) + len(self.session.undone)
         if not _is_number(text) or int(text) > last:
-            click.echo(f"goto needs a line of the walk, 0 to {last}.")
+            say(f"goto needs a line of the walk, 0 to {last}.")
             return
         while len(self.session.done) > int(text):
             self.session.undo()
@@ -351,26 +351,26 @@ class _Play:
 
     def _save(self, path: str) -> None:
         if not path:
-            click.echo("save needs the name of a file.")
+            say("save needs the name of a file.")
             return
         if os.path.lexists(path.replace("\0", "")) and not self._may_overwrite(path):
-            click.echo(f"{plain(path)} is already there: nothing is written.")
+            say(f"{plain(path)} is already there: nothing is written.")
             return
         try:
             write_text(self.session.script(), path)
         except click.UsageError as wrong:
-            click.echo(wrong.message)
+            say(wrong.message)
             return
         except CannotWrite as fault:
-            click.echo(str(fault))
+            say(str(fault))
             return
-        click.echo(f"{plain(path)}: {counted(len(self.session.done), 'move')}")
+        say(f"{plain(path)}: {counted(len(self.session.done), 'move')}")
 
     def _may_overwrite(self, path: str) -> bool:
         """Whether somebody at a terminal agrees to that; piped input never does."""
         if sys.stdin is None or not sys.stdin.isatty():
             return False
-        click.echo(f"{plain(path)} is already there. Write over it? (yes or no)")
+        say(f"{plain(path)} is already there. Write over it? (yes or no)")
         return (self._read() or "").strip().lower() in ("y", "yes")
 
 

@@ -11,13 +11,14 @@ import sys
 import tempfile
 from collections.abc import Callable, Iterator, Mapping
 from io import StringIO, TextIOWrapper
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from zubrel.atoms.diagnostics import InvalidInput, describe
 from zubrel.atoms.plain import plain, readable
 from zubrel.authored.files import was_read
+from zubrel.shell.options import colors_wanted
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -49,15 +50,24 @@ def _degraded(error: UnicodeError) -> tuple[str, int]:
 # standard output
 
 
-def say(text: str) -> None:
-    """Words for a person on standard output, with a line end. Raises `CannotWrite`."""
-    _print(text + "\n")
+def say(text: str = "", **style: Any) -> None:
+    """Words for a person on standard output, with a line end.
+
+    In a `style` of click where somebody sees and wants it. Raises `CannotWrite`.
+    """
+    _print(styled(text, **style) + "\n")
+
+
+def styled(text: str, **style: Any) -> str:
+    """The text in a style of click, where somebody sees it and wants it."""
+    return click.style(text, **style) if style and colors_wanted() else text
 
 
 def note(text: str) -> None:
     """A line on standard error, where there is one."""
-    with contextlib.suppress(OSError, ValueError):
-        click.echo(text, err=True)
+    with contextlib.suppress(OSError, ValueError, AttributeError):
+        sys.stderr.write(text + "\n")
+        sys.stderr.flush()
 
 
 def _print(text: str) -> None:
@@ -124,9 +134,9 @@ def write_files(contents: Mapping[str, bytes]) -> None:
     beside: dict[str, str] = {}
     try:
         for path, content in contents.items():
-            target = os.path.realpath(path)
-            mode = _mode_of(target)
             with _blaming(path):
+                target = os.path.realpath(path)
+                mode = _mode_of(target)
                 if mode is not None and not stat.S_ISREG(mode):
                     with open(target, "wb") as stream:
                         stream.write(content)

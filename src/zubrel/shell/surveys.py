@@ -42,6 +42,7 @@ def loaded(path: str, common: Common) -> World:
     with at_work(common) as meter:
         meter.stage("reading")
         world = load(path)
+        common.budget.look()
     refuse_to_write_over(common.output)
     return world
 

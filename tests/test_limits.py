@@ -1,0 +1,284 @@
+"""Limits are kept, told in one way by every command, and decide nothing that is not said."""
+
+import json
+import os
+import random
+import signal
+import subprocess
+import sys
+import time
+import unittest
+from unittest import mock
+
+from benchmarks.families import quests, realm
+
+from tests.program import DEMO, ProgramTest
+from tests.test_outputs import WORLD
+from zubrel.atoms.budget import (
+    SECOND,
+    Allowance,
+    Budget,
+    Interrupted,
+    LimitReached,
+    Limits,
+    WorkSpent,
+)
+from zubrel.atoms.source import Source
+from zubrel.authored.document import document_of
+from zubrel.checked.check import check
+from zubrel.output.as_json import reports_as_json
+from zubrel.pipeline import report
+
+COMMANDS = {
+    "check": ["check", "w.yaml"], "route": ["route", "w.yaml"], "list": ["list", "w.yaml"],
+    "probe": ["probe", "w.yaml", "q0_accept"], "compare": ["compare", "w.yaml", "w.yaml"],
+    "rehearse": ["rehearse", "w.yaml", "walk.txt"],
+    "draw": ["draw", "w.yaml", "windows", "-o", "p.png"],
+    "report": ["report", "w.yaml", "-o", "p.html"],
+}  # fmt: skip
+
+
+class Accounts(unittest.TestCase):
+    """The budget itself."""
+
+    def test_work_beyond_a_share_ends_that_share_only(self):
+        budget = Budget(Limits())
+        with budget.within(100):
+            budget.spend(60)
+            with self.assertRaises(WorkSpent), budget.within(30):
+                budget.spend(31)
+            with self.assertRaises(WorkSpent):
+                budget.spend(10)
+        budget.spend(10**9)
+        self.assertEqual(budget.work, 60 + 31 + 10 + 10**9)
+
+    def test_an_allowance_is_shared_by_those_who_use_it(self):
+        budget, allowance = Budget(Limits()), Allowance(100)
+        with budget.sharing(allowance):
+            budget.spend(70)
+        with self.assertRaises(WorkSpent), budget.sharing(allowance):
+            budget.spend(31)
+        self.assertEqual(allowance.left, -1)
+
+    def test_what_ended_the_work_first_is_what_is_told(self):
+        budget = Budget(Limits(situations=10))
+        budget.look(10)
+        with self.assertRaisesRegex(LimitReached, "the limit of 10 situations"):
+            budget.look(11)
+        budget.end(Interrupted("Ctrl-C"))
+        with self.assertRaisesRegex(LimitReached, "10 situations"):
+            budget.spend(SECOND)
+        budget.begin_telling()
+        budget.spend(SECOND)
+
+    def test_a_limit_of_time_keeps_some_for_telling(self):
+        budget = Budget(Limits(seconds=10), before=9.5)
+        with self.assertRaisesRegex(LimitReached, "10 seconds"):
+            budget.look()
+        budget.begin_telling()
+        budget.look()
+        self.assertLessEqual(budget.deadline, 10)
+
+    def test_a_search_without_a_limit_of_time_never_asks_the_clock_what_to_do(self):
+        world = check(document_of(Source.of("w.yaml", realm("s", 1)), realm("s", 1)))
+        plain = json.loads(reports_as_json([report(world)], False))
+        clock = time.perf_counter
+        with mock.patch("time.perf_counter", lambda: 8 * clock()):
+            fast = json.loads(reports_as_json([report(world)], False))
+        del plain["seconds"], fast["seconds"]
+        self.assertEqual(plain, fast)
+        self.assertEqual(plain["engine"], "symbolic")
+
+    def test_work_counts_the_same_wherever_it_is_done(self):
+        text = quests(4)
+        world, spent = check(document_of(Source.of("w.yaml", text), text)), []
+        for engine in ("auto", "auto", "symbolic", "symbolic"):
+            budget = Budget(Limits(engine=engine))
+            report(world, budget)
+            spent.append(budget.work)
+        self.assertEqual(spent[0], spent[1])
+        self.assertEqual(spent[2], spent[3])
+        self.assertGreater(min(spent), 1000)
+
+
+class EveryCommand(ProgramTest):
+    def setUp(self):
+        super().setUp()
+        self.write("w.yaml", quests(7))
+        self.write("walk.txt", "q0_accept\nexpect live\n")
+
+    def test_every_limit_is_exit_code_3_and_a_word_in_every_command(self):
+        r = random.Random(7)
+        limits = {
+            "--max-situations": ["1", "5000", "300000"], "--max-memory": ["1M", "70M"],
+            "--max-seconds": ["0.05", "0.4", "0.8"],
+        }  # fmt: skip
+        for name, arguments in COMMANDS.items():
+            for option, values in limits.items():
+                if name == "list" and option == "--max-situations":
+                    continue
+                value = r.choice(values)
+                if name == "list" and value in ("70M", "0.8", "0.4"):
+                    value = values[0]
+                with self.subTest(command=name, limit=f"{option} {value}"):
+                    done = self.zubrel(*arguments, option, value)
+                    self.assertEqual(done.returncode, 3, done.stdout[-300:] + done.stderr)
+                    words = (done.stdout + done.stderr).lower()
+                    if name != "report":
+                        self.assertTrue("stopped at" in words or "incomplete" in words, words)
+                    self.assertEqual([f for f in os.listdir(self.folder) if f == "p.png"], [])
+
+    def test_hints_of_play_are_given_up_at_a_limit(self):
+        done = subprocess.run(
+            [sys.executable, "-m", "zubrel", "play", "w.yaml", "--hints", "--max-situations", "9"],
+            cwd=self.folder, input="1\n", text=True, capture_output=True,
+        )  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("No hints: the search stopped at the limit of 9 situations", done.stdout)
+
+    def test_no_more_situations_are_told_than_the_limit_allows(self):
+        for engine in ("explicit", "symbolic", "auto"):
+            for most in (10, 3000, 60_000, 100_000):
+                with self.subTest(engine=engine, most=most):
+                    done = self.zubrel("check", "w.yaml", "--max-situations", str(most),
+                                       "--engine", engine, "--format", "json", code=3)  # fmt: skip
+                    found = json.loads(done.stdout)
+                    self.assertLessEqual(found["situations"], 1.1 * most + 10)
+                    self.assertIn(f"{most:,} situations", found["stopped"])
+
+    def test_limits_that_are_none_are_refused(self):
+        refused = [("--max-seconds", "nan"), ("--max-seconds", "0"), ("--max-seconds", "inf")]
+        refused += [("--max-memory", "1e99999"), ("--max-memory", "9" * 5000)]
+        refused += [("--max-situations", "9" * 50), ("--max-situations", "0")]
+        for option, value in refused:
+            with self.subTest(option=option, value=value[:9]):
+                self.zubrel("check", "w.yaml", option, value, code=2)
+
+    def test_options_that_mean_nothing_to_a_command_are_not_offered(self):
+        for name, option in (("list", "--engine"), ("list", "--quiet"), ("draw", "--no-color"),
+                             ("watch", "-o"), ("new", "--max-seconds")):  # fmt: skip
+            with self.subTest(name):
+                help_text = self.zubrel(name, "--help", code=0).stdout
+                self.assertNotIn(f" {option}", help_text)
+                self.assertIn("For example:", help_text)
+
+
+class Faults(ProgramTest):
+    def test_an_error_inside_is_no_finding(self):
+        self.write("w.yaml", WORLD)
+        code = (
+            "import sys\nimport zubrel.pipeline as p\n"
+            "def broken(*a, **k): raise KeyError('boom\\x1b[2J')\n"
+            "p.judge = broken\nsys.argv = ['zubrel', 'check', 'w.yaml']\n"
+            "from zubrel.shell.main import run\nrun()\n"
+        )
+        done = subprocess.run([sys.executable, "-c", code], cwd=self.folder, text=True,
+                              capture_output=True)  # fmt: skip
+        self.assertEqual(done.returncode, 70)
+        self.assertEqual(len(done.stderr.splitlines()), 1)
+        self.assertIn("an error inside Zubrel", done.stderr)
+        self.assertIn("report it", done.stderr)
+        self.assertNotIn("\x1b", done.stderr)
+
+    @unittest.skipUnless(sys.platform == "linux", "address space is limited on Linux")
+    def test_little_address_space_never_ends_the_program_by_force(self):
+        world = self.write("draft.yaml", (DEMO / "draft.yaml").read_text(encoding="utf-8"))
+        for kilobytes in (100_000, 400_000, 2_000_000):
+            for engine in ("auto", "symbolic"):
+                line = (f"ulimit -v {kilobytes}; exec {sys.executable} -m zubrel check {world} "
+                        f"--quiet --engine {engine} --max-seconds 20")  # fmt: skip
+                done = subprocess.run(["bash", "-c", line], cwd=self.folder, text=True,
+                                      capture_output=True)  # fmt: skip
+                with self.subTest(kilobytes=kilobytes, engine=engine):
+                    self.assertIn(done.returncode, (1, 3), done.stderr)
+
+    def test_ctrl_c_says_what_was_found_by_then(self):
+        self.write("w.yaml", realm("m", 1))
+        for arguments, wait in ((["check", "w.yaml"], 2.0), (["route", "w.yaml"], 1.5)):
+            running = subprocess.Popen(
+                [sys.executable, "-m", "zubrel", *arguments], cwd=self.folder, text=True,
+                stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+            )  # fmt: skip
+            time.sleep(wait)
+            running.send_signal(signal.SIGINT)
+            out, error = running.communicate(timeout=20)
+            with self.subTest(arguments[0]):
+                self.assertEqual(running.returncode, 130, out + error)
+                self.assertNotIn("Traceback", error)
+                if arguments[0] == "check":
+                    self.assertIn("stopped at Ctrl-C", out)
+
+    def test_a_long_search_says_where_it_is_unless_it_is_told_not_to(self):
+        code = (
+            "import sys\nfrom zubrel.shell import meter\nmeter.SAID_EVERY = 0.2\n"
+            "sys.argv = ['zubrel', 'check', 'w.yaml', *sys.argv[1:]]\n"
+            "from zubrel.shell.main import run\nrun()\n"
+        )
+        self.write("w.yaml", quests(6))
+        said = subprocess.run([sys.executable, "-c", code], cwd=self.folder, text=True,
+                              capture_output=True).stderr  # fmt: skip
+        self.assertRegex(said, r"searching … .*situations")
+        self.assertRegex(said.splitlines()[-1], r" s$")
+        quiet = subprocess.run([sys.executable, "-c", code, "--quiet"], cwd=self.folder, text=True,
+                               capture_output=True).stderr  # fmt: skip
+        self.assertEqual(quiet, "")
+
+
+class Workers(ProgramTest):
+    """Processes that help: whoever ends one, or the parent, leaves nothing hanging."""
+
+    def started(self, *worlds):
+        for number, world in enumerate(worlds):
+            self.write(f"w{number}.yaml", world)
+        names = [f"w{n}.yaml" for n in range(len(worlds))]
+        running = subprocess.Popen(
+            [sys.executable, "-m", "zubrel", "check", *names, "--jobs", "2", "--format", "json"],
+            cwd=self.folder, text=True, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
+        )  # fmt: skip
+        self.addCleanup(running.kill)
+        for _ in range(200):
+            if found := self.workers_of(running.pid):
+                break
+            time.sleep(0.05)
+        self.assertTrue(found, "no worker was begun")
+        time.sleep(0.3)
+        return running, found
+
+    def workers_of(self, parent):
+        listed = subprocess.run(["ps", "-o", "pid=,args=", "--ppid", str(parent)], text=True,
+                                capture_output=True).stdout  # fmt: skip
+        return [int(line.split()[0]) for line in listed.splitlines() if "spawn_main" in line]
+
+    def gone(self, pid):
+        for _ in range(100):
+            try:
+                os.kill(pid, 0)
+                with open(f"/proc/{pid}/stat", encoding="ascii") as status:
+                    if status.read().split(")")[1].split()[0] == "Z":
+                        return True
+            except (ProcessLookupError, FileNotFoundError):
+                return True
+            time.sleep(0.05)
+        return False
+
+    @unittest.skipUnless(sys.platform == "linux", "looks at /proc")
+    def test_worlds_of_a_worker_that_was_killed_are_done_again(self):
+        running, workers = self.started(quests(6), quests(5))
+        for worker in workers:
+            os.kill(worker, signal.SIGKILL)
+        out, error = running.communicate(timeout=60)
+        self.assertEqual(running.returncode, 0, error)
+        self.assertEqual([r["verdict"] for r in json.loads(out)], ["solvable", "solvable"])
+
+    @unittest.skipUnless(sys.platform == "linux", "looks at /proc")
+    def test_workers_end_with_their_parent_however_it_ends(self):
+        for ending in (signal.SIGTERM, signal.SIGKILL, signal.SIGINT):
+            running, workers = self.started(quests(8), quests(8))
+            running.send_signal(ending)
+            running.communicate(timeout=20)  # returns only when nobody holds the output open
+            with self.subTest(ending):
+                self.assertTrue(all(self.gone(worker) for worker in workers))
+
+
+if __name__ == "__main__":
+    unittest.main()
