@@ -2,6 +2,7 @@
 
 import os
 import selectors
+import shutil
 import signal
 import subprocess
 import sys
@@ -23,7 +24,8 @@ class Watch(ProgramTest):
         self.write("endings.yaml", "endings: {top: {when: at tower}}\n")
         self.inside = inside
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "zubrel", "watch", "world.yaml"], cwd=self.folder,
+            [sys.executable, "-m", "zubrel", "watch", str(self.folder / "world.yaml")],
+            cwd=self.folder.parent,
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
             env={**os.environ, "PYTHONIOENCODING": "utf-8", "PYTHONUNBUFFERED": "1"},
             # a shell that runs the tests in the background has interrupts ignored
@@ -60,6 +62,20 @@ class Watch(ProgramTest):
         self.read_until("solvable → unwinnable")
         self.process.send_signal(signal.SIGINT)
         self.assertEqual(self.process.wait(timeout=PATIENCE), 130)
+
+    def test_a_folder_that_is_removed_and_made_again_is_heard(self):
+        self.read_until("Throw the key into the sea  −Brass key")
+        aside = self.folder.parent / f"{self.folder.name}-aside"
+        self.folder.rename(aside)
+        self.addCleanup(shutil.rmtree, aside, ignore_errors=True)
+        time.sleep(1.5)
+        self.folder.mkdir()
+        self.save("endings.yaml", "endings: {top: {when: at tower}}\n")
+        self.save("world.yaml", self.inside.replace("takes: key", "needs: key"))
+        self.read_until("softlocks → solvable")
+
+    def test_a_world_that_is_not_there_is_wrong_usage(self):
+        self.assertIn("there is no file", self.zubrel("watch", "nothing.yaml", code=2).stderr)
 
 
 if __name__ == "__main__":

@@ -14,7 +14,7 @@ from zubrel.explored.space import Trace
 from zubrel.explored.symbolic_fixpoints import SymbolicFixpoints
 from zubrel.explored.symbolic_walks import SymbolicWalks
 
-PATIENCE, RESERVE = 1e7, 3e7
+PATIENCE, RESERVE = 1e7, 3e8
 """Work that goes into shortest plays, in nodes of layers times steps: into layers from the start,
 and beyond these into layers from both ends for whoever asks first, the shortest win."""
 
