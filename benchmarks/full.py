@@ -26,12 +26,12 @@ PATIENCE = 240.0
 def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     """One world, measured here."""
     began = time.perf_counter()
-    from zubrel.atoms.budget import Budget, Limits
-    from zubrel.atoms.progress import Silence
+    from zubrel.base.budget import Budget, Limits
+    from zubrel.base.progress import Silence
     from zubrel.compiled.compile import compile_world
-    from zubrel.explored.lens import look
-    from zubrel.findings.softlocks import softlocks
-    from zubrel.findings.verdict import judge
+    from zubrel.quotient.lens import look
+    from zubrel.findings.detectors.softlocks import softlocks
+    from zubrel.findings.judged import judge
     from zubrel.pipeline import load
 
     with tempfile.TemporaryDirectory() as folder:

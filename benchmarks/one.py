@@ -33,9 +33,9 @@ def main() -> None:
 
 def measure_zubrel(text: str, who: str) -> tuple[int, int, float, dict[str, float]]:
     """The forward search alone, with all findings (`findings`), or by `islands`, no edges kept."""
-    from zubrel.atoms.budget import Budget, Limits
-    from zubrel.atoms.progress import Silence
-    from zubrel.atoms.source import Source
+    from zubrel.base.budget import Budget, Limits
+    from zubrel.base.progress import Silence
+    from zubrel.base.source import Source
     from zubrel.authored.document import document_of
     from zubrel.checked.check import check
     from zubrel.compiled.compile import compile_world
@@ -44,7 +44,7 @@ def measure_zubrel(text: str, who: str) -> tuple[int, int, float, dict[str, floa
 
     system = compile_world(check(document_of(Source.of("bench.yaml", text), text)))
     # start-up is not what is compared here
-    from zubrel.explored.island_search import search_islands
+    from zubrel.explored.listed.islands import search_islands
 
     before, began = peak(), time.process_time()
     if who == "islands":

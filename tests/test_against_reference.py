@@ -9,18 +9,18 @@ import yaml
 
 from tests.random_worlds import random_world
 from tests.reference import Reference, Restless, TooLarge
-from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.atoms.progress import Silence
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.progress import Silence
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
-from zubrel.explored.scalar_search import explore_scalar
+from zubrel.explored.listed.conversion import widened
+from zubrel.explored.listed.large_search import explore_vector
+from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import EndlessSettling
-from zubrel.explored.symbolic_search import explore_symbolic
-from zubrel.explored.vector_search import explore_vector
-from zubrel.explored.widened import widened
+from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.findings.find import find
 from zubrel.narrated.narrate import narrate
 

@@ -17,7 +17,7 @@ from pathlib import Path
 from unittest import mock
 
 from tests.program import DEMO
-from zubrel.atoms.budget import memory_used
+from zubrel.base.budget import memory_used
 from zubrel.shell.main import _run
 
 COUNT = int(os.environ.get("ZUBREL_BROKEN", "100"))

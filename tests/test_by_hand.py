@@ -11,10 +11,10 @@ from junitparser import JUnitXml
 from tests.program import CASES, ProgramTest
 from tests.random_worlds import random_world
 from tests.test_against_reference import scalar, vector, world_of
-from zubrel.atoms.budget import Budget, Limits
+from zubrel.base.budget import Budget, Limits
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.space import EndlessSettling
-from zubrel.findings.verdict import judge
+from zubrel.findings.judged import judge
 from zubrel.pipeline import load
 from zubrel.played.advice import Advice
 from zubrel.played.probe import offered_parts, probe

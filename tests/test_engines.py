@@ -9,17 +9,17 @@ from benchmarks.worlds import ring
 
 from tests.random_worlds import random_world
 from tests.test_against_reference import narrow, scalar, symbolic, vector, world_of
-from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.progress import Silence
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, opposite
-from zubrel.explored.numbered import NumberTable, Rows
-from zubrel.explored.scalar_search import explore_scalar
+from zubrel.explored.listed.numbering import NumberTable, Rows
+from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
-from zubrel.findings.verdict import won_formula
+from zubrel.findings.judged import won_formula
 
 MOST = 10**6
 

@@ -6,10 +6,10 @@ import time
 import unittest
 
 from tests.program import DEMO, ProgramTest
-from zubrel.atoms.codes import CODES
-from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
+from zubrel.base.codes import CODES
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 
 

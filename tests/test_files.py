@@ -12,9 +12,9 @@ from tests.random_worlds import random_world
 from tests.reference import Reference, Restless, TooLarge
 from tests.test_against_reference import world_of
 from tests.test_errors import problems_of
-from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of, read_document
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.output.as_tables import world_as_tables
 from zubrel.output.as_yaml import merged, world_as_yaml

@@ -8,7 +8,7 @@ from junitparser import JUnitXml
 
 from tests.program import CASES, ProgramTest
 from tests.test_check_command import TOSS
-from zubrel.findings.kinds import KINDS
+from zubrel.findings.registry import KINDS
 
 LOCATION = {
     "type": "object",

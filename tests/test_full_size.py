@@ -10,21 +10,21 @@ from unittest import mock
 from benchmarks.families import realm
 
 from tests.program import ProgramTest
-from zubrel.atoms.budget import Allowance, Budget, Limits
-from zubrel.atoms.progress import Silence
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
+from zubrel.base.budget import Allowance, Budget, Limits
+from zubrel.base.progress import Silence
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
-from zubrel.explored.lens import look
-from zubrel.explored.symbolic_search import explore_symbolic
-from zubrel.findings import full_size as full_size_module
-from zubrel.findings import questions as questions_module
-from zubrel.findings.batches import Batches
+from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.findings.find import Found, find
-from zubrel.findings.full_size import full_size
-from zubrel.findings.questions import Answer, askings, look_through
+from zubrel.findings.large import planning as full_size_module
+from zubrel.findings.large import questions as questions_module
+from zubrel.findings.large.batches import Batches
+from zubrel.findings.large.planning import full_size
+from zubrel.findings.large.questions import Answer, askings, look_through
 from zubrel.narrated.narrate import narrate
+from zubrel.quotient.lens import look
 
 REALMS = [("s", seed, one_way) for seed in (1, 7, 10) for one_way in (True, False)]
 
@@ -126,7 +126,7 @@ class Realms(unittest.TestCase):
     def test_without_memory_for_the_questions_the_verdict_stands_and_all_else_is_open(self):
         system = realm_system("s", 1, True)
         whole = asked(system)
-        with mock.patch("zubrel.explored.lens.Lens.answers", side_effect=MemoryError):
+        with mock.patch("zubrel.quotient.lens.Lens.answers", side_effect=MemoryError):
             cut = asked(system)
         self.assertEqual(cut.judged.verdict, "softlocks")
         self.assertIn(("softlock", "error"), {(f.kind, f.severity) for f in cut.findings})
@@ -143,7 +143,7 @@ class Realms(unittest.TestCase):
             tried.append(len(batch))
             return None, 0.0
 
-        with mock.patch("zubrel.findings.batches._answered", never):
+        with mock.patch("zubrel.findings.large.batches._answered", never):
             budget = Budget(Limits())
             with Batches(system, budget, Silence(), Allowance(1e9), 1) as batches:
                 batches.ask([questions])

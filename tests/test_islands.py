@@ -9,14 +9,14 @@ import yaml
 from tests.random_worlds import random_world
 from tests.stress_worlds import stress_world
 from tests.test_against_reference import scalar, world_of
-from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.progress import Silence
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
 from zubrel.compiled.compile import compile_world
-from zubrel.explored.island_search import search_islands
+from zubrel.explored.listed.islands import search_islands
 from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings import fates as fates_module
 from zubrel.findings.fates import fates
-from zubrel.findings.verdict import ended_formula, judge, won_formula
+from zubrel.findings.judged import ended_formula, judge, won_formula
 from zubrel.walked.walker import Walker
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "60"))

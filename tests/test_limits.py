@@ -14,7 +14,8 @@ from benchmarks.families import quests, realm
 
 from tests.program import DEMO, ProgramTest
 from tests.test_outputs import WORLD
-from zubrel.atoms.budget import (
+from zubrel.authored.document import document_of
+from zubrel.base.budget import (
     SECOND,
     Allowance,
     Budget,
@@ -23,8 +24,7 @@ from zubrel.atoms.budget import (
     Limits,
     WorkSpent,
 )
-from zubrel.atoms.source import Source
-from zubrel.authored.document import document_of
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.output.as_json import reports_as_json
 from zubrel.pipeline import report

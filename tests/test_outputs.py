@@ -10,7 +10,7 @@ import unittest
 import xml.etree.ElementTree as ElementTree
 
 from tests.program import DEMO, ProgramTest
-from zubrel.atoms.plain import plain, readable
+from zubrel.base.plain import plain, readable
 
 WORLD = """\
 zubrel: 1

@@ -15,7 +15,7 @@ from zubrel.drawn.draw import PICTURES, inline
 from zubrel.drawn.grid import placed
 from zubrel.drawn.paper import fitted, folded, width_of
 from zubrel.explored.space import EndlessSettling
-from zubrel.findings.outline import Outline
+from zubrel.findings.shape.outline import Outline
 from zubrel.pipeline import InvalidInput, load, report
 
 TWO_WAYS = """\
@@ -185,7 +185,7 @@ class Files(ProgramTest):
 
 class Gates(ProgramTest):
     def test_what_an_area_lies_behind_is_what_no_play_comes_there_without(self):
-        from zubrel.atoms.budget import Budget, Limits
+        from zubrel.base.budget import Budget, Limits
         from zubrel.findings.find import find
         from zubrel.pipeline import survey
 

@@ -8,18 +8,18 @@ import yaml
 from tests.random_worlds import random_world
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import scalar, world_of
-from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.progress import Silence
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within
-from zubrel.explored.lens import look
 from zubrel.explored.space import EndlessSettling, NotAsked
+from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.find import Found, find
-from zubrel.findings.full_size import full_size
-from zubrel.findings.kinds import KINDS
-from zubrel.findings.softlocks import softlocks
-from zubrel.findings.verdict import judge, won_formula
+from zubrel.findings.judged import judge, won_formula
+from zubrel.findings.large.planning import full_size
+from zubrel.findings.registry import KINDS
 from zubrel.narrated.narrate import narrate
+from zubrel.quotient.lens import look
 from zubrel.reduced.reduce import EVERY, SHORTENING, reduce
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "90"))

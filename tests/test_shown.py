@@ -12,9 +12,9 @@ from msgspec.structs import replace
 
 from tests.program import DEMO, ProgramTest
 from tests.test_outputs import WORLD
-from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.drawn.draw import draw, inline, lacking
 from zubrel.drawn.letters import drawable, with_letters

@@ -7,21 +7,21 @@ import yaml
 
 from tests.test_against_reference import scalar, world_of
 from tests.test_reductions import systems
-from zubrel.atoms.budget import SECOND, Budget, Limits
-from zubrel.atoms.progress import Silence
+from zubrel.base.budget import SECOND, Budget, Limits
+from zubrel.base.progress import Silence
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Both, Opposite, Within
 from zubrel.compiled.system import ENDING, PLACE
 from zubrel.drawn.draw import PICTURES, draw, lacking
-from zubrel.explored.lens import look
+from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import NotAsked
-from zubrel.explored.walking import Walking
+from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.find import Found
-from zubrel.findings.full_size import map_of
-from zubrel.findings.outline import areas_behind, gates
-from zubrel.findings.softlocks import softlocks
-from zubrel.findings.verdict import judge
+from zubrel.findings.judged import judge
+from zubrel.findings.large.planning import map_of
+from zubrel.findings.shape.outline import areas_behind, gates
 from zubrel.narrated.narrate import narrate
+from zubrel.quotient.lens import look
 from zubrel.reduced.clauses import both_of, clauses_of, either_of, formula_of, implies, shortest
 from zubrel.reduced.reduce import EVERY, reduce
 

@@ -6,18 +6,18 @@ from benchmarks.families import chain, keys, market, realm, ring_text
 
 from tests.program import CASES, DEMO, ProgramTest
 from tests.test_against_reference import symbolic, vector
-from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.progress import Silence
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
+from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.system import PLACE
 from zubrel.explored.explore import explore
-from zubrel.explored.islands import islands_of
-from zubrel.explored.ordering import order_of
+from zubrel.explored.symbolic.islands import islands_of
+from zubrel.explored.symbolic.ordering import order_of
 from zubrel.findings.find import find
-from zubrel.findings.verdict import judge
+from zubrel.findings.judged import judge
 from zubrel.narrated.narrate import narrate
 
 

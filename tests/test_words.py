@@ -3,10 +3,10 @@
 import random
 import unittest
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.source import Source, Span
-from zubrel.atoms.spelling import nearest
 from zubrel.authored.conditions import parse_condition
+from zubrel.base.diagnostics import Problems
+from zubrel.base.source import Source, Span
+from zubrel.base.spelling import nearest
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
@@ -21,8 +21,8 @@ from zubrel.compiled.formulas import (
     opposite,
 )
 from zubrel.compiled.system import Change, Operation, Variable
-from zubrel.explored.kernel import Kernel
-from zubrel.explored.packing import pack_into_words
+from zubrel.explored.packed.kernel import Kernel
+from zubrel.explored.packed.packing import pack_into_words
 
 
 def variables(r, count):

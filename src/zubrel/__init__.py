@@ -18,17 +18,17 @@ if TYPE_CHECKING:
     from zubrel.api import load as load
     from zubrel.api import loads as loads
     from zubrel.api import route as route
-    from zubrel.atoms.budget import LimitReached as LimitReached
-    from zubrel.atoms.budget import Limits as Limits
-    from zubrel.atoms.diagnostics import InvalidInput as InvalidInput
+    from zubrel.base.budget import LimitReached as LimitReached
+    from zubrel.base.budget import Limits as Limits
+    from zubrel.base.diagnostics import InvalidInput as InvalidInput
     from zubrel.checked.world import World as World
     from zubrel.narrated.report import Report as Report
     from zubrel.pipeline import Route as Route
 
 _HOMES = {
     "check": "api", "load": "api", "loads": "api", "route": "api", "Route": "pipeline",
-    "LimitReached": "atoms.budget", "Limits": "atoms.budget",
-    "InvalidInput": "atoms.diagnostics", "World": "checked.world", "Report": "narrated.report",
+    "LimitReached": "base.budget", "Limits": "base.budget",
+    "InvalidInput": "base.diagnostics", "World": "checked.world", "Report": "narrated.report",
 }  # fmt: skip
 __all__ = ["__version__", *sorted(_HOMES)]
 

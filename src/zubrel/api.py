@@ -5,9 +5,9 @@ Everything here is also offered by `import zubrel`.
 
 from __future__ import annotations
 
-from zubrel.atoms.budget import Budget, Limits
-from zubrel.atoms.source import Source
 from zubrel.authored.document import document_of
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.source import Source
 from zubrel.checked.check import check as checked
 from zubrel.checked.world import World
 from zubrel.narrated.report import Report

@@ -6,17 +6,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import cast
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import SECOND, Allowance, Budget, LimitReached, Limits, WorkSpent
-from zubrel.atoms.diagnostics import Diagnostic, InvalidInput, Problems
-from zubrel.atoms.progress import Progress, Silence
-from zubrel.atoms.source import Source, Span
 from zubrel.authored.conditions import Condition, parse_condition
 from zubrel.authored.document import Document, document_of, read_document
 from zubrel.authored.files import read_source
+from zubrel.base.budget import SECOND, Allowance, Budget, LimitReached, Limits, WorkSpent
+from zubrel.base.diagnostics import Diagnostic, InvalidInput, Problems
+from zubrel.base.progress import Progress, Silence
+from zubrel.base.source import Source, Span
 from zubrel.checked.check import check
 from zubrel.checked.keys import ENDING, UNENDED
 from zubrel.checked.world import World
@@ -24,11 +25,11 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
-from zubrel.explored.space import EndlessSettling
+from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings.fates import Fates, fates
 from zubrel.findings.find import Found, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
-from zubrel.findings.verdict import AnySpace, Judged, ending_formula, judge, won_formula
+from zubrel.findings.judged import AnySpace, Judged, ending_formula, judge, won_formula
 from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine, Report
@@ -67,6 +68,10 @@ def survey(
     system = compile_world(world, budget)
     try:
         return explore(system, budget, progress or Silence(), merging)
+    except TooMany:
+        from zubrel.quotient.lens import look
+
+        return cast(AnySpace, look(system, (), budget, progress or Silence()))
     except EndlessSettling as endless:
         raise InvalidInput([_never_rests(world, endless)]) from None
 
@@ -123,7 +128,7 @@ def _of_all_situations(
             progress.stage("writing it up")
             return narrate(found, budget.seconds)
     except WorkSpent:
-        from zubrel.explored.lens import look
+        from zubrel.quotient.lens import look
 
         lens = look(space.system, (), budget, progress)
         return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
@@ -153,9 +158,9 @@ def _at_full_size(
     with_outline: bool,
 ) -> Report:  # fmt: skip
     """What reduced systems tell; `listed` is of all situations, where they are known."""
-    from zubrel.explored.lens import Lens
-    from zubrel.findings.full_size import full_size, map_of
-    from zubrel.findings.questions import look_through
+    from zubrel.findings.large.planning import full_size, map_of
+    from zubrel.findings.large.questions import look_through
+    from zubrel.quotient.lens import Lens
 
     assert isinstance(lens, Lens), "nothing else merges situations"
     full = full_size(lens, budget, progress, jobs)

@@ -12,9 +12,9 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.source import Span
-from zubrel.atoms.spelling import nearest
+from zubrel.base.diagnostics import Problems
+from zubrel.base.source import Span
+from zubrel.base.spelling import nearest
 
 if TYPE_CHECKING:
     from lark import Lark

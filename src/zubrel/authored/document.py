@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from msgspec import Struct, field
 
-from zubrel.atoms.diagnostics import Diagnostic, Problems
-from zubrel.atoms.source import Source, Span
-from zubrel.atoms.spelling import listing, suggestion
 from zubrel.authored.files import read_source
 from zubrel.authored.nodes import Mapping, Node, Scalar
 from zubrel.authored.parts import gather
 from zubrel.authored.readers import read_text
 from zubrel.authored.shapes import HEAD, SECTIONS, START, is_version_one
 from zubrel.authored.values import Entry
+from zubrel.base.diagnostics import Diagnostic, Problems
+from zubrel.base.source import Source, Span
+from zubrel.base.spelling import listing, suggestion
 
 
 class Document(Struct):

@@ -6,9 +6,9 @@ import os
 import stat
 from pathlib import Path
 
-from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
-from zubrel.atoms.plain import plain
-from zubrel.atoms.source import Source, Span
+from zubrel.base.diagnostics import Diagnostic, InvalidInput
+from zubrel.base.plain import plain
+from zubrel.base.source import Source, Span
 
 LARGEST_FILE = 50 * 2**20
 _READ: set[tuple[int, int]] = set()
@@ -93,7 +93,7 @@ def _decode(path: str, data: bytes) -> tuple[Source, str]:
 
 def _neighbour(path: str) -> str | None:
     """A file in the same folder that may have been meant."""
-    from zubrel.atoms.spelling import suggestion
+    from zubrel.base.spelling import suggestion
 
     folder = Path(path).parent
     try:

@@ -6,10 +6,6 @@ from typing import Any
 
 from msgspec import Struct
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.plain import plain
-from zubrel.atoms.source import Span
-from zubrel.atoms.spelling import listing, suggestion
 from zubrel.authored.conditions import Name
 from zubrel.authored.nodes import Mapping, Node, Scalar
 from zubrel.authored.readers import (
@@ -31,6 +27,10 @@ from zubrel.authored.readers import (
     read_words,
 )
 from zubrel.authored.values import Entry, Text
+from zubrel.base.diagnostics import Problems
+from zubrel.base.plain import plain
+from zubrel.base.source import Span
+from zubrel.base.spelling import listing, suggestion
 
 
 class Kind(Struct, frozen=True):

@@ -13,8 +13,8 @@ from typing import Any
 import yaml
 from msgspec import Struct, field
 
-from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
-from zubrel.atoms.source import Source, Span
+from zubrel.base.diagnostics import Diagnostic, InvalidInput
+from zubrel.base.source import Source, Span
 
 DEEPEST = 60
 LARGEST = 2_000_000

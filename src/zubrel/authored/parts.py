@@ -6,13 +6,13 @@ import os
 
 from msgspec import Struct, field
 
-from zubrel.atoms.diagnostics import InvalidInput, Problems
-from zubrel.atoms.plain import plain
-from zubrel.atoms.source import Source, Span
-from zubrel.atoms.spelling import listing
 from zubrel.authored.files import read_source
 from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence, compose
 from zubrel.authored.tables import IN_AREAS, Row, rows_of
+from zubrel.base.diagnostics import InvalidInput, Problems
+from zubrel.base.plain import plain
+from zubrel.base.source import Source, Span
+from zubrel.base.spelling import listing
 
 MOST_FILES, LONGEST_CHAIN = 1_000, 50
 KINDS = (".yaml", ".yml", ".json", ".csv")

@@ -9,10 +9,6 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.plain import plain
-from zubrel.atoms.source import Span
-from zubrel.atoms.spelling import suggestion
 from zubrel.authored.conditions import (
     LARGEST_NUMBER,
     WORDS,
@@ -22,6 +18,10 @@ from zubrel.authored.conditions import (
 )
 from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence
 from zubrel.authored.values import Amount, Setting
+from zubrel.base.diagnostics import Problems
+from zubrel.base.plain import plain
+from zubrel.base.source import Span
+from zubrel.base.spelling import suggestion
 
 ID = re.compile(r"[a-z][a-z0-9_]*\Z")
 INTEGER = re.compile(r"[-+]?[0-9]+\Z")

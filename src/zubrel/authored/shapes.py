@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.atoms.diagnostics import Problems
 from zubrel.authored.fields import BODY, EFFECTS, LOCKED, NAME
 from zubrel.authored.kinds import (
     AMOUNT,
@@ -31,6 +30,7 @@ from zubrel.authored.kinds import (
 )
 from zubrel.authored.nodes import Node, Scalar, Sequence
 from zubrel.authored.readers import read_drop, read_word, setting_value
+from zubrel.base.diagnostics import Problems
 
 FIND = Shape(
     "a find",

@@ -13,13 +13,13 @@ from pathlib import PurePath
 
 from msgspec import Struct
 
-from zubrel.atoms.diagnostics import Diagnostic, Problems
-from zubrel.atoms.source import Source, Span
-from zubrel.atoms.spelling import listing, suggestion
 from zubrel.authored.files import LARGEST_FILE
 from zubrel.authored.kinds import Shape
 from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence
 from zubrel.authored.shapes import AREA_DEED, FIND, SECTIONS, WAY
+from zubrel.base.diagnostics import Diagnostic, Problems
+from zubrel.base.source import Source, Span
+from zubrel.base.spelling import listing, suggestion
 
 IN_AREAS = {"finds": FIND, "ways": WAY, "deeds": AREA_DEED}
 LISTS = ("ids", "amounts", "conditions", "values", "texts", "entries", "flag or ids")

@@ -6,8 +6,8 @@ from typing import Any, cast
 
 from msgspec import Struct, field
 
-from zubrel.atoms.source import Span
 from zubrel.authored.conditions import Condition, Name
+from zubrel.base.source import Span
 
 
 class Amount(Struct, frozen=True):

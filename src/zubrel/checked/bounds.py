@@ -17,8 +17,8 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.source import Span
+from zubrel.base.diagnostics import Problems
+from zubrel.base.source import Span
 from zubrel.checked.effects import (
     Beat,
     Effect,

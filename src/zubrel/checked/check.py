@@ -6,12 +6,12 @@ from collections.abc import Iterable, Iterator
 
 from msgspec.structs import replace
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.plain import plain
-from zubrel.atoms.spelling import suggestion
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
+from zubrel.base.diagnostics import Problems
+from zubrel.base.plain import plain
+from zubrel.base.spelling import suggestion
 from zubrel.checked.bodies import Implied, outcomes_of
 from zubrel.checked.bounds import bound_items
 from zubrel.checked.effects import Give, SetMark

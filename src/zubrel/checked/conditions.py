@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from zubrel.atoms.source import Span
+from zubrel.base.source import Span
 
 QUEST_STATES = ("waiting", "active", "done", "failed")
 WAITING, ACTIVE, DONE, FAILED = range(4)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.atoms.source import Span
 from zubrel.authored.conditions import Name
 from zubrel.authored.values import Entry
+from zubrel.base.source import Span
 from zubrel.checked.bodies import Implied
 from zubrel.checked.conditions import Cond
 from zubrel.checked.resolve import Resolver

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.source import Span
-from zubrel.atoms.spelling import nearest
 from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
+from zubrel.base.diagnostics import Problems
+from zubrel.base.source import Span
+from zubrel.base.spelling import nearest
 
 VERY_NEAR = 0.8
 """How alike a thing of another kind must be named to be offered all the same."""

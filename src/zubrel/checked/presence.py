@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from zubrel.atoms.source import Span
+from zubrel.base.source import Span
 from zubrel.checked.conditions import ALWAYS, Any, At, Cond, Not, all_of
 
 if TYPE_CHECKING:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zubrel.atoms.diagnostics import Problems
-from zubrel.atoms.spelling import suggestion
 from zubrel.authored import conditions as syntax
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Amount, Entry, Setting, Text
+from zubrel.base.diagnostics import Problems
+from zubrel.base.spelling import suggestion
 from zubrel.checked.conditions import (
     ALWAYS,
     QUEST_STATES,

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from zubrel.atoms.source import Span
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
+from zubrel.base.source import Span
 from zubrel.checked.bodies import Implied, outcomes_of
 from zubrel.checked.conditions import LockOpen, Marked, Not, all_of
 from zubrel.checked.effects import Effect, Give, OpenLock, SetMark, ShutLock

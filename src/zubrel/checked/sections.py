@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zubrel.atoms.spelling import listing, suggestion
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Amount, Entry
+from zubrel.base.spelling import listing, suggestion
 from zubrel.checked.bodies import effects_of
 from zubrel.checked.conditions import ALWAYS, Cond, Holds
 from zubrel.checked.frames import key_of, name_of

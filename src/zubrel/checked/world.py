@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.atoms.source import Source, Span
+from zubrel.base.source import Source, Span
 from zubrel.checked.conditions import Cond
 from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
 

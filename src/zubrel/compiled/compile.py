@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from zubrel.atoms.budget import Budget
+from zubrel.base.budget import Budget
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE, WAITING, At, LockOpen
 from zubrel.checked.effects import Effect, FailQuest, FinishQuest, MoveTo, SetMark

@@ -5,10 +5,10 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import Any
 
-from zubrel.atoms.budget import SECOND, Budget, NoRoom, require_room
-from zubrel.atoms.progress import Progress
+from zubrel.base.budget import SECOND, Budget, NoRoom, require_room
+from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
-from zubrel.explored.scalar_search import explore_scalar
+from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import LookedLongEnough, Space, TooMany
 
 SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
@@ -30,14 +30,14 @@ def explore(
 ) -> Space[Any]:
     """Every situation of `system` within `budget`, by the engine that its limits name.
 
-    With `merging`, what is too large comes back as a `Lens` on how the game ends, unless the limit
-    is one of situations. Raises `EndlessSettling` when a world never comes to rest, `LimitReached`
-    where a limit comes before there is anything to tell.
+    With `merging`, `TooMany` is raised where classes of situations had better be looked at, unless
+    the limit is one of situations. Raises `EndlessSettling` when a world never comes to rest,
+    `LimitReached` where a limit comes before there is anything to tell.
     """
     progress.stage("searching")
     engine = budget.limits.engine
     if engine == "symbolic":
-        from zubrel.explored.symbolic_search import explore_symbolic
+        from zubrel.explored.symbolic.search import explore_symbolic
 
         return explore_symbolic(system, budget, progress)
     try:
@@ -45,13 +45,13 @@ def explore(
         if len(space.words) <= SMALL:
             return space
         require_room(FOR_ARRAYS)
-        from zubrel.explored.widened import widened
+        from zubrel.explored.listed.conversion import widened
 
         return widened(space)
     except TooMany:
         require_room(FOR_ARRAYS)
         if engine == "explicit":
-            from zubrel.explored.vector_search import explore_vector
+            from zubrel.explored.listed.large_search import explore_vector
 
             return explore_vector(system, budget, progress, None)
     return _large(system, budget, progress, merging and budget.limits.situations is None)
@@ -59,13 +59,13 @@ def explore(
 
 def _large(system: System, budget: Budget, progress: Progress, merging: bool) -> Space[Any]:
     """Lists where that is the faster way, and diagrams where there are too many situations."""
-    from zubrel.explored.vector_search import explore_vector
+    from zubrel.explored.listed.large_search import explore_vector
 
     try:
         return explore_vector(system, budget, progress, MIDDLE)
     except TooMany:
         pass
-    from zubrel.explored.symbolic_search import explore_symbolic
+    from zubrel.explored.symbolic.search import explore_symbolic
 
     most: int | None = None
     exact = share(budget, EXACT)
@@ -92,9 +92,7 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
             return explore_symbolic(
                 system, budget, progress, lambda work, _: not merging or work < exact
             )
-    from zubrel.explored.lens import look
-
-    return look(system, (), budget, progress)
+    raise TooMany
 
 
 def share(budget: Budget, work: float) -> float:

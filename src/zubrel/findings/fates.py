@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 
-from zubrel.atoms.budget import Budget
-from zubrel.atoms.progress import Progress
+from zubrel.base.budget import Budget
+from zubrel.base.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.system import System
 from zubrel.explored.explore import SMALL, explore
-from zubrel.explored.scalar_search import explore_scalar
+from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import TooMany
-from zubrel.findings.verdict import AnySpace, ended_formula, judge, won_formula
+from zubrel.findings.judged import AnySpace, ended_formula, judge, won_formula
 
 Fates = Callable[[Mapping[Key, Value]], str]
 MOST_NODES = 300_000
@@ -49,7 +49,7 @@ def _of_space(space: AnySpace) -> Fates:
 
 
 def _of_islands(system: System, budget: Budget, progress: Progress) -> Fates:
-    from zubrel.explored.island_search import search_islands
+    from zubrel.explored.listed.islands import search_islands
 
     islands = search_islands(system, budget, progress, most=MOST_NODES)
     ended = islands.where(ended_formula(system))

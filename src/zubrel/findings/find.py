@@ -8,28 +8,28 @@ from contextlib import suppress
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import LimitReached
+from zubrel.base.budget import LimitReached
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
-from zubrel.findings.empty_hands import empty_hands
-from zubrel.findings.endless import endless
+from zubrel.findings.detectors.empty_hands import empty_hands
+from zubrel.findings.detectors.endless import endless
+from zubrel.findings.detectors.gates import exact_count, no_gate
+from zubrel.findings.detectors.lints import lints
+from zubrel.findings.detectors.luck import luck_needed
+from zubrel.findings.detectors.missable import missable
+from zubrel.findings.detectors.promises import broken_promises
+from zubrel.findings.detectors.skippable import skippable, unused
+from zubrel.findings.detectors.softlocks import softlocks
+from zubrel.findings.detectors.surplus import swallowed, wasted_use
+from zubrel.findings.detectors.texts import silent, unheard
+from zubrel.findings.detectors.too_early import too_early
+from zubrel.findings.detectors.unreachable import unreachable
+from zubrel.findings.detectors.unwinnable import unwinnable
 from zubrel.findings.finding import Finding
-from zubrel.findings.gates import exact_count, no_gate
-from zubrel.findings.inquiries import Detector
-from zubrel.findings.lints import lints
-from zubrel.findings.luck import luck_needed
-from zubrel.findings.missable import missable
-from zubrel.findings.outline import Outline, outline
-from zubrel.findings.progression import Progression, progression
-from zubrel.findings.promises import broken_promises
-from zubrel.findings.skippable import skippable, unused
-from zubrel.findings.softlocks import softlocks
-from zubrel.findings.surplus import swallowed, wasted_use
-from zubrel.findings.texts import silent, unheard
-from zubrel.findings.too_early import too_early
-from zubrel.findings.unreachable import unreachable
-from zubrel.findings.unwinnable import unwinnable
-from zubrel.findings.verdict import AnySpace, Judged, judge
+from zubrel.findings.judged import AnySpace, Judged, judge
+from zubrel.findings.large.inquiries import Detector
+from zubrel.findings.shape.outline import Outline, outline
+from zubrel.findings.shape.progression import Progression, progression
 
 DETECTORS: tuple[Detector, ...] = (
     unwinnable, softlocks, luck_needed, broken_promises, unreachable, missable, too_early, no_gate,

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.atoms.source import Span
+from zubrel.base.source import Span
 from zubrel.explored.space import Trace
-from zubrel.findings.kinds import KINDS, SEVERITIES
+from zubrel.findings.registry import KINDS, SEVERITIES
 
 
 class Closing(Struct, frozen=True):

@@ -9,7 +9,7 @@ from msgspec import Struct
 from zubrel.checked.conditions import ALWAYS
 from zubrel.checked.world import Rule, World
 from zubrel.explored.space import Distance
-from zubrel.findings.outline import Outline, moves
+from zubrel.findings.shape.outline import Outline, moves
 from zubrel.narrated.report import Told
 from zubrel.narrated.tables import asked_by
 from zubrel.narrated.words import listed, phrase

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from zubrel.atoms.budget import LimitReached
+from zubrel.base.budget import LimitReached
 from zubrel.checked.conditions import DONE
 from zubrel.checked.keys import ENDING, PLACE
 from zubrel.compiled.formulas import Formula
 from zubrel.explored.space import Trace
 from zubrel.findings.find import Found
 from zubrel.findings.finding import Closing, Finding
-from zubrel.findings.verdict import AnySpace
+from zubrel.findings.judged import AnySpace
 from zubrel.narrated.atlas import sketch
 from zubrel.narrated.progress import progress_of
-from zubrel.narrated.reasons import Reasons
+from zubrel.narrated.reasons.chains import Reasons
 from zubrel.narrated.replay import Walked, replay
 from zubrel.narrated.report import MoveLine, Point, Report, Told, Win
 from zubrel.narrated.walks import lines_of

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zubrel.checked.world import World
-from zubrel.findings.progression import MustHave, Progression, Window
+from zubrel.findings.shape.progression import MustHave, Progression, Window
 from zubrel.narrated.report import Needed, Progress, TimeWindow
 
 

@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from zubrel.checked.world import Outcome, Rule
 from zubrel.explored.space import Trace
-from zubrel.findings.verdict import AnySpace
+from zubrel.findings.judged import AnySpace
 from zubrel.walked.walker import Situation, Walker
 
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from zubrel.atoms.source import Span
+from zubrel.base.source import Span
 from zubrel.explored.space import Distance
 
 if TYPE_CHECKING:

@@ -16,7 +16,7 @@ from msgspec import Struct, field
 from zubrel.checked.conditions import All, Any, Cond, CountOf, Holds
 from zubrel.checked.effects import Give, SetMark
 from zubrel.checked.world import Rule, World
-from zubrel.narrated.makers import makes
+from zubrel.narrated.reasons.makers import makes
 
 Needed = frozenset[str]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zubrel.atoms.plain import one_line
+from zubrel.base.plain import one_line
 from zubrel.narrated.report import MoveLine, Report, Told
 from zubrel.narrated.words import length
 from zubrel.output.extent import extent, undecided

@@ -11,10 +11,10 @@ from collections.abc import Iterable, Iterator
 from io import StringIO
 from typing import Any
 
-from zubrel.atoms.plain import plain
 from zubrel.authored.kinds import Shape
 from zubrel.authored.shapes import AREA, SECTIONS
 from zubrel.authored.tables import IN_AREAS, LISTS, MAPPINGS, guarded
+from zubrel.base.plain import plain
 from zubrel.output.as_yaml import yaml_text
 
 MAIN = "world.yaml"

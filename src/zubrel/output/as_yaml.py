@@ -8,9 +8,9 @@ from typing import Any
 
 import yaml
 
-from zubrel.atoms.plain import plain as plain_text
 from zubrel.authored.nodes import Mapping, Node, Scalar
 from zubrel.authored.shapes import HEAD
+from zubrel.base.plain import plain as plain_text
 
 INTEGER = re.compile(r"(0|-?[1-9][0-9]*)\Z")
 

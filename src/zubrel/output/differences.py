@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.text import Text
 
 from zubrel import __version__
-from zubrel.atoms.plain import plain
+from zubrel.base.plain import plain
 from zubrel.narrated.difference import Difference
 from zubrel.narrated.report import Report, Told
 from zubrel.narrated.words import counted, length, listed

@@ -12,7 +12,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from zubrel.atoms.plain import plain
+from zubrel.base.plain import plain
 from zubrel.narrated.report import MoveLine, Progress, Report, Told
 from zubrel.narrated.words import counted, length, listed, moment
 from zubrel.output.extent import extent, undecided

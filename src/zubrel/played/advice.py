@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from zubrel.checked.world import Rule
-from zubrel.findings.missable import Subject, subjects
-from zubrel.findings.verdict import Judged
+from zubrel.findings.detectors.missable import Subject, subjects
+from zubrel.findings.judged import Judged
 from zubrel.walked.walker import Situation, Walker
 
 

@@ -10,7 +10,7 @@ from typing import Any as Anything
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget
+from zubrel.base.budget import Budget
 from zubrel.checked.conditions import (
     ALWAYS,
     All,
@@ -28,16 +28,16 @@ from zubrel.checked.conditions import (
 )
 from zubrel.checked.effects import Take, Wear
 from zubrel.checked.world import Rule, World
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import Formula, both, opposite, variables_of
 from zubrel.compiled.translate import Translator
 from zubrel.explored.space import Space
-from zubrel.findings.verdict import standing_formula
+from zubrel.findings.judged import standing_formula
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine
 from zubrel.narrated.walks import lines_of
 from zubrel.narrated.words import listed, phrase
 from zubrel.played.why import area_text, refusal
-from zubrel.reduced.rising import parts_of
 from zubrel.walked.walker import Situation, Walker, compares
 
 MOST_ROWS, MOST_GROUPS = 400, 2048

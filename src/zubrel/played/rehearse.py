@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from msgspec import Struct
 
-from zubrel.atoms.source import Span
+from zubrel.base.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import QUEST_STATES, Cond
 from zubrel.checked.keys import ENDING, PLACE

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from zubrel.atoms.diagnostics import InvalidInput, Problems
-from zubrel.atoms.source import Source, Span
-from zubrel.atoms.spelling import suggestion
 from zubrel.authored.conditions import Condition, parse_condition
+from zubrel.base.diagnostics import InvalidInput, Problems
+from zubrel.base.source import Source, Span
+from zubrel.base.spelling import suggestion
 from zubrel.checked.world import World
 
 WORDS = ("possible", "impossible", "says", "live", "doomed", "ended", "step")

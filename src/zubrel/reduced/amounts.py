@@ -17,6 +17,7 @@ from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import is_low, marks_of, parts_of
 from zubrel.compiled.formulas import (
     TRUE,
     Formula,
@@ -31,7 +32,6 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.system import ENDING, PLACE, Operation, Settler, Step, System
 from zubrel.reduced.result import Reduced, fixed, formulas_of, rewritten, without_changes
-from zubrel.reduced.rising import is_low, marks_of, parts_of
 
 MOST_MARKS = 24
 """A threshold over more marks than this is no gain."""

@@ -22,6 +22,7 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import Rising, is_low, marks_of, parts_of
 from zubrel.compiled.formulas import (
     TRUE,
     Formula,
@@ -35,7 +36,6 @@ from zubrel.compiled.formulas import (
 from zubrel.compiled.system import PLACE, Move, Operation, System
 from zubrel.compiled.ways import areas_in
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
-from zubrel.reduced.rising import Rising, is_low, marks_of, parts_of
 from zubrel.reduced.users import Users
 
 MOST_VALUES = 48

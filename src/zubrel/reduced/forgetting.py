@@ -14,11 +14,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
-import networkx
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, variables_in, variables_of
-from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, System
+from zubrel.compiled.regions import every_way, regions
+from zubrel.compiled.system import ENDING, PLACE, Change, Operation, System
 from zubrel.reduced.result import Reduced
 
 
@@ -53,38 +53,6 @@ def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     return replace(before, system=smaller, forgotten=known)
 
 
-def regions(system: System) -> dict[int, int]:
-    """For each area the number of its region; whatever can be entered from a region comes later."""
-    graph = networkx.DiGraph()
-    graph.add_nodes_from(range(system.variables[PLACE].size))
-    graph.add_edges_from(_every_way(system))
-    joined = networkx.condensation(graph)
-    order = networkx.lexicographical_topological_sort(
-        joined, lambda n: min(joined.nodes[n]["members"])
-    )
-    return {a: n for n, node in enumerate(order) for a in joined.nodes[node]["members"]}
-
-
-def _ways(system: System, move: Move) -> Iterable[tuple[int, int]]:
-    starts = range(system.variables[PLACE].size) if move.areas is None else move.areas
-    for step in move.steps:
-        for change in step.changes:
-            if change.variable == PLACE:
-                for start in starts:
-                    yield start, change.number
-
-
-def _every_way(system: System) -> Iterable[tuple[int, int]]:
-    """From where to where moves lead; what happens by itself may send the player from anywhere."""
-    for move in system.moves:
-        yield from _ways(system, move)
-    for settler in system.settlers:
-        for change in settler.changes:
-            if change.variable == PLACE:
-                for start in range(system.variables[PLACE].size):
-                    yield start, change.number
-
-
 def _read_ahead(
     system: System, region: Mapping[int, int], asked: frozenset[int]
 ) -> dict[int, frozenset[int]]:
@@ -101,7 +69,7 @@ def _read_ahead(
         read = variables_of(move.guard) | _read_by(c for s in move.steps for c in s.changes)
         for area in region if move.areas is None else move.areas:
             here[region[area]] |= read
-    for start, end in _every_way(system):
+    for start, end in every_way(system):
         after[region[start]].add(region[end])
     ahead: dict[int, frozenset[int]] = {}
     for number in sorted(here, reverse=True):  # what comes after has a greater number

@@ -18,6 +18,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import marks_of, once_only, parts_of
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
@@ -30,7 +31,6 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, System
 from zubrel.reduced.result import Rebuilding, Reduced, formulas_of, rewritten
-from zubrel.reduced.rising import marks_of, once_only, parts_of
 
 
 def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:

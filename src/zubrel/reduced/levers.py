@@ -20,6 +20,7 @@ from collections.abc import Callable, Iterator, Sequence
 import networkx
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
@@ -32,7 +33,6 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.system import PLACE, Move, Operation, System
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, losing
-from zubrel.reduced.rising import parts_of
 from zubrel.reduced.users import Users
 
 

@@ -24,11 +24,11 @@ from functools import partial
 
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import Rising, is_low, parts_of
 from zubrel.compiled.formulas import Formula, both, substituted, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move, Operation, System
 from zubrel.compiled.ways import areas_in
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
-from zubrel.reduced.rising import Rising, is_low, parts_of
 from zubrel.reduced.users import Users
 
 

@@ -29,6 +29,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import Rising, parts_of
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, either, substituted
 from zubrel.compiled.system import PLACE, Move, Step
 from zubrel.compiled.ways import destination_for_sure, destination_of, told_apart
@@ -43,7 +44,6 @@ from zubrel.reduced.clauses import (
     implies,
 )
 from zubrel.reduced.result import Rebuilding, Reduced, formulas_of
-from zubrel.reduced.rising import Rising, parts_of
 
 MOST_LINKS = 3
 """An area with links to more than this many others stays."""

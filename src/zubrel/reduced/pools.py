@@ -24,11 +24,11 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import Rising, marks_of, parts_of
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, substituted, variables_of
 from zubrel.compiled.system import Move, Operation, System
 from zubrel.reduced.finds import find_of
 from zubrel.reduced.result import Rebuilding, Reduced, losing, rewritten
-from zubrel.reduced.rising import Rising, marks_of, parts_of
 from zubrel.reduced.users import Users
 
 

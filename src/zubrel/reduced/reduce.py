@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 
-from zubrel.atoms.budget import Budget
+from zubrel.base.budget import Budget
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.reduced.amounts import amounts

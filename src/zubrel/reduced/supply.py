@@ -25,6 +25,7 @@ from itertools import combinations
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.compiled.facts import Rising, parts_of
 from zubrel.compiled.formulas import (
     TRUE,
     Formula,
@@ -38,7 +39,6 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.system import PLACE, Move, Operation, System
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, losing
-from zubrel.reduced.rising import Rising, parts_of
 from zubrel.reduced.users import Users
 
 

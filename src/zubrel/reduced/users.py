@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from zubrel.compiled.facts import only_upwards
 from zubrel.compiled.formulas import Formula, Load, pieces_of, variables_in, variables_of
 from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
 from zubrel.reduced.result import whens_of
-from zubrel.reduced.rising import only_upwards
 
 
 class Users:

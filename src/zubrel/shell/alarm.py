@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from types import FrameType
 
-from zubrel.atoms.budget import Budget, Interrupted, LimitReached, memory_used
+from zubrel.base.budget import Budget, Interrupted, LimitReached, memory_used
 
 EVERY = 0.1
 """Seconds between two looks."""

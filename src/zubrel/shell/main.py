@@ -12,10 +12,10 @@ from typing import Any
 import click
 
 from zubrel import __version__
-from zubrel.atoms.budget import Interrupted, LimitReached
-from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.atoms.plain import one_line, plain
-from zubrel.atoms.spelling import suggestion
+from zubrel.base.budget import Interrupted, LimitReached
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.plain import one_line, plain
+from zubrel.base.spelling import suggestion
 from zubrel.shell.exits import BROKEN, INTERRUPTED, INVALID, OK, STOPPED, UNWRITTEN
 from zubrel.shell.options import colors_wanted
 from zubrel.shell.streams import (

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 import time
 
-from zubrel.atoms.budget import Budget
+from zubrel.base.budget import Budget
 from zubrel.narrated.words import counted
 
 AFTER_SECONDS = 1.0

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from zubrel.atoms.plain import plain
+from zubrel.base.plain import plain
 from zubrel.shell.options import example
 from zubrel.shell.streams import say, write_text
 

@@ -13,7 +13,7 @@ from typing import Any
 import click
 from msgspec import Struct
 
-from zubrel.atoms.budget import ENGINES, Budget, Limits, memory_of_machine
+from zubrel.base.budget import ENGINES, Budget, Limits, memory_of_machine
 
 UNITS = {"": 1, "k": 2**10, "m": 2**20, "g": 2**30, "t": 2**40}
 

@@ -11,13 +11,13 @@ from typing import Any
 import click
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import SECOND, Budget, Interrupted, LimitReached, WorkSpent
-from zubrel.atoms.plain import plain
+from zubrel.base.budget import SECOND, Budget, Interrupted, LimitReached, WorkSpent
+from zubrel.base.plain import plain
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE
 from zubrel.checked.keys import ENDING, PLACE
 from zubrel.checked.world import Goal, Rule, World
-from zubrel.findings.verdict import judge
+from zubrel.findings.judged import judge
 from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import counted, listed
 from zubrel.pipeline import whole_survey, words_of

@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from zubrel.atoms.spelling import suggestion
+from zubrel.base.spelling import suggestion
 from zubrel.pipeline import whole_survey
 from zubrel.played.probe import probe, rules_named
 from zubrel.shell.options import SEARCHING, common_options, example, take_common

@@ -8,8 +8,8 @@ from typing import Any
 
 import click
 
-from zubrel.atoms.budget import Limits
 from zubrel.authored.document import read_document
+from zubrel.base.budget import Limits
 from zubrel.narrated.tables import SECTIONS, listing
 from zubrel.pipeline import report
 from zubrel.shell.alarm import CTRL_C

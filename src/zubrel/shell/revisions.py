@@ -12,10 +12,10 @@ from tempfile import TemporaryDirectory
 import click
 from msgspec.structs import replace
 
-from zubrel.atoms.diagnostics import Diagnostic, InvalidInput
-from zubrel.atoms.source import Source, Span
 from zubrel.authored.files import read_source
 from zubrel.authored.nodes import Mapping, Scalar, Sequence, compose
+from zubrel.base.diagnostics import Diagnostic, InvalidInput
+from zubrel.base.source import Source, Span
 
 MOST_FILES, MOST_LINKS = 1_000, 10
 LINK, FILES = "120000", ("100644", "100755")

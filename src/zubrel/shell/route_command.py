@@ -6,7 +6,7 @@ from typing import Any
 
 import click
 
-from zubrel.atoms.plain import plain
+from zubrel.base.plain import plain
 from zubrel.pipeline import find_route
 from zubrel.shell.options import SEARCHING, common_options, example, take_common
 from zubrel.shell.streams import note, refuse_to_write_over, write_pretty, write_text

@@ -15,9 +15,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zubrel.atoms.diagnostics import InvalidInput, describe
-from zubrel.atoms.plain import plain, readable
 from zubrel.authored.files import was_read
+from zubrel.base.diagnostics import InvalidInput, describe
+from zubrel.base.plain import plain, readable
 from zubrel.shell.options import colors_wanted
 
 if TYPE_CHECKING:

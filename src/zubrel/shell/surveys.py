@@ -8,10 +8,10 @@ from contextlib import contextmanager, suppress
 
 from msgspec.structs import replace
 
-from zubrel.atoms.budget import Budget, Interrupted, LimitReached, Limits
-from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.atoms.processes import end_workers, pool_of
 from zubrel.authored.document import read_document
+from zubrel.base.budget import Budget, Interrupted, LimitReached, Limits
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.processes import end_workers, pool_of
 from zubrel.checked.world import World
 from zubrel.narrated.narrate import nothing_known
 from zubrel.narrated.report import Report

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from zubrel.atoms.plain import plain
+from zubrel.base.plain import plain
 from zubrel.pipeline import load
 from zubrel.shell.options import example
 from zubrel.shell.streams import refuse_to_write_over, say, write_files, write_text

@@ -9,11 +9,11 @@ from typing import Any
 
 import click
 
-from zubrel.atoms.budget import LimitReached
-from zubrel.atoms.diagnostics import InvalidInput
-from zubrel.atoms.plain import plain
 from zubrel.authored.document import read_document
 from zubrel.authored.files import read_source
+from zubrel.base.budget import LimitReached
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.plain import plain
 from zubrel.narrated.difference import difference
 from zubrel.narrated.report import Report
 from zubrel.shell.alarm import CTRL_C

@@ -1,0 +1,104 @@
+"""Problems in what the user wrote, each with its place, the line, a caret and a way out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.base.plain import plain
+from zubrel.base.source import Span
+
+WIDEST_EXCERPT = 100
+
+
+class Diagnostic(Struct, frozen=True):
+    """One problem: a code of `codes.py`, what is wrong, where, and what to do about it."""
+
+    code: str
+    message: str
+    span: Span | None = None
+    hint: str | None = None
+    also: tuple[tuple[str, Span], ...] = ()
+    alike: int = 0
+    """How many others say the same of other places, and are left out."""
+
+    def order(self) -> tuple[str, int, int, str]:
+        return (*(self.span.order() if self.span else ("", 0, 0)), self.message)
+
+
+MOST_ALIKE, MOST = 3, 100
+"""Problems with the same words that are told, and problems that are told at all."""
+
+
+class InvalidInput(Exception):
+    """What the user gave cannot be used.
+
+    `diagnostics` are the problems in the order of their places; of many alike only the first, with
+    the number of the others. `more` are how many are left out in all.
+    """
+
+    def __init__(self, diagnostics: Iterable[Diagnostic]) -> None:
+        every = sorted(set(diagnostics), key=Diagnostic.order)
+        alike: dict[tuple[str, str], list[Diagnostic]] = {}
+        for problem in every:
+            alike.setdefault((problem.code, problem.message), []).append(problem)
+        told = [
+            replace(p, alike=len(some) - MOST_ALIKE) if n == MOST_ALIKE - 1 < len(some) - 1 else p
+            for some in alike.values() for n, p in enumerate(some[:MOST_ALIKE])
+        ]  # fmt: skip
+        self.diagnostics = tuple(sorted(told, key=Diagnostic.order)[:MOST])
+        self.more = len(every) - len(self.diagnostics)
+        super().__init__("; ".join(d.message for d in self.diagnostics))
+
+
+class Problems:
+    """A growing list of problems, so that all of a file are told at once."""
+
+    def __init__(self) -> None:
+        self.found: list[Diagnostic] = []
+
+    def add(
+        self,
+        code: str,
+        message: str,
+        span: Span | None,
+        hint: str | None = None,
+        also: tuple[tuple[str, Span], ...] = (),
+    ) -> None:
+        self.found.append(Diagnostic(code, message, span, hint, also))
+
+    def stop_if_any(self) -> None:
+        """Raise `InvalidInput` when anything was found."""
+        if self.found:
+            raise InvalidInput(self.found)
+
+
+def describe(problem: Diagnostic) -> str:
+    """The problem as plain text of several lines, without colour."""
+    place = f"{problem.span.place}  " if problem.span else ""
+    lines = [f"{place}{problem.message}"]
+    if problem.span:
+        lines += excerpt(problem.span)
+    for message, span in problem.also:
+        lines.append(f"  {span.place}  {message}")
+        lines += excerpt(span)
+    if problem.hint:
+        lines += [f"  {line}" for line in problem.hint.splitlines()]
+    if problem.alike:
+        lines.append(f"  and {problem.alike:,} more like this")
+    return "\n".join(map(plain, lines))
+
+
+def excerpt(span: Span) -> list[str]:
+    """The line of `span` and a second line with carets under it; none for an empty line."""
+    text = span.source.line(span.line)
+    if not text.strip():
+        return []
+    start = span.column - 1
+    first = max(0, min(start - 20, len(text) - WIDEST_EXCERPT)) if start > 70 else 0
+    shown = "".join(c if c.isprintable() else " " for c in text[first : first + WIDEST_EXCERPT])
+    offset = start - first
+    width = max(1, min(span.width, len(shown) - offset))
+    return [f"    {shown}", f"    {' ' * offset}{'^' * width}"]

@@ -1,0 +1,148 @@
+"""Facts of a system that need no search: what only rises, what stays true, what is done once."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+
+from zubrel.compiled.formulas import (
+    TRUE,
+    AtLeast,
+    Both,
+    Either,
+    Formula,
+    Opposite,
+    Within,
+    variables_of,
+)
+from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, Step, System
+
+
+class Rising:
+    """Which variables only ever rise, and which only ever fall."""
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        everything = range(len(system.variables))
+        self.rising, self.falling = set(everything), set(everything)
+        changes: list[Change] = [c for step in system.steps for c in step.changes]
+        changes += [c for settler in system.settlers for c in settler.changes]
+        for change in changes:
+            domain = system.variables[change.variable]
+            up, down = _directions(change, domain.low, domain.high)
+            if not up:
+                self.rising.discard(change.variable)
+            if not down:
+                self.falling.discard(change.variable)
+
+    def for_good(self, formula: Formula, holds: bool = True) -> bool:
+        """Whether a formula that holds (or, without `holds`, does not) will always do so."""
+        match formula:
+            case Within(variable, low, high):
+                domain = self.system.variables[variable]
+                above, below = high >= domain.high, low <= domain.low
+                if not holds:  # then the variable is beyond one end of what is asked
+                    above, below = below, above
+                    if above and below:
+                        return True
+                return (above and variable in self.rising) or (below and variable in self.falling)
+            case Both(parts) | Either(parts) | AtLeast(_, parts):
+                return all(self.for_good(part, holds) for part in parts)
+            case Opposite(part):
+                return self.for_good(part, not holds)
+        return False
+
+
+def _directions(change: Change, low: int, high: int) -> tuple[bool, bool]:
+    """Whether a change never lowers its variable, and whether it never raises it."""
+    match change.operation:
+        case Operation.SET:
+            return change.number == high, change.number == low
+        case Operation.ADD | Operation.ADD_UP_TO_END:
+            return change.number >= 0, change.number <= 0
+    return False, False
+
+
+def parts_of(formula: Formula) -> tuple[Formula, ...]:
+    """The conjuncts of a formula."""
+    return formula.parts if isinstance(formula, Both) else (formula,)
+
+
+def marks_of(system: System) -> set[int]:
+    """Variables of two values that begin low and are only ever set high, and by moves alone."""
+    found = {n for n, v in enumerate(system.variables)
+             if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)}  # fmt: skip
+    for step in system.steps:
+        for change in step.changes:
+            if change.variable in found:
+                high = system.variables[change.variable].high
+                if (change.operation, change.number) != (Operation.SET, high):
+                    found.discard(change.variable)
+    return found - {c.variable for s in system.settlers for c in s.changes}
+
+
+def lone_changes(system: System, step: Step) -> list[Change]:
+    """The changes of a step that are surely made, and that nothing else touches until it rests."""
+    settled = {c.variable for s in system.settlers for c in s.changes}
+    changed = [c.variable for c in step.changes]
+    return [c for c in step.changes if c.when == TRUE and c.variable not in settled
+            and changed.count(c.variable) == 1]  # fmt: skip
+
+
+def excluded(guard: Formula, change: Change) -> bool:
+    """Whether a guard says of a variable that it is not what a change sets it to."""
+    return change.operation is Operation.SET and any(
+        _excludes(part, change.variable, change.number) for part in parts_of(guard)
+    )
+
+
+def _excludes(part: Formula, variable: int, number: int) -> bool:
+    match part:
+        case Within(asked, low, high):
+            return asked == variable and not low <= number <= high
+        case Opposite(Within(asked, low, high)):
+            return asked == variable and low <= number <= high
+    return False
+
+
+def is_low(system: System, mark: int, part: Formula) -> bool:
+    """Whether a formula says that a mark (a variable of two values) is low, and nothing else."""
+    domain = system.variables[mark]
+    return part in (
+        Within(mark, domain.low, domain.low), Opposite(Within(mark, domain.high, domain.high))
+    )  # fmt: skip
+
+
+def only_upwards(formulas: Iterable[Formula], variable: int, high: int) -> bool:
+    """Whether formulas ask of a variable only, and never denied, that it is so much at least.
+
+    `high` is its highest value.
+    """
+    return all(_upwards(f, variable, high) for f in formulas)
+
+
+def _upwards(formula: Formula, variable: int, high: int) -> bool:
+    match formula:
+        case Within(asked, _, up):
+            return asked != variable or up == high
+        case Both(parts) | Either(parts) | AtLeast(_, parts):
+            return all(_upwards(part, variable, high) for part in parts)
+        case Opposite(part):
+            return not _mentions(part, variable)
+    return not _mentions(formula, variable)
+
+
+def _mentions(formula: Formula, variable: int) -> bool:
+    return variable in variables_of(formula)
+
+
+def once_only(system: System, move: Move, marks: Collection[int]) -> bool:
+    """Whether a move can be made once at most: it asks for one of the marks to be low, and sets it.
+
+    `marks` are as `marks_of` gives them.
+    """
+    parts = parts_of(move.guard)
+    return all(
+        any(c.variable in marks and c.when == TRUE
+            and any(is_low(system, c.variable, p) for p in parts) for c in step.changes)
+        for step in move.steps
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""Situations one by one: small searches, large ones, and by islands."""

@@ -1,0 +1,26 @@
+"""A small search in the form of the large one, whose sets are faster to ask about."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zubrel.explored.listed.large import Block, VectorSpace
+from zubrel.explored.listed.small import ScalarSpace
+
+
+def widened(small: ScalarSpace) -> VectorSpace:
+    """The same situations and steps, numbered in the same way."""
+    space = VectorSpace(small.system, small.budget)
+    words = space.packing.words
+    rows = b"".join(word.to_bytes(8 * words, "little") for word in small.words)
+    table = np.frombuffer(rows, np.dtype("<u8")).reshape(-1, words)
+    space.rows.append([np.ascontiguousarray(table[:, n]) for n in range(words)])
+    depths = small.depths()
+    space.level_starts = [n for n, depth in enumerate(depths) if not n or depth > depths[n - 1]]
+    space.blocks = [
+        Block(number, np.array(edges.sources, np.uint32), np.array(edges.targets, np.uint32))
+        for number, edges in enumerate(small.edges) if edges.sources
+    ]  # fmt: skip
+    space.explored, space.moves = len(small.successors), small.moves
+    space.stopped = small.stopped
+    return space

@@ -1,0 +1,327 @@
+"""The explicit search for large worlds: whole levels at once in NumPy.
+
+Situations are rows of unsigned words, numbered in breadth-first order. An open-addressing hash
+table of situation numbers tells whether one is known; whole words are compared, so that equal
+hashes prove nothing. Edges are kept by step in blocks, each of some levels: a step leads from a
+situation to one other, so that within a block of one step every source is there only once, and
+sets can be pushed along it by plain indexing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from msgspec import Struct
+
+from zubrel.base.budget import Budget
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import Move, Step, System
+from zubrel.explored.listed.large_walks import VectorWalks
+from zubrel.explored.listed.links import Links
+from zubrel.explored.listed.numbering import Numbers, NumberSet, Rows
+from zubrel.explored.packed.kernel import Kernel
+from zubrel.explored.packed.packing import pack_into_words
+from zubrel.explored.packed.settling_arrays import VectorSettling
+from zubrel.explored.space import Trace
+
+Truths = npt.NDArray[np.bool_]
+CHUNK = 65_536
+FAMILY = 64
+ASK = 0.02
+"""Units of work for each situation or edge of a question about all of them."""
+LINK_BYTES = 40
+"""What sorting the edges takes for each, at its most."""
+
+
+class Block(Struct, frozen=True):
+    """The edges of one step in some levels: sources ascending, none twice."""
+
+    step: int
+    sources: Numbers
+    targets: Numbers
+
+
+class VectorSpace:
+    """`Space` over numbered rows of words."""
+
+    engine = "explicit"
+    merged = False
+
+    def __init__(self, system: System, budget: Budget) -> None:
+        self.system = system
+        self.budget = budget
+        self.packing = pack_into_words(system.variables)
+        self.kernel = Kernel(system.variables, self.packing, np.uint64(1))
+        self.rows = Rows(self.packing.words)
+        self.blocks: list[Block] = []
+        self.level_starts: list[int] = [0]
+        self.explored = 0
+        self.moves = 0
+        self.stopped: str | None = None
+        self._levels: npt.NDArray[np.int32] | None = None
+        self._settling: VectorSettling | None = None
+        self._forward: Links | None = None
+        self._backward: Links | None = None
+        self._walks: VectorWalks | None = None
+
+    @property
+    def levels(self) -> npt.NDArray[np.int32]:
+        if self._levels is None:
+            starts = np.zeros(len(self.rows), np.int32)
+            starts[[n for n in self.level_starts[1:] if n < len(starts)]] = 1
+            self._levels = np.cumsum(starts, dtype=np.int32)
+        return self._levels
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return self.system.moves
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        return trace
+
+    @property
+    def everything(self) -> NumberSet:
+        return NumberSet(np.ones(len(self.rows), np.bool_))
+
+    def count(self, situations: NumberSet) -> int:
+        return int(np.count_nonzero(situations.truths))
+
+    def give_up(self, limit: str) -> None:
+        self.stopped = limit
+
+    @property
+    def unexplored(self) -> NumberSet:
+        return NumberSet(np.arange(len(self.rows)) >= self.explored)
+
+    def where(self, formula: Formula) -> NumberSet:
+        (test,) = self.kernel.tests([formula])
+        truths = np.empty(len(self.rows), np.bool_)
+        for start in range(0, len(self.rows), CHUNK):
+            self.budget.spend(CHUNK * ASK)
+            chunk = self.rows.columns(start, min(start + CHUNK, len(self.rows)))
+            truths[start : start + CHUNK] = test(*chunk)
+        return NumberSet(truths)
+
+    def some(self, formula: Formula) -> bool:
+        (test,) = self.kernel.tests([formula])
+        starts = range(0, len(self.rows), CHUNK)
+        return any(
+            np.any(test(*self.rows.columns(n, min(n + CHUNK, len(self.rows))))) for n in starts
+        )
+
+    def allows(self, future: NumberSet, formula: Formula) -> bool:
+        return bool(future & self.where(formula))
+
+    def reaching(self, targets: Sequence[NumberSet]) -> list[NumberSet]:
+        return self._spread(targets, self.forward(), True)
+
+    def reached_from(self, sources: Sequence[NumberSet]) -> list[NumberSet]:
+        return self._spread(sources, self.backward(), False)
+
+    def _spread(self, seeds: Sequence[NumberSet], links: Links, from_last: bool) -> list[NumberSet]:
+        """What reaches each of some sets along the links: up to 64 at once, one bit a set."""
+        results: list[NumberSet] = []
+        for first in range(0, len(seeds), FAMILY):
+            family = seeds[first : first + FAMILY]
+            bits = self._family(family)
+            if bits.any():
+                links.close(bits, from_last)
+            results += _members(bits, len(family))
+        return results
+
+    def _family(self, sets: Sequence[NumberSet]) -> npt.NDArray[Any]:
+        """Up to 64 sets as one bit each of a word for every situation."""
+        size = 1 if len(sets) <= 8 else 8
+        parts = np.zeros((len(self.rows), size), np.uint8)
+        for number, some in enumerate(sets):
+            parts[:, number >> 3] |= some.truths.view(np.uint8) << np.uint8(number & 7)
+        return parts.view(np.uint8 if size == 1 else np.dtype("<u8")).reshape(-1)
+
+    def reached_without(self, avoided: Sequence[NumberSet]) -> list[NumberSet]:
+        results: list[NumberSet] = []
+        for first in range(0, len(avoided), FAMILY):
+            family = avoided[first : first + FAMILY]
+            closed = self._family(family)
+            bits = np.zeros_like(closed)
+            every = (1 << len(family)) - 1
+            bits[0] = closed.dtype.type(every) & ~closed[0]
+            self.backward().close(bits, False, ~closed)
+            results += _members(bits, len(family))
+        return results
+
+    def possible(self, step: Step) -> NumberSet:
+        truths = np.zeros(len(self.rows), np.bool_)
+        for block in self._blocks_of(step):
+            truths[block.sources] = True
+        return NumberSet(truths)
+
+    def before(self, step: Step, into: NumberSet) -> NumberSet:
+        truths = np.zeros(len(self.rows), np.bool_)
+        for block in self._blocks_of(step):
+            truths[block.sources] = into.truths[block.targets]
+        return NumberSet(truths)
+
+    def after(self, step: Step, sources: NumberSet) -> NumberSet:
+        truths = np.zeros(len(self.rows), np.bool_)
+        for block in self._blocks_of(step):
+            truths[block.targets[sources.truths[block.sources]]] = True
+        return NumberSet(truths)
+
+    def steps_between(self, sources: NumberSet, targets: NumberSet) -> list[Step]:
+        found = {
+            block.step for block in self.blocks
+            if np.any(sources.truths[block.sources] & targets.truths[block.targets])
+        }  # fmt: skip
+        return [self.system.steps[number] for number in sorted(found)]
+
+    def shifted(self, step: Step, variable: int, up: bool) -> NumberSet:
+        field = self.packing.fields[variable]
+        column = self.rows.columns(0, len(self.rows))[field.word]
+        truths = np.zeros(len(self.rows), np.bool_)
+        for block in self._blocks_of(step):
+            old, new = column[block.sources] & field.mask, column[block.targets] & field.mask
+            truths[block.sources] = new > old if up else new < old
+        return NumberSet(truths)
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> NumberSet:
+        settling = self._settling = self._settling or VectorSettling(
+            self.system, self.kernel, self.packing
+        )
+        settling.watch(events)
+        (update,) = self.kernel.updates([step.changes])
+        truths = np.zeros(len(self.rows), np.bool_)
+        for block in self._blocks_of(step):
+            before = [c[block.sources] for c in self.rows.columns(0, len(self.rows))]
+            words = [np.array(w) for w in update(*before)]
+            settling.met = np.zeros(len(block.sources), np.bool_)
+            settling.settle(words, lambda _: None)
+            truths[block.sources] = settling.met
+        return NumberSet(truths)
+
+    def reaching_by_choice(self, target: NumberSet, within: NumberSet) -> NumberSet:
+        moves = np.zeros(len(self.system.steps), np.int32)
+        for number, move in enumerate(self.system.moves):
+            for step in move.steps:
+                moves[step.number] = number if len(move.steps) > 1 else -1
+        links, kept = self.forward(), within.truths
+        sources = np.repeat(np.arange(len(self.rows)), np.diff(links.starts))
+        chancy = np.flatnonzero(moves[links.steps] >= 0)
+        # of each edge of a chance rule: the situation with the rule, as one number
+        tried = sources[chancy] * len(self.system.moves) + moves[links.steps[chancy]]
+        while True:
+            lost = np.unique(tried[~kept[links.ends[chancy]]])
+            if not len(lost):
+                return NumberSet(kept)
+            barred = np.zeros(len(links.ends), np.bool_)
+            barred[chancy[np.isin(tried, lost)]] = True
+            bits = target.truths.astype(np.uint8)
+            links.close(bits, True, None, ~barred)
+            if np.array_equal(bits != 0, kept):
+                return NumberSet(kept)
+            kept = bits != 0
+
+    def _blocks_of(self, step: Step) -> Iterator[Block]:
+        return (block for block in self.blocks if block.step == step.number)
+
+    def forward(self) -> Links:
+        """All edges by their source."""
+        if self._forward is None:
+            self._forward = self._links(False)
+        return self._forward
+
+    def backward(self) -> Links:
+        """All edges by their target."""
+        if self._backward is None:
+            self._backward = self._links(True)
+        return self._backward
+
+    def _links(self, turned: bool) -> Links:
+        edges = sum(len(b.sources) for b in self.blocks)
+        self.budget.look(more_memory=edges * LINK_BYTES)
+        self.budget.spend(edges * ASK)
+        none = np.empty(0, np.uint32)
+        ends = [
+            np.concatenate([none, *(b.sources for b in self.blocks)]),
+            np.concatenate([none, *(b.targets for b in self.blocks)]),
+        ]
+        steps = np.concatenate(
+            [none[:0].astype(np.uint16),
+             *(np.full(len(b.sources), b.step, np.uint16) for b in self.blocks)]
+        )  # fmt: skip
+        here, there = reversed(ends) if turned else ends
+        # sorting whole words is several times faster than asking for a stable order
+        keys = here.astype(np.uint64) << np.uint64(32)
+        keys |= np.arange(len(here), dtype=np.uint64)
+        keys.sort()
+        order = (keys & np.uint64(0xFFFFFFFF)).astype(np.uint32)
+        starts = np.zeros(len(self.rows) + 1, np.int64)
+        np.cumsum(np.bincount(here, minlength=len(self.rows)), out=starts[1:])
+        bounds = [*(n for n in self.level_starts if n < len(self.rows)), len(self.rows)]
+        return Links(starts, there[order], steps[order], bounds, self.budget)
+
+    def walks(
+        self, avoiding: NumberSet | None = None, reached: NumberSet | None = None
+    ) -> VectorWalks:
+        if avoiding is not None:
+            return VectorWalks(self, avoiding)
+        if self._walks is None:
+            self._walks = VectorWalks(self, None)
+        return self._walks
+
+    def at_end_of(self, trace: Trace) -> NumberSet:
+        truths = np.zeros(len(self.rows), np.bool_)
+        truths[list(self._along(trace))[-1]] = True
+        return NumberSet(truths)
+
+    def meets(self, trace: Trace, some: NumberSet) -> bool:
+        return any(some.truths[here] for here in self._along(trace))
+
+    def _along(self, trace: Trace) -> Iterator[int]:
+        here = 0
+        yield here
+        for step in trace.steps:
+            here = self._target(here, step)
+            yield here
+
+    def _target(self, source: int, step: Step) -> int:
+        for block in self._blocks_of(step):
+            place = int(np.searchsorted(block.sources, source))
+            if place < len(block.sources) and block.sources[place] == source:
+                return int(block.targets[place])
+        raise KeyError(step.rule.id)
+
+    def distances_to(self, target: NumberSet) -> Callable[[NumberSet], int | None]:
+        distances = np.full(len(self.rows), -1, np.int32)
+        frontier, distance = target.truths, 0
+        while frontier.any():
+            distances[frontier] = distance
+            distance += 1
+            following = np.zeros(len(self.rows), np.bool_)
+            for block in self.blocks:
+                following[block.sources[frontier[block.targets]]] = True
+            frontier = following & (distances < 0)
+
+        def nearest(some: NumberSet) -> int | None:
+            known = distances[some.truths & (distances >= 0)]
+            return int(known.min()) if len(known) else None
+
+        return nearest
+
+    def of(self, situation: Mapping[Key, Value]) -> NumberSet:
+        words = self.packing.pack(self.system.values(situation))
+        numbers = np.arange(len(self.rows))
+        return NumberSet(self.rows.same(numbers, [np.uint64(w) for w in words]))
+
+    def examples(self, situations: NumberSet, most: int) -> list[dict[Key, Value]]:
+        chosen = np.flatnonzero(situations.truths)[:most]
+        return [self.system.situation(self.packing.unpack(self.rows.row(int(n)))) for n in chosen]
+
+
+def _members(bits: npt.NDArray[Any], count: int) -> list[NumberSet]:
+    """The sets that a family of bits stands for."""
+    parts = bits.view(np.uint8).reshape(len(bits), -1)
+    return [NumberSet((parts[:, n >> 3] & np.uint8(1 << (n & 7))) != 0) for n in range(count)]

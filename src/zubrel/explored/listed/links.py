@@ -1,0 +1,111 @@
+"""All edges of a numbered space, by one of their ends, and what spreads along them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from zubrel.base.budget import Budget
+
+CHUNK = 1 << 16
+FOLLOW = 0.01
+"""Units of work to follow one link."""
+
+
+class Links:
+    """For each situation the others that it is linked with.
+
+    Those of number n are `ends[starts[n]:starts[n + 1]]`, by `steps` in the same places.
+    `bounds` are numbers at which a new level begins, from 0 to the number of situations.
+    """
+
+    def __init__(
+        self, starts: Any, ends: Any, steps: Any, bounds: Sequence[int], budget: Budget
+    ) -> None:
+        self.budget = budget
+        self.starts = starts
+        self.ends = ends
+        self.steps = steps
+        self.pieces = [piece for first, last in pairwise(bounds)
+                       for piece in self._pieces(first, last)]  # fmt: skip
+
+    def _pieces(self, first: int, last: int) -> list[_Piece]:
+        """A level in pieces of a size that stays in the processor's cache."""
+        found = []
+        for start in range(first, last, CHUNK):
+            piece = _Piece(self, start, min(start + CHUNK, last))
+            if len(piece.nodes):
+                found.append(piece)
+        return found
+
+    def close(
+        self,
+        bits: npt.NDArray[Any],
+        from_last: bool,
+        allowed: npt.NDArray[Any] | None = None,
+        open_links: npt.NDArray[np.bool_] | None = None,
+    ) -> None:
+        """Every situation gets the bits of those it is linked with, until nothing changes.
+
+        Into a situation only its `allowed` bits, and only over open links. Levels are taken in
+        their order, or from the last to the first; one that nothing has changed for is left out.
+        """
+        turns = (list(enumerate(self.pieces)), list(reversed(list(enumerate(self.pieces)))))
+        turns = turns[::-1] if from_last else turns
+        changed = np.zeros((len(bits) >> 12) + 2, np.int64)
+        seen = [-1] * len(self.pieces)
+        clock = 0
+        again, turn = True, 0
+        while again:
+            again = False
+            # there and back: most of what one direction leaves is found by the other
+            for number, piece in turns[turn]:
+                clock += 1
+                if seen[number] >= 0 and changed[piece.low : piece.high].max() <= seen[number]:
+                    continue
+                seen[number] = clock
+                self.budget.spend(len(piece.ends) * FOLLOW)
+                touched = piece.gather(bits, allowed, open_links)
+                if len(touched):
+                    changed[touched >> 12] = clock + 1
+                    clock += 1
+                    again = True
+            turn = 1 - turn
+
+
+class _Piece:
+    """Some situations in a row and their links."""
+
+    def __init__(self, links: Links, first: int, last: int) -> None:
+        starts = links.starts[first : last + 1]
+        self.slice = slice(int(starts[0]), int(starts[-1]))
+        counts = np.diff(starts)
+        linked = np.flatnonzero(counts)
+        self.nodes = linked + first
+        self.offsets = starts[linked] - starts[0]
+        self.ends = links.ends[self.slice]
+        # in blocks of 4096 situations: where the linked ones are
+        self.low = int(self.ends.min()) >> 12 if len(self.ends) else 0
+        self.high = (int(self.ends.max()) >> 12) + 1 if len(self.ends) else 1
+
+    def gather(
+        self,
+        bits: npt.NDArray[Any],
+        allowed: npt.NDArray[Any] | None,
+        open_links: npt.NDArray[np.bool_] | None,
+    ) -> Any:
+        """The situations that got new bits."""
+        near = bits[self.ends]
+        if open_links is not None:
+            near[~open_links[self.slice]] = 0
+        new = np.bitwise_or.reduceat(near, self.offsets) & ~bits[self.nodes]
+        if allowed is not None:
+            new &= allowed[self.nodes]
+        where = np.flatnonzero(new)
+        touched = self.nodes[where]
+        bits[touched] |= new[where]
+        return touched

@@ -1,0 +1,318 @@
+"""The explicit search for small worlds: situations as plain integers, without NumPy's start-up."""
+
+from __future__ import annotations
+
+from collections import Counter, deque
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+
+from msgspec import Struct, field
+
+from zubrel.base.budget import Budget
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import Move, Step, System
+from zubrel.explored.packed.kernel import Kernel
+from zubrel.explored.packed.packing import Packing, pack_into_one
+from zubrel.explored.packed.settling import Settling
+from zubrel.explored.space import Distance, Trace
+
+Numbers = frozenset[int]
+ASK, SWEEP = 0.1, 0.5
+"""Units of work for each situation: of a question about all, of one round along all steps."""
+
+
+class Edges(Struct):
+    """All taken steps of one kind: from `sources[k]` to `targets[k]`, sources ascending."""
+
+    sources: list[int] = field(default_factory=list)
+    targets: list[int] = field(default_factory=list)
+
+
+class ScalarWalks:
+    """A breadth-first tree over the steps that were found."""
+
+    def __init__(self, space: ScalarSpace, avoiding: Numbers | None) -> None:
+        self.space = space
+        self.parents = _main_tree(space) if avoiding is None else _tree(space, avoiding)
+        self.reached: Numbers = frozenset(self.parents)
+
+    def shortest(self, target: Numbers, surely: bool = False) -> Trace | None:
+        first = next((n for n in self.parents if n in target), None)
+        if first is None:
+            return None
+        steps = []
+        while (link := self.parents[first]) is not None:
+            first, step = link
+            steps.append(self.space.system.steps[step])
+        return Trace(tuple(reversed(steps)))
+
+    def moves_to(self, target: Numbers) -> Distance | None:
+        trace = self.shortest(target)
+        return None if trace is None else Distance(len(trace.steps))
+
+    def by_moves(self, sets: Sequence[Numbers]) -> list[tuple[int, ...]]:
+        depths: dict[int, int] = {}
+        for number, link in self.parents.items():
+            depths[number] = 0 if link is None else depths[link[0]] + 1
+        last = max(depths.values(), default=-1)
+        counts = [Counter(depths[n] for n in some if n in depths) for some in sets]
+        return [tuple(count[depth] for count in counts) for depth in range(last + 1)]
+
+
+# situation -> (situation before it, step), in breadth-first order; None at the start
+Tree = dict[int, "tuple[int, int] | None"]
+
+
+def _main_tree(space: ScalarSpace) -> Tree:
+    return dict(enumerate(space.parents))
+
+
+def _tree(space: ScalarSpace, avoiding: Numbers) -> Tree:
+    if 0 in avoiding:
+        return {}
+    space.budget.spend(len(space.words) * SWEEP)
+    tree: Tree = {0: None}
+    queue = deque([0])
+    while queue:
+        source = queue.popleft()
+        known = space.successors[source] if source < len(space.successors) else ()
+        for step, target in known:
+            if target not in tree and target not in avoiding:
+                tree[target] = (source, step)
+                queue.append(target)
+    return tree
+
+
+class ScalarSpace:
+    """`Space` over situations numbered in breadth-first order."""
+
+    engine = "explicit"
+    merged = False
+
+    def __init__(self, system: System, budget: Budget) -> None:
+        self.system = system
+        self.budget = budget
+        self.packing: Packing = pack_into_one(system.variables)
+        self.kernel = Kernel(system.variables, self.packing, 1)
+        self.words: list[int] = []
+        self.parents: list[tuple[int, int] | None] = []
+        self.successors: list[list[tuple[int, int]]] = []
+        self.edges = [Edges() for _ in system.steps]
+        self.moves = 0
+        self.stopped: str | None = None
+        self._walks: ScalarWalks | None = None
+        self._after: list[list[int]] | None = None
+        self._settling: Settling | None = None
+
+    def depths(self) -> list[int]:
+        """How many steps each situation is away from the start."""
+        found: list[int] = []
+        for parent in self.parents:
+            found.append(0 if parent is None else found[parent[0]] + 1)
+        return found
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return self.system.moves
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        return trace
+
+    @property
+    def everything(self) -> Numbers:
+        return frozenset(range(len(self.words)))
+
+    def count(self, situations: Numbers) -> int:
+        return len(situations)
+
+    def give_up(self, limit: str) -> None:
+        self.stopped = limit
+
+    @property
+    def unexplored(self) -> Numbers:
+        return frozenset(range(len(self.successors), len(self.words)))
+
+    def where(self, formula: Formula) -> Numbers:
+        self.budget.spend(len(self.words) * ASK)
+        (select,) = self.kernel.selections([formula])
+        return frozenset(select(self.words))
+
+    def some(self, formula: Formula) -> bool:
+        (exists,) = self.kernel.existences([formula])
+        return exists(self.words)
+
+    def allows(self, future: Numbers, formula: Formula) -> bool:
+        return bool(future & self.where(formula))
+
+    def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
+        bits = self._seeded(targets)
+        after = self._targets()
+        changed, order = True, range(len(after) - 1, -1, -1)
+        while changed:
+            changed = False
+            self.budget.spend(len(bits) * SWEEP)
+            for here in order:
+                known = old = bits[here]
+                for target in after[here]:
+                    known |= bits[target]
+                if known != old:
+                    bits[here], changed = known, True
+            order = order[::-1]
+        return _sorted_out(bits, len(targets))
+
+    def reached_from(self, sources: Sequence[Numbers]) -> list[Numbers]:
+        return self._pushed(self._seeded(sources), len(sources), [0] * len(self.words))
+
+    def _pushed(self, bits: list[int], count: int, closed: list[int]) -> list[Numbers]:
+        """Push bits along the steps until nothing changes, but not where they are closed."""
+        changed = True
+        while changed:
+            changed = False
+            self.budget.spend(len(bits) * SWEEP)
+            for here, after in enumerate(self._targets()):
+                if known := bits[here]:
+                    for target in after:
+                        if new := known & ~bits[target] & ~closed[target]:
+                            bits[target] |= new
+                            changed = True
+        return _sorted_out(bits, count)
+
+    def reached_without(self, avoided: Sequence[Numbers]) -> list[Numbers]:
+        closed = self._seeded(avoided)
+        bits = [0] * len(self.words)
+        bits[0] = (1 << len(avoided)) - 1 & ~closed[0]
+        return self._pushed(bits, len(avoided), closed)
+
+    def _seeded(self, seeds: Sequence[Numbers]) -> list[int]:
+        """For each situation the seeds that it belongs to, as bits."""
+        bits = [0] * len(self.words)
+        for number, seed in enumerate(seeds):
+            bit = 1 << number
+            for place in seed:
+                bits[place] |= bit
+        return bits
+
+    def _targets(self) -> list[list[int]]:
+        if self._after is None:
+            self._after = [[target for _, target in steps] for steps in self.successors]
+        return self._after
+
+    def possible(self, step: Step) -> Numbers:
+        return frozenset(self.edges[step.number].sources)
+
+    def before(self, step: Step, into: Numbers) -> Numbers:
+        return frozenset(s for s, t in self._pairs(step) if t in into)
+
+    def after(self, step: Step, sources: Numbers) -> Numbers:
+        return frozenset(t for s, t in self._pairs(step) if s in sources)
+
+    def _pairs(self, step: Step) -> Iterable[tuple[int, int]]:
+        edges = self.edges[step.number]
+        return zip(edges.sources, edges.targets, strict=True)
+
+    def steps_between(self, sources: Numbers, targets: Numbers) -> list[Step]:
+        found: set[int] = set()
+        for source in sources:
+            if source < len(self.successors):
+                found.update(step for step, t in self.successors[source] if t in targets)
+        return [self.system.steps[number] for number in sorted(found)]
+
+    def shifted(self, step: Step, variable: int, up: bool) -> Numbers:
+        mask = self.packing.fields[variable].mask
+        words = self.words
+        pairs = ((s, words[s] & mask, words[t] & mask) for s, t in self._pairs(step))
+        return frozenset(s for s, old, new in pairs if (new > old if up else new < old))
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> Numbers:
+        if self._settling is None:
+            self._settling = Settling(self.system, self.kernel, self.packing)
+        settling = self._settling
+        watched = dict(zip(events, self.kernel.tests(events.values()), strict=True))
+        (update,) = self.kernel.updates([step.changes])
+        sources = self.edges[step.number].sources
+        return frozenset(s for s in sources if settling.meets(update(self.words[s])[0], watched))
+
+    def reaching_by_choice(self, target: Numbers, within: Numbers) -> Numbers:
+        moves = {s.number: n for n, move in enumerate(self.system.moves)
+                 if len(move.steps) > 1 for s in move.steps}  # fmt: skip
+        known = within
+        while True:
+            self.budget.spend(len(self.words) * SWEEP)
+            after: list[list[int]] = []
+            for steps in self.successors:
+                lost = {moves[step] for step, t in steps if t not in known and step in moves}
+                after.append([t for step, t in steps if moves.get(step, -1) not in lost])
+            after += [[] for _ in range(len(self.words) - len(after))]
+            kept = _closed_backward(after, target)
+            if kept == known:
+                return kept
+            known = kept
+
+    def walks(self, avoiding: Numbers | None = None, reached: Numbers | None = None) -> ScalarWalks:
+        if avoiding is not None:
+            return ScalarWalks(self, avoiding)
+        if self._walks is None:
+            self._walks = ScalarWalks(self, None)
+        return self._walks
+
+    def at_end_of(self, trace: Trace) -> Numbers:
+        return frozenset(list(self._along(trace))[-1:])
+
+    def meets(self, trace: Trace, some: Numbers) -> bool:
+        return any(here in some for here in self._along(trace))
+
+    def _along(self, trace: Trace) -> Iterator[int]:
+        here = 0
+        yield here
+        for step in trace.steps:
+            here = next(t for s, t in self.successors[here] if s == step.number)
+            yield here
+
+    def distances_to(self, target: Numbers) -> Callable[[Numbers], int | None]:
+        before: list[list[int]] = [[] for _ in self.words]
+        for source, steps in enumerate(self.successors):
+            for _, place in steps:
+                before[place].append(source)
+        distances = dict.fromkeys(target, 0)
+        queue = deque(sorted(target))
+        while queue:
+            here = queue.popleft()
+            for source in before[here]:
+                if source not in distances:
+                    distances[source] = distances[here] + 1
+                    queue.append(source)
+        return lambda some: min((distances[n] for n in some if n in distances), default=None)
+
+    def of(self, situation: Mapping[Key, Value]) -> Numbers:
+        (word,) = self.packing.pack(self.system.values(situation))
+        return frozenset(n for n, known in enumerate(self.words) if known == word)
+
+    def examples(self, situations: Numbers, most: int) -> list[dict[Key, Value]]:
+        chosen = sorted(situations)[:most]
+        return [self.system.situation(self.packing.unpack([self.words[n]])) for n in chosen]
+
+
+def _closed_backward(after: Sequence[Sequence[int]], target: Numbers) -> Numbers:
+    """The situations from which the links lead into `target`."""
+    before: list[list[int]] = [[] for _ in after]
+    for source, targets in enumerate(after):
+        for place in targets:
+            before[place].append(source)
+    reached, pending = set(target), list(target)
+    while pending:
+        for source in before[pending.pop()]:
+            if source not in reached:
+                reached.add(source)
+                pending.append(source)
+    return frozenset(reached)
+
+
+def _sorted_out(bits: list[int], count: int) -> list[Numbers]:
+    """For each bit the situations that have it."""
+    alike: dict[int, list[int]] = {}
+    for place, known in enumerate(bits):
+        alike.setdefault(known, []).append(place)
+    return [
+        frozenset().union(*(places for known, places in alike.items() if known >> number & 1))
+        for number in range(count)
+    ]

@@ -1,0 +1,158 @@
+"""Searching every situation with plain integers: fills a `ScalarSpace`."""
+
+from __future__ import annotations
+
+import gc
+import sys
+from collections.abc import Callable
+
+from zubrel.base.budget import Budget, LimitReached, WorkSpent
+from zubrel.base.progress import Progress
+from zubrel.compiled.formulas import FALSE
+from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
+from zubrel.explored.listed.small import ScalarSpace
+from zubrel.explored.packed.settling import Settling
+from zubrel.explored.space import EndlessSettling, TooMany, Trace
+
+CHECK_EVERY, WORK = 1024, 5
+"""Situations between two looks at the limits, and units of work of each."""
+FEW_IN_A_CORNER = 4
+"""Situations in one area at one distance from the start, on average, in a narrow world."""
+
+
+def explore_scalar(
+    system: System, budget: Budget, progress: Progress, most: int | None, narrow: int = 0
+) -> ScalarSpace:
+    """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says.
+
+    A narrow world, of which few situations are found in one area at one distance, may have up to
+    `narrow` of them: whole levels at once would be no faster there.
+    """
+    space = ScalarSpace(system, budget)
+    collecting = gc.isenabled()
+    gc.disable()  # nothing here goes in circles, and looking for it takes a sixth of the time
+    try:
+        _Search(space, budget, progress, most, narrow).run()
+    finally:
+        if collecting:
+            gc.enable()
+    return space
+
+
+class _Search:
+    def __init__(
+        self, space: ScalarSpace, budget: Budget, progress: Progress, most: int | None,
+        narrow: int,
+    ) -> None:  # fmt: skip
+        self.space = space
+        self.budget = budget
+        self.progress = progress
+        self.most = most
+        self.narrow = narrow
+        self.allowed = budget.limits.situations or sys.maxsize
+        self.settling = Settling(space.system, space.kernel, space.packing)
+        self.expansions: list[Callable[[int], list[tuple[int, tuple[int, ...]]]]] = []
+        self.steps: list[list[tuple[int, ...]]] = []
+        self.place_mask = space.packing.fields[PLACE].mask
+        self.ending_mask = space.packing.fields[ENDING].mask
+        self._prepare()
+
+    def _prepare(self) -> None:
+        """One function for each area, and the numbers of the steps of its rules."""
+        system = self.space.system
+        moves = [m for m in system.moves if m.guard != FALSE]
+        every = range(len(system.variables[PLACE].names))
+        at: list[list[Move]] = [[] for _ in every]
+        for move in moves:
+            for area in every if move.areas is None else move.areas:
+                at[area].append(move)
+        self.steps = [[tuple(s.number for s in m.steps) for m in here] for here in at]
+        self.expansions = self.space.kernel.expansions(
+            [(m.guard, [s.changes for s in m.steps]) for m in here] for here in at
+        )
+
+    def run(self) -> None:
+        space = self.space
+        start = space.packing.pack([v.start for v in space.system.variables])[0]
+        known: dict[int, int] = {}
+        self._add(self._settled(start, None), None, known)
+        while len(space.successors) < len(space.words):
+            source = len(space.successors)
+            due = source % CHECK_EVERY == 0 or len(space.words) > self.allowed
+            if due and self._is_over(source):
+                return
+            self._expand(source, known)
+
+    def _is_over(self, source: int) -> bool:
+        known = len(self.space.words)
+        self.progress.reached(known, known - source)
+        try:
+            self.budget.look(known)
+            self.budget.spend(CHECK_EVERY * WORK)
+        except WorkSpent:
+            raise
+        except LimitReached as limit:
+            self.space.stopped = str(limit)
+        return self.space.stopped is not None
+
+    def _expand(self, source: int, known: dict[int, int]) -> None:
+        space = self.space
+        word = space.words[source]
+        successors: list[tuple[int, int]] = []
+        if not word & self.ending_mask:
+            for step, after in self._steps(source, word):
+                target = known.get(after)
+                if target is None:
+                    target = self._add(after, (source, step), known)
+                successors.append((step, target))
+                edges = space.edges[step]
+                edges.sources.append(source)
+                edges.targets.append(target)
+        space.successors.append(successors)
+        space.moves += len(successors)
+
+    def _steps(self, source: int, word: int) -> list[tuple[int, int]]:
+        """The steps out of a situation, each with the settled situation that it leads to."""
+        area = word & self.place_mask
+        found: list[tuple[int, int]] = []
+        for place, results in self.expansions[area](word):
+            steps = self.steps[area][place]
+            if self.settling.needed:
+                results = tuple(
+                    self._settled(after, (source, step))
+                    for step, after in zip(steps, results, strict=True)
+                )
+            if len(results) == 1:
+                if results[0] != word:
+                    found.append((steps[0], results[0]))
+            elif any(after != word for after in results):
+                found += zip(steps, results, strict=True)
+        return found
+
+    def _add(self, word: int, parent: tuple[int, int] | None, known: dict[int, int]) -> int:
+        space = self.space
+        number = known[word] = len(space.words)
+        if self.most is not None and number >= self.most:
+            self._raise_most()
+        space.words.append(word)
+        space.parents.append(parent)
+        return number
+
+    def _raise_most(self) -> None:
+        """Allow twice as many situations in a narrow world. Raises `TooMany` in others."""
+        assert self.most is not None
+        here = (word & self.place_mask for word in self.space.words)
+        corners = set(zip(self.space.depths(), here, strict=True))
+        if self.most >= self.narrow or len(self.space.words) > FEW_IN_A_CORNER * len(corners):
+            raise TooMany
+        self.most = min(2 * self.most, self.narrow)
+
+    def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
+        rested = self.settling.rest(word)
+        if isinstance(rested, int):
+            return rested
+        steps: list[Step] = []
+        while origin is not None:
+            steps.append(self.space.system.steps[origin[1]])
+            origin = self.space.parents[origin[0]]
+        raise EndlessSettling(Trace(tuple(reversed(steps))), rested)

@@ -1,0 +1,1 @@
+"""Situations packed into words: layout, kernels, settling, single steps."""

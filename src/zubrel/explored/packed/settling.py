@@ -1,0 +1,74 @@
+"""What happens by itself, on one situation as a plain integer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from zubrel.compiled.system import ENDING, Change, Operation, System
+from zubrel.explored.packed.kernel import Kernel
+from zubrel.explored.packed.packing import Packing
+
+SOON_RESTS = 200
+
+
+class Settling:
+    """What happens by itself, on one plain integer."""
+
+    def __init__(self, system: System, kernel: Kernel, packing: Packing) -> None:
+        self.ids = [s.id for s in system.settlers]
+        tests = kernel.tests(s.guard for s in system.settlers)
+        updates = kernel.updates(s.changes for s in system.settlers)
+        self.settlers = list(zip(tests, updates, strict=True))
+        end = [(Change(ENDING, Operation.SET, number),) for _, number in system.endings]
+        ends = kernel.tests(guard for guard, _ in system.endings)
+        self.endings = list(zip(ends, kernel.updates(end), strict=True))
+        self.mask = packing.fields[ENDING].mask
+        self.needed = bool(self.settlers or self.endings)
+
+    def rest(self, word: int) -> int | tuple[str, ...]:
+        """The settled situation, or the ids of what goes round and round."""
+        if not self.settlers:
+            return word if word & self.mask else self._ended(word)
+        trail: list[tuple[int, int]] = []
+        seen: set[int] = set()
+        while not word & self.mask:
+            happened = self._first_change(word)
+            if happened is None:
+                return self._ended(word)
+            number, after = happened
+            trail.append((word, number))
+            if len(trail) > SOON_RESTS:
+                if word in seen:
+                    return self._cycle(trail)
+                seen.add(word)
+            word = after
+        return word
+
+    def meets(self, word: int, watched: Mapping[int, Callable[[int], bool]]) -> bool:
+        """Whether something watched for happens, on the way to rest, where its test holds."""
+        while not word & self.mask:
+            happened = self._first_change(word)
+            if happened is None:
+                return False
+            number, after = happened
+            if number in watched and watched[number](word):
+                return True
+            word = after
+        return False
+
+    def _first_change(self, word: int) -> tuple[int, int] | None:
+        for number, (test, update) in enumerate(self.settlers):
+            if test(word) and (after := update(word)[0]) != word:
+                return number, after
+        return None
+
+    def _cycle(self, trail: list[tuple[int, int]]) -> tuple[str, ...]:
+        last = trail[-1][0]
+        first = max(n for n, (word, _) in enumerate(trail[:-1]) if word == last)
+        return tuple(dict.fromkeys(self.ids[number] for _, number in trail[first:-1]))
+
+    def _ended(self, word: int) -> int:
+        for test, update in self.endings:
+            if test(word):
+                return int(update(word)[0])
+        return word

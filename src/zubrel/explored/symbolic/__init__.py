@@ -1,0 +1,1 @@
+"""Sets of situations as decision diagrams."""

@@ -1,0 +1,156 @@
+"""Steps as relations between situations, in pieces that need no second set of variables.
+
+A piece says where it applies, which bits it sets, and to what. What leads from a set is then
+`exists(bits, set and guard) and values`, what leads into one `exists(bits, set and values) and
+guard`. A sum is split by its carries, so that only bits that flip are set.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import product
+
+from msgspec import Struct
+from oxidd.util import BooleanOperator
+
+from zubrel.compiled.formulas import variables_of
+from zubrel.compiled.system import Change, Operation, Variable
+from zubrel.explored.symbolic.encoding import Diagram, Encoding
+from zubrel.explored.symbolic.ordering import used_by
+
+Operations = tuple[tuple[Operation, int], ...]
+Setting = tuple[tuple[int, bool], ...]
+
+
+class Piece(Struct, frozen=True):
+    """Where `guard` holds, `bits` get the values in `values`; `settings` are both as pairs."""
+
+    guard: Diagram
+    bits: Diagram
+    values: Diagram
+    settings: Setting
+
+    def image(self, some: Diagram) -> Diagram:
+        """Where it leads from `some`."""
+        if not self.settings:
+            return some & self.guard
+        return some.apply_exists(BooleanOperator.AND, self.guard, self.bits) & self.values
+
+    def preimage(self, some: Diagram) -> Diagram:
+        """From where it leads into `some`."""
+        if not self.settings:
+            return some & self.guard
+        return some.apply_exists(BooleanOperator.AND, self.values, self.bits) & self.guard
+
+
+class Relation(Struct, frozen=True):
+    """What one outcome does, or one thing that happens by itself: a function on its `guard`."""
+
+    pieces: tuple[Piece, ...]
+    guard: Diagram
+    reads: frozenset[int]
+    writes: frozenset[int]
+
+    def image(self, encoding: Encoding, some: Diagram) -> Diagram:
+        return encoding.union(piece.image(some) for piece in self.pieces)
+
+    def preimage(self, encoding: Encoding, some: Diagram) -> Diagram:
+        return encoding.union(piece.preimage(some) for piece in self.pieces)
+
+    def unchanged(self, encoding: Encoding, writes: frozenset[int] | None = None) -> Diagram:
+        """Where it changes nothing (of the variables `writes`)."""
+        if writes is None:
+            return encoding.union(piece.guard & piece.values for piece in self.pieces)
+        bits = {bit for v in writes for bit in encoding.bits[v]}
+        return encoding.union(
+            piece.guard & encoding.cube(s for s in piece.settings if s[0] in bits)
+            for piece in self.pieces
+        )
+
+
+def relation(
+    encoding: Encoding, guard: Diagram, read: Iterable[int], changes: Sequence[Change]
+) -> Relation:
+    """The relation of changes in their order, where `guard` holds; `read` are its variables."""
+    reads = set(read)
+    guard = guard & encoding.valid(reads | {v for c in changes for v in used_by((), [c])})
+    cases: dict[tuple[tuple[int, Operations], ...], Diagram] = {(): guard}
+    for change in changes:
+        if encoding.system.variables[change.variable].size > 1:
+            reads |= variables_of(change.when)
+            cases = _split(encoding, cases, change)
+    pieces = [p for done, where in cases.items() for p in _pieces(encoding, where, dict(done))]
+    writes = frozenset(variable for done in cases for variable, _ in done)
+    return Relation(tuple(pieces), guard, frozenset(reads), writes)
+
+
+def _split(
+    encoding: Encoding, cases: Mapping[tuple[tuple[int, Operations], ...], Diagram], change: Change
+) -> dict[tuple[tuple[int, Operations], ...], Diagram]:
+    """Each case where the change takes place, and where it does not."""
+    when = encoding.formula(change.when)
+    found: dict[tuple[tuple[int, Operations], ...], Diagram] = {}
+    for done, where in cases.items():
+        operations = dict(done)
+        known = operations.get(change.variable, ())
+        if change.operation is Operation.SET:
+            known = ()
+        operations[change.variable] = (*known, (change.operation, change.number))
+        for case, here in ((tuple(operations.items()), where & when), (done, where & ~when)):
+            if here.satisfiable():
+                found[case] = found[case] | here if case in found else here
+    return found
+
+
+def _pieces(
+    encoding: Encoding, where: Diagram, operations: Mapping[int, Operations]
+) -> Iterable[Piece]:
+    choices = [_settings(encoding, v, done) for v, done in operations.items()]
+    for chosen in product(*choices):
+        guard = where
+        for variable, (values, _) in zip(operations, chosen, strict=True):
+            if values is not None:
+                guard = guard & encoding.among(variable, values)
+        if guard.satisfiable():
+            settings = tuple(sorted(pair for _, setting in chosen for pair in setting))
+            bits = encoding.positive_cube(bit for bit, _ in settings)
+            yield Piece(guard, bits, encoding.cube(settings), settings)
+
+
+def _settings(
+    encoding: Encoding, variable: int, operations: Operations
+) -> list[tuple[tuple[int, ...] | None, Setting]]:
+    """Values of a variable (None: all) that lead to the same bits being set, and those bits."""
+    domain, bits = encoding.system.variables[variable], encoding.bits[variable]
+    groups: dict[Setting, list[int]] = {}
+    if operations[0][0] is Operation.SET:
+        after = _result(domain, domain.low, operations)
+        assert after is not None, "a value that is set is in the domain, and so is what is added"
+        return [(None, tuple(zip(bits, encoding.code(variable, after), strict=True)))]
+    for value in range(domain.low, domain.high + 1):
+        encoding.budget.spend(len(bits))
+        after = _result(domain, value, operations)
+        if after is not None:
+            old, new = encoding.code(variable, value), encoding.code(variable, after)
+            changed = tuple(
+                (bit, b) for bit, a, b in zip(bits, old, new, strict=True) if a is not b
+            )
+            groups.setdefault(changed, []).append(value)
+    return [(tuple(values), setting) for setting, values in groups.items()]
+
+
+def _result(domain: Variable, value: int, operations: Operations) -> int | None:
+    """The value afterwards; None: the guard of the step has seen to it that this never comes."""
+    for operation, number in operations:
+        match operation:
+            case Operation.SET:
+                value = number
+            case Operation.ADD:
+                value += number
+            case Operation.ADD_UP_TO_END:
+                value = min(domain.high, max(domain.low, value + number))
+            case Operation.FLIP:
+                value = domain.low + domain.high - value
+        if not domain.low <= value <= domain.high and operation is Operation.ADD:
+            return None
+    return value

@@ -1,0 +1,134 @@
+"""Finding every situation as one set: fills a `SymbolicSpace`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from oxidd.util import DDMemoryError
+
+from zubrel.base.budget import SECOND, Budget, LimitReached, WorkSpent
+from zubrel.base.progress import Progress
+from zubrel.compiled.system import System
+from zubrel.explored.space import EndlessSettling, LookedLongEnough, Trace
+from zubrel.explored.symbolic.encoding import Diagram
+from zubrel.explored.symbolic.sets import SymbolicSpace
+
+GoesOn = Callable[[float, int], bool]
+EVERY = 0.4 * SECOND
+"""Work between two looks at how far the search has come: counting takes time as well."""
+
+
+def explore_symbolic(
+    system: System, budget: Budget, progress: Progress, goes_on: GoesOn | None = None
+) -> SymbolicSpace:
+    """Search every situation. Raises `EndlessSettling` when a world never comes to rest.
+
+    `goes_on` is asked now and then, with the work and the situations so far, whether to; where it
+    says no, `LookedLongEnough` is raised. Raises `LimitReached` where a limit comes before there
+    is anything to search, `WorkSpent` where the caller has given a share of work only.
+    """
+    try:
+        space = SymbolicSpace(system, budget)
+    except DDMemoryError:
+        raise LimitReached(memory_words(budget)) from None
+    _Search(space, budget, progress, goes_on).run()
+    return space
+
+
+def memory_words(budget: Budget) -> str:
+    limit = budget.limits.memory
+    return "the memory of this machine" if limit is None else (
+        f"the limit of {limit / 2**20:,.0f} MiB of memory"
+    )  # fmt: skip
+
+
+class _Search:
+    def __init__(
+        self, space: SymbolicSpace, budget: Budget, progress: Progress, goes_on: GoesOn | None
+    ) -> None:
+        self.space = space
+        self.budget = budget
+        self.progress = progress
+        self.goes_on = goes_on
+        self.began = budget.work
+        self.next_question = self.began + EVERY
+
+    def run(self) -> None:
+        space, encoding = self.space, self.space.encoding
+        start = encoding.situation([v.start for v in space.system.variables])
+        space.on_growth = self._look
+        try:
+            self._refuse_if_endless(start, at_start=True)
+            space.start = space.found = space.settling.settle(start)
+            space.settling.on_long_way = lambda still: self._refuse_if_endless(still, False)
+            space.found = space.closed(space.start, space.forth, None)
+            self._remember_all_that_settles()
+        except WorkSpent:
+            raise
+        except LimitReached as limit:
+            space.stopped = str(limit)
+        except DDMemoryError:
+            space.stopped = memory_words(self.budget)
+        finally:
+            space.on_growth = space.settling.on_long_way = None
+
+    def _remember_all_that_settles(self) -> None:
+        """Every step once from everywhere: the way back goes through what settles.
+
+        Two steps that do not mind each other are closed in one order only, so the search itself
+        need not have taken every step from every situation.
+        """
+        if self.space.settling.needed:
+            for step in self.space.system.steps:
+                self.space.pause()
+                self.space.forth(step, self.space.found)
+
+    def _look(self, found: Diagram) -> None:
+        """How far the search has come; with a limit of situations never farther than that."""
+        space = self.space
+        if self.budget.limits.situations is not None and found != space.found:
+            self.budget.look(space.encoding.size(found))
+        space.found = found
+        if self.budget.work > self.next_question:
+            count = space.encoding.size(found)
+            self.progress.reached(count, None)
+            if self.goes_on is not None and not self.goes_on(self.budget.work - self.began, count):
+                raise LookedLongEnough(count)
+            self.next_question = self.budget.work + EVERY
+
+    def _refuse_if_endless(self, moving: Diagram, at_start: bool) -> None:
+        """Raise `EndlessSettling` if some of these situations never rest."""
+        settling, space = self.space.settling, self.space
+        endless = settling.never_resting(moving & settling.moving)
+        if not endless.satisfiable():
+            return
+        word = space.walking.word(space.encoding.values(endless))
+        cycle = space.walking.settling.rest(word)
+        assert not isinstance(cycle, int), "both readings of what happens by itself agree"
+        raise EndlessSettling(Trace(()) if at_start else self._way_to(endless), cycle)
+
+    def _way_to(self, endless: Diagram) -> Trace:
+        """The fewest steps that lead to what never rests, among the situations known so far."""
+        space, settling = self.space, self.space.settling
+        settling.restless = settling.restless | endless
+        into = settling.closed(endless)
+        layers = [space.start]
+        known = space.start
+        while layers[-1].satisfiable():
+            for step in space.system.steps:
+                one = space.relations[step.number]
+                sources = one.preimage(space.encoding, into) & layers[-1]
+                if sources.satisfiable():
+                    target = space.set_of(sources)
+                    space.found = known
+                    walk = space.walks().shortest(target)
+                    assert walk is not None, "every layer is reached"
+                    return walk.then(step)
+            after = space.encoding.false
+            for step in space.system.steps:
+                image = space.relations[step.number].image(space.encoding, layers[-1])
+                calm = image & ~into
+                after = after | settling.settle(calm)
+            layers.append(after & ~known)
+            known = known | after
+        return Trace(())

@@ -1,0 +1,150 @@
+"""What happens by itself, for whole sets of situations."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.system import ENDING, Change, Operation, System
+from zubrel.explored.symbolic.encoding import Diagram, Encoding
+from zubrel.explored.symbolic.relations import Relation, relation
+
+LONG = 500
+Happening = tuple[Relation, Diagram]
+"""Something that happens by itself, and where it does."""
+
+
+class SymbolicSettling:
+    """Settlers and endings as relations: the first that would change something happens.
+
+    `restless` gathers every situation that was ever on its way to rest; what came of them is only
+    asked about those.
+    """
+
+    def __init__(self, system: System, encoding: Encoding, going_on: Diagram) -> None:
+        self.encoding = encoding
+        self.going_on = going_on
+        self.restless = encoding.false
+        self.happen: list[Happening] = []
+        free = going_on
+        for settler in system.settlers:
+            guard, read = encoding.formula(settler.guard), variables_of(settler.guard)
+            one = relation(encoding, guard, read, settler.changes)
+            changing = free & one.guard & ~one.unchanged(encoding)
+            self.happen.append((one, changing))
+            free = free & ~changing
+        for formula, number in system.endings:
+            guard = encoding.formula(formula)
+            change = Change(ENDING, Operation.SET, number)
+            self.happen.append((relation(encoding, guard, variables_of(formula), [change]),
+                                free & guard))  # fmt: skip
+            free = free & ~guard
+        self.needed = bool(self.happen)
+        self.on_long_way: Callable[[Diagram], None] | None = None
+        """Given all that is still moving when coming to rest takes very long."""
+        self.moving = going_on & ~free
+        self.writes = frozenset().union(*(one.writes for one, _ in self.happen))
+
+    def settle(self, some: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
+        """The situations in which `some` come to rest.
+
+        `happen` is what can happen on the way, where that is known not to be everything.
+        """
+        if not self.needed:
+            return some
+        happen = self.happen if happen is None else happen
+        rounds = 0
+        while (some & self.moving).satisfiable():
+            for one, where in happen:
+                moving = some & where
+                if moving.satisfiable():
+                    self.restless = self.restless | moving
+                    some = (some & ~where) | one.image(self.encoding, moving)
+            rounds += 1
+            self.encoding.pause()
+            if self.on_long_way is not None and rounds % LONG == 0:
+                self.on_long_way(some & self.moving)
+        return some
+
+    def sets_off(self, writes: frozenset[int]) -> bool:
+        """Whether anything can happen by itself after some variables were written."""
+        return any(writes & (one.reads | one.writes) for one, _ in self.happen)
+
+    def set_off_by(self, writes: frozenset[int]) -> tuple[frozenset[int], frozenset[int]]:
+        """The variables read and written by all that can happen after some were written."""
+        reads: frozenset[int] = frozenset()
+        written: frozenset[int] = frozenset()
+        known: set[int] = set()
+        changed = True
+        while changed:
+            changed = False
+            for number, (one, _) in enumerate(self.happen):
+                if number not in known and ((writes | written) & (one.reads | one.writes)):
+                    known.add(number)
+                    reads, written, changed = reads | one.reads, written | one.writes, True
+        return reads, written
+
+    def _once(self, moving: Diagram) -> Diagram:
+        return self.encoding.union(
+            one.image(self.encoding, moving & where) for one, where in self.happen
+        )
+
+    def after(self, step: Relation) -> list[Happening]:
+        """What can happen between a step from a settled situation and the rest that follows.
+
+        That is what the variables set off that the step has written, as far as it agrees with the
+        values that the step has given to variables which nothing changes by itself.
+        """
+        _, written = self.set_off_by(step.writes)
+        touched = step.writes | written
+        kept = {b for v, bits in self.encoding.bits.items() if v not in self.writes for b in bits}
+        given = [self.encoding.cube(s for s in piece.settings if s[0] in kept)
+                 for piece in step.pieces]  # fmt: skip
+        return [
+            (one, where) for one, where in self.happen
+            if touched & (one.reads | one.writes)
+            and any((where & values).satisfiable() for values in given)
+        ]  # fmt: skip
+
+    def before(self, settled: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
+        """`settled`, and every situation on its way that comes to rest in it.
+
+        `happen` is what can happen on the way, where that is known not to be everything.
+        """
+        return self.closed(settled & ~self.moving, happen) if self.needed else settled
+
+    def closed(self, found: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
+        """`found`, and all that comes into it on its way to rest."""
+        happen = self.happen if happen is None else happen
+        fresh = found
+        while fresh.satisfiable():
+            back = self.encoding.union(
+                one.preimage(self.encoding, fresh) & where for one, where in happen
+            )
+            fresh = back & self.restless & ~found
+            found = found | fresh
+            self.encoding.pause()
+        return found
+
+    def meeting(self, events: Mapping[int, Formula]) -> Diagram:
+        """The situations on whose way to rest an event takes place."""
+        return self.closed(self.encoding.union(
+            self.restless & self.happen[number][1] & self.encoding.formula(formula)
+            for number, formula in events.items()
+        ))  # fmt: skip
+
+    def never_resting(self, moving: Diagram) -> Diagram:
+        """Of the situations reached from `moving`, those that never come to rest."""
+        reached = fresh = moving
+        while fresh.satisfiable():
+            fresh = self._once(fresh) & self.moving & ~reached
+            reached = reached | fresh
+            self.encoding.pause()
+        while True:
+            kept = self.encoding.union(
+                one.preimage(self.encoding, reached) & where & reached for one, where in self.happen
+            )
+            if kept == reached:
+                return kept
+            self.encoding.pause()
+            reached = kept

@@ -1,0 +1,324 @@
+"""Plays through sets of situations that nobody has listed.
+
+The fewest steps are found by whole layers, each a step farther from the start. Where that takes
+too long, the order in which the sets have grown leads back to the start instead; such a play is
+shortened, and said not to be surely the shortest.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import deque
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from zubrel.compiled.system import PLACE, Step
+from zubrel.explored.space import Distance, Trace
+from zubrel.explored.symbolic.encoding import Diagram
+
+MOST_NEAR = 4096
+"""Situations that are looked at for the next move of a play that need not be the shortest."""
+
+if TYPE_CHECKING:
+    from zubrel.explored.symbolic.sets import DiagramSet, SymbolicSpace
+
+
+class SymbolicWalks:
+    """All plays whose situations are all in `allowed`."""
+
+    def __init__(self, space: SymbolicSpace, allowed: Diagram) -> None:
+        self.space = space
+        self.allowed = allowed
+        self.layers = [space.start & allowed]
+        self.near = self.layers[0]
+        self.grown: list[Diagram] = []
+        self.by: list[Step | None] = []
+        self.plays: list[tuple[list[Step], list[Diagram], Diagram]] = []
+        """Plays found without looking for the fewest steps: their situations, and all of them."""
+        self.known: Diagram | None = None
+        """All that these plays reach, where somebody knows."""
+
+    @property
+    def reached(self) -> DiagramSet:
+        space = self.space
+        if self.known is None:
+            whole = self.allowed == space.found
+            self.known = space.found if whole else space.closed(
+                self.layers[0], space.forth, self.allowed
+            )  # fmt: skip
+        return space.set_of(self.known)
+
+    def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
+        wanted = target.diagram & self.reached.diagram
+        if not wanted.satisfiable():
+            return None
+        # layers keep to what was found: after a cut search there may be a shorter way outside
+        whole = self.space.stopped is None
+        place = self._layer_of(wanted, surely)
+        if place is not None:
+            return Trace(self._steps_through(self.layers[: place + 1], wanted), whole)
+        steps = self._from_both_ends(wanted)
+        return self._some_play(wanted) if steps is None else Trace(steps, whole)
+
+    def moves_to(self, target: DiagramSet) -> Distance | None:
+        wanted = target.diagram & self.reached.diagram
+        if not wanted.satisfiable():
+            return None
+        place = self._layer_of(wanted)
+        if place is None:
+            return Distance(len(self._some_play(wanted).steps), False)
+        return Distance(place, self.space.stopped is None)
+
+    def by_moves(self, sets: Sequence[DiagramSet]) -> list[tuple[int, ...]] | None:
+        while self.space.patience > 0 and self.layers[-1].satisfiable():
+            self._add_layer()
+        if self.layers[-1].satisfiable():
+            return None
+        set_of, count = self.space.set_of, self.space.count
+        return [tuple(count(some & set_of(layer)) for some in sets) for layer in self.layers[:-1]]
+
+    def _layer_of(self, wanted: Diagram, surely: bool = False) -> int | None:
+        """The first layer that meets `wanted`; None when patience is at an end."""
+        for place, layer in enumerate(self.layers):
+            if (layer & wanted).satisfiable():
+                return place
+        while surely or self.space.patience > 0:
+            self._add_layer()
+            if (self.layers[-1] & wanted).satisfiable():
+                return len(self.layers) - 1
+        return None
+
+    def _add_layer(self) -> None:
+        """The situations one step farther from the start than the last layer."""
+        space = self.space
+        after = space.encoding.false
+        for step in space.system.steps:
+            space.pause()
+            after = after | space.forth(step, self.layers[-1])
+        self.layers.append(after & self.allowed & ~self.near)
+        self.near = self.near | self.layers[-1]
+        space.patience -= self.layers[-1].node_count() * len(space.system.steps)
+
+    def _steps_through(self, layers: list[Diagram], wanted: Diagram) -> tuple[Step, ...]:
+        here = self._one(layers[-1] & wanted)
+        steps: list[Step] = []
+        for layer in reversed(layers[:-1]):
+            step, here = self._step_into(here, layer)
+            steps.append(step)
+        return tuple(reversed(steps))
+
+    def _step_into(self, here: Diagram, sources: Diagram) -> tuple[Step, Diagram]:
+        """The first step of the world that leads from some source to a situation."""
+        into = self.space.settling.before(here)
+        bits = here.pick_cube() if into == here else None
+        for step in self.space.system.steps:
+            one = self.space.relations[step.number]
+            if bits is not None and not any(
+                all(bool(bits[bit]) is value for bit, value in piece.settings)
+                for piece in one.pieces
+            ):
+                continue  # it leads elsewhere
+            found = one.preimage(self.space.encoding, into) & sources
+            if found.satisfiable():
+                return step, self._one(found)
+        raise AssertionError("every layer is reached from the one before")
+
+    def _one(self, some: Diagram) -> Diagram:
+        return self.space.encoding.situation(self.space.encoding.values(some))
+
+    def _from_both_ends(self, wanted: Diagram) -> tuple[Step, ...] | None:
+        """The fewest steps into `wanted`, by layers from there as well; None: too much work.
+
+        The smaller of the two last layers grows, until they meet.
+        """
+        space = self.space
+        behind, near = [wanted], wanted
+        while space.reserve > 0:
+            ahead = self.layers[-1]
+            if (meeting := ahead & behind[-1]).satisfiable():
+                here = self._one(meeting)
+                return (*self._steps_through(self.layers, here), *self._steps_on(here, behind))
+            cost = behind[-1].node_count()
+            if ahead.node_count() < cost:
+                self._add_layer()
+                space.reserve -= self.layers[-1].node_count() * len(space.system.steps)
+                continue
+            before = space.encoding.false
+            for step in space.system.steps:
+                space.pause()
+                before = before | space.back(step, behind[-1])
+            behind.append(before & self.allowed & ~near)
+            near = near | behind[-1]
+            space.reserve -= behind[-1].node_count() * len(space.system.steps)
+        return None
+
+    def _steps_on(self, here: Diagram, behind: list[Diagram]) -> list[Step]:
+        """The steps from a situation in the last of some layers into the first of them."""
+        space, steps = self.space, list[Step]()
+        for layer in reversed(behind[:-1]):
+            for step in space.system.steps:
+                after = space.forth(step, here) & layer
+                if after.satisfiable():
+                    steps.append(step)
+                    here = after
+                    break
+        return steps
+
+    # plays that need not be the shortest
+
+    def _some_play(self, wanted: Diagram) -> Trace:
+        """A play into `wanted`: the beginning of one that is known, or else a new one."""
+        everywhere = self.space.walks()
+        others = [] if everywhere is self else everywhere.plays
+        for steps, situations, together in (*self.plays, *others):
+            if (together & wanted).satisfiable():
+                place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())
+                if not any((s & ~self.allowed).satisfiable() for s in situations[:place]):
+                    return Trace(tuple(steps[:place]), False)
+        steps = self._new_play(wanted)
+        encoding, walking = self.space.encoding, self.space.walking
+        words = walking.along(Trace(tuple(steps)))
+        situations = [encoding.situation(walking.packing.unpack([word])) for word in words]
+        self.plays.append((steps, situations, encoding.union(situations)))
+        return Trace(tuple(steps), False)
+
+    def _new_play(self, wanted: Diagram) -> list[Step]:
+        if not self.by:
+            self._grow()
+        place = bisect_left(range(len(self.grown)), 1, key=lambda n: self._meets(n, wanted))
+        here, steps = self._one(self.grown[place] & wanted), list[Step]()
+        while place > 0:
+            # `here` is in the set number `place` and in none before: the step before it added it
+            step = self.by[place - 1]
+            if step is None:
+                stretch, here = self._across(here, self.grown[place - 1])
+                steps += reversed(stretch)
+                place = bisect_left(range(place), 1, key=lambda n: self._meets(n, here))
+                continue
+            here = self._one(
+                self.space.relations[step.number].preimage(
+                    self.space.encoding, self.space.settling.before(here)
+                ) & self.grown[place - 1]
+            )  # fmt: skip
+            steps.append(step)
+            place = bisect_left(range(place), 1, key=lambda n: self._meets(n, here))
+        steps.reverse()
+        return self._shortened(self._replanned(steps, wanted), wanted)
+
+    def _replanned(self, steps: list[Step], wanted: Diagram) -> list[Step]:
+        """The moves of a play that are no mere walks, each time the nearest that spoils nothing."""
+        space, walking = self.space, self.space.walking
+        hope = space.closed(wanted, space.back, self.allowed, backwards=True)
+        left = [step for step in steps if not _walks(step)]
+        walks: dict[int, list[Step]] = {}
+        for move in space.system.moves:
+            for step in move.steps:
+                if _walks(step):
+                    for area in move.areas or ():
+                        walks.setdefault(area, []).append(step)
+        word, found = walking.start(), list[Step]()
+        while not space.holds(wanted, word):
+            stretch = self._nearest(word, left, walks, hope, wanted)
+            if stretch is None:
+                return steps
+            path, word = stretch
+            found += path
+            if path and path[-1] in left:
+                left.remove(path[-1])
+        return found if len(found) < len(steps) else steps
+
+    def _nearest(
+        self, start: int, left: list[Step], walks: dict[int, list[Step]], hope: Diagram,
+        wanted: Diagram,
+    ) -> tuple[list[Step], int] | None:  # fmt: skip
+        """The shortest walk with one of the moves at its end, or to `wanted`; where it leads."""
+        walking = self.space.walking
+        known: dict[int, list[Step]] = {start: []}
+        queue = deque([start])
+        others = list(dict.fromkeys(left))
+        while queue and len(known) < MOST_NEAR:
+            word = queue.popleft()
+            path = known[word]
+            for step in others:
+                after = walking.after(word, step)
+                if after is not None and after != word and self.space.holds(hope, after):
+                    return [*path, step], after
+            for step in walks.get(word & walking.place, ()):
+                after = walking.after(word, step)
+                if after is not None and after not in known and self.space.holds(hope, after):
+                    known[after] = [*path, step]
+                    if self.space.holds(wanted, after):
+                        return known[after], after
+                    queue.append(after)
+        return None
+
+    def _across(self, here: Diagram, sources: Diagram) -> tuple[list[Step], Diagram]:
+        """A walk on an island that leads from some source to a situation, and that source."""
+        space, walking = self.space, self.space.walking
+        island = next(i for i in space.islands if (here & i).satisfiable())
+        values = space.encoding.values(here.exists(space.place) & island & sources)
+        start, end = walking.word(values), walking.word(space.encoding.values(here))
+        paths: dict[int, list[Step]] = {start: []}
+        queue = deque([start])
+        while end not in paths:
+            word = queue.popleft()
+            for number in space.plain:
+                after = walking.after(word, space.system.steps[number])
+                if after is not None and after not in paths:
+                    paths[after] = [*paths[word], space.system.steps[number]]
+                    queue.append(after)
+        return paths[end], space.encoding.situation(values)
+
+    def _meets(self, place: int, wanted: Diagram) -> bool:
+        return bool((self.grown[place] & wanted).satisfiable())
+
+    def _grow(self) -> None:
+        """Close the start once more, and keep every set on the way with the step that grew it."""
+        space, grown, by = self.space, [self.layers[0]], list[Step | None]()
+
+        def follow(step: Step, some: Diagram) -> Diagram:
+            reached = space.forth(step, some) & self.allowed
+            if (reached & ~grown[-1]).satisfiable():
+                by.append(step)
+                grown.append(grown[-1] | reached)
+            return reached
+
+        def spread(some: Diagram) -> Diagram:
+            wider = space.spread(some)
+            if wider != some:
+                by.append(None)
+                grown.append(wider)
+            return wider
+
+        space.closed(self.layers[0], follow, self.allowed, spread)
+        self.grown, self.by = grown, by  # only now: a limit may be reached on the way
+
+    def _shortened(self, steps: list[Step], wanted: Diagram) -> list[Step]:
+        """Without every stretch that can be left out with the rest still possible."""
+        size = len(steps) // 2
+        while size:
+            place = 0
+            while place + size <= len(steps):
+                fewer = steps[:place] + steps[place + size :]
+                if self._leads(fewer, wanted):
+                    steps = fewer
+                else:
+                    place += 1
+            size //= 2
+        return steps
+
+    def _leads(self, steps: list[Step], wanted: Diagram) -> bool:
+        walking = self.space.walking
+        word = walking.start()
+        everywhere = self.allowed == self.space.found
+        for step in steps:
+            after = walking.after(word, step)
+            if after is None or not (everywhere or self.space.holds(self.allowed, after)):
+                return False
+            word = after
+        return self.space.holds(wanted, word)
+
+
+def _walks(step: Step) -> bool:
+    """A step that does nothing but walk."""
+    return step.rule.kind == "way" and all(c.variable == PLACE for c in step.changes)

@@ -1,0 +1,46 @@
+"""Can the player win whatever luck does?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import reduce
+from typing import Any
+
+from zubrel.compiled.system import Move
+from zubrel.explored.space import Trace
+from zubrel.findings.finding import Finding
+from zubrel.findings.judged import Judged
+
+
+def luck_needed(judged: Judged) -> Iterator[Finding]:
+    """`luck_needed`: it can be won, but no way of playing wins whatever luck does.
+
+    Luck is fair: an outcome that is tried for ever comes at last. The evidence leads through the
+    first move at which luck decides.
+    """
+    gambles = [m for m in judged.space.acting if len(m.steps) > 1]
+    if not (judged.complete and judged.won and gambles):
+        return
+    start = judged.space.at_end_of(Trace(()))
+    safe = judged.space.reaching_by_choice(judged.won, judged.live | judged.won)
+    if start & safe:
+        return
+    deciding = [(m, trace) for m in gambles if (trace := _first(judged, m, safe)) is not None]
+    deciding.sort(key=lambda pair: len(pair[1].steps))
+    names = [judged.system.world.described(m.rule) for m, _ in deciding]
+    message = f"no way of playing wins whatever luck does; it decides at {', '.join(names)}"
+    first = deciding[0]
+    yield Finding("luck_needed", "warning", "world", message, first[0].rule.span, first[1])
+
+
+def _first(judged: Judged, move: Move, safe: Any) -> Trace | None:
+    """The shortest play to where one outcome of a move makes a win sure and another does not."""
+    space = judged.space
+    into = [space.before(step, safe) for step in move.steps]
+    tried = reduce(lambda a, b: a | b, (space.possible(step) for step in move.steps))
+    traces = []
+    for step, lucky in zip(move.steps, into, strict=True):
+        before = space.walks().shortest((lucky & tried) - safe)
+        if before is not None:
+            traces.append(before.then(step))
+    return min(traces, key=lambda t: len(t.steps)) if traces else None

@@ -1,0 +1,78 @@
+"""Which moves take every win away while the game goes on?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import reduce
+from typing import Any
+
+from msgspec import Struct
+
+from zubrel.compiled.system import Move, Step
+from zubrel.explored.space import Trace
+from zubrel.findings.finding import Finding
+from zubrel.findings.judged import Judged
+
+
+class _Culprit(Struct, frozen=True):
+    """A kind of finding, its move, and for each of its steps the situations where it dooms."""
+
+    kind: str
+    move: Move
+    dooming: tuple[tuple[Step, Any], ...]
+
+
+def softlocks(judged: Judged) -> Iterator[Finding]:
+    """`softlock` and `bad_luck`, one finding for each rule that leads from live to doomed."""
+    if not judged.doomed:
+        return
+    culprits = [c for move in judged.space.acting for c in _culprits(judged, move)]
+    landings = [_landing(judged, culprit) for culprit in culprits]
+    futures = judged.space.reached_from(landings)
+    for culprit, future in zip(culprits, futures, strict=True):
+        yield _finding(judged, culprit, future)
+
+
+def _culprits(judged: Judged, move: Move) -> Iterator[_Culprit]:
+    space = judged.space
+    each = [judged.live & space.before(step, judged.doomed) for step in move.steps]
+    always = reduce(lambda a, b: a & b, each)
+    kinds = [("softlock", [always] * len(each))]
+    if len(each) > 1:
+        kinds.append(("bad_luck", [s - always for s in each]))
+    for kind, sources in kinds:
+        dooming = tuple((s, d) for s, d in zip(move.steps, sources, strict=True) if d)
+        if dooming:
+            yield _Culprit(kind, move, dooming)
+
+
+def _landing(judged: Judged, culprit: _Culprit) -> Any:
+    """The doomed situations in which a culprit leaves the player."""
+    landings = [judged.space.after(step, sources) for step, sources in culprit.dooming]
+    return reduce(lambda a, b: a | b, landings) & judged.doomed
+
+
+def _finding(judged: Judged, culprit: _Culprit, future: Any) -> Finding:
+    trace = _shortest(judged, culprit)
+    rule = culprit.move.rule
+    described = judged.system.world.described(rule)
+    words = (
+        f"{described} can make the game impossible to win"
+        if culprit.kind == "softlock"
+        else f"{described} makes the game impossible to win when luck is bad"
+    )
+    return Finding(
+        kind=culprit.kind, severity="error", subject=rule.id, message=words, span=rule.span,
+        trace=trace, situations=judged.space.count(future & judged.doomed),
+        hopeless=True,
+    )  # fmt: skip
+
+
+def _shortest(judged: Judged, culprit: _Culprit) -> Trace:
+    walks = judged.space.walks()
+    traces = []
+    for step, sources in culprit.dooming:
+        before = walks.shortest(sources)
+        assert before is not None, "live situations are reached"
+        traces.append(before.then(step))
+    return min(traces, key=lambda t: len(t.steps))

@@ -1,0 +1,1 @@
+"""Findings on worlds of full size: planning, questions, batches."""

@@ -1,0 +1,198 @@
+"""Answering batches of questions one after the other, or several at once in processes.
+
+Whatever the number of processes, answers count in the order of the queue, and the work that they
+took is the same in each; so the result is the same as that of one process.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterable, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from types import TracebackType
+from typing import cast
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.base.budget import SECOND, Allowance, Budget, LimitReached, Limits
+from zubrel.base.processes import end_workers, pool_of
+from zubrel.base.progress import Progress, Silence
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import System
+from zubrel.explored.space import Trace
+from zubrel.findings.finding import Finding
+from zubrel.findings.judged import AnySpace, judge
+from zubrel.findings.large.questions import Answer, Question, answer, look_through, with_plays
+
+PATIENCE = 40 * SECOND
+"""Work that a batch may take before it is halved."""
+AHEAD = 2
+"""Batches that are given to each worker before it asks."""
+TICK = 0.1
+"""Seconds between two looks at the limits while an answer is waited for."""
+
+Result = tuple[Answer | None, float]
+"""An answer, None where work or memory did not suffice; and the work that it took."""
+
+
+class _Waiting(Struct, eq=False):
+    """A batch in the queue, with its answer where that is known or being worked on."""
+
+    batch: Sequence[Question]
+    worker: Future[Result] | None = None
+    result: Result | None = None
+
+
+class Batches:
+    """Answers to batches of questions; what `allowance` does not suffice for stays `undecided`.
+
+    `jobs` counts this process and its workers, which end with the `with` statement.
+    """
+
+    def __init__(
+        self, system: System, budget: Budget, progress: Progress, allowance: Allowance, jobs: int
+    ) -> None:
+        self.system = system
+        self.budget = budget
+        self.progress = progress
+        self.allowance = allowance
+        self.workers = jobs - 1
+        self.queue: deque[_Waiting] = deque()
+        self.undecided: list[Question] = []
+        self.found: list[Finding] = []
+        self.known: dict[Formula, bool] = {}
+        self.pool: ProcessPoolExecutor | None = None
+
+    def __enter__(self) -> Batches:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:  # fmt: skip
+        self._end_workers()
+
+    def _end_workers(self) -> None:
+        if self.pool is not None:
+            end_workers(self.pool)
+            self.pool = None
+
+    def ask(self, batches: Iterable[Sequence[Question]]) -> None:
+        """Put batches into the queue; workers begin with them at once."""
+        self.queue.extend(_Waiting(batch) for batch in batches)
+        if self.workers and self.queue and self.pool is None:
+            limits = replace(self.budget.limits, seconds=None, situations=None)
+            if limits.memory is not None:
+                limits = replace(limits, memory=limits.memory // (self.workers + 1))
+            self.pool = pool_of(self.workers, _begin, (self.system, limits))
+        self.give()
+
+    def give(self) -> None:
+        """Keep the workers at work on the batches that come first."""
+        if self.pool is None:
+            return
+        busy = sum(w.worker is not None and not w.worker.done() for w in self.queue)
+        for waiting in self.queue:
+            if busy >= AHEAD * self.workers or self.allowance.left <= 0:
+                return
+            if waiting.worker is None and waiting.result is None:
+                try:
+                    waiting.worker = self.pool.submit(_work, waiting.batch)
+                except BrokenProcessPool:  # somebody has ended a worker: the rest is done here
+                    self._end_workers()
+                    return
+                busy += 1
+
+    def finish(self) -> None:
+        """Answer all that still waits, in the order of the queue."""
+        while self.queue:
+            self.give()
+            first = self.queue[0]
+            self._collect(first)
+            if first.result is None and first.worker is not None:
+                own = next((w for w in self.queue if w.worker is None and w.result is None), None)
+                if own is None:
+                    self._wait(first.worker)
+                else:
+                    own.result = self._answered(own.batch)
+                continue
+            self.queue.popleft()
+            self._take(first.batch, first.result or self._answered(first.batch))
+
+    def _collect(self, waiting: _Waiting) -> None:
+        """Take the answer of a worker, if there is one."""
+        if waiting.worker is not None and waiting.worker.done():
+            try:
+                waiting.result = waiting.worker.result()
+            except (BrokenProcessPool, MemoryError):  # it is done again here
+                waiting.worker = None
+
+    def _wait(self, worker: Future[Result]) -> None:
+        """For an answer, or for a limit, after which nothing is answered any more."""
+        try:
+            self.budget.look()
+            worker.exception(TICK)
+        except TimeoutError:
+            pass
+        except LimitReached:
+            self._give_up()
+
+    def _give_up(self) -> None:
+        self._end_workers()
+        for waiting in self.queue:
+            waiting.worker, waiting.result = None, (None, 0.0)
+        self.allowance.left = 0.0
+
+    def _answered(self, batch: Sequence[Question]) -> Result:
+        return _answered(self.system, batch, self.allowance, self.budget, self.progress)
+
+    def _take(self, batch: Sequence[Question], result: Result) -> None:
+        found, work = result
+        if work > self.allowance.left:
+            found = None
+        self.allowance.left -= work
+        if found is not None:
+            self.found += [with_plays(f, self._at_home) for f in found.findings]
+            self.known |= found.known
+        elif len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
+            half = len(batch) // 2
+            self.queue.extendleft([_Waiting(batch[half:]), _Waiting(batch[:half])])
+        else:
+            self.undecided += batch
+
+    def _at_home(self, trace: Trace) -> Trace:
+        """A trace with the steps of this process."""
+        return replace(trace, steps=tuple(self.system.steps[s.number] for s in trace.steps))
+
+
+def _answered(
+    system: System, batch: Sequence[Question], allowance: Allowance, budget: Budget,
+    progress: Progress,
+) -> Result:  # fmt: skip
+    """What a lens made for a batch says; None where the work or the memory is not enough."""
+    found, began = None, budget.work
+    try:
+        with budget.within(min(PATIENCE, allowance.left)):
+            budget.look()
+            asked = dict.fromkeys(f for question in batch for f in question.asked)
+            lens = look_through(system, list(asked), budget, progress)
+            found = answer(judge(cast(AnySpace, lens)), batch)
+    except (LimitReached, MemoryError):
+        pass
+    return found, budget.work - began
+
+
+# in the worker processes
+
+_GIVEN: list[tuple[System, Limits]] = []
+
+
+def _begin(system: System, limits: Limits) -> None:
+    _GIVEN.append((system, limits))
+
+
+def _work(batch: Sequence[Question]) -> Result:
+    ((system, limits),) = _GIVEN
+    return _answered(system, batch, Allowance(PATIENCE), Budget(limits), Silence())

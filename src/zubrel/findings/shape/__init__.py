@@ -1,0 +1,1 @@
+"""What every win includes, in which order, and what lies behind what."""

@@ -1,0 +1,145 @@
+"""What every win includes, in which order, and when each thing can be had."""
+
+from __future__ import annotations
+
+from collections.abc import Container, Iterator, Mapping
+
+from msgspec import Struct
+
+from zubrel.checked import keys
+from zubrel.checked.conditions import DONE
+from zubrel.compiled.formulas import Formula, Within
+from zubrel.explored.space import Distance, Trace
+from zubrel.findings.detectors.missable import closings, subjects, walks_without
+from zubrel.findings.judged import Judged
+
+
+class MustHave(Struct, frozen=True):
+    """Something that every win includes, first had after `first`.
+
+    `together` are others that are always had from the same move on.
+    """
+
+    id: str
+    section: str
+    first: Distance
+    together: tuple[str, ...] = ()
+
+
+class Window(Struct, frozen=True):
+    """From when something can be had, and what may close it.
+
+    `first` is None where nothing ever has it. `closed_by` are rules, each with the number of the
+    move in which it can do so at the earliest; without any the window stays open to the end.
+    """
+
+    id: str
+    section: str
+    first: Distance | None
+    closed_by: tuple[tuple[str, Distance], ...]
+
+
+class Progression(Struct, frozen=True):
+    """`order` are pairs of must-haves, the first of which every play has before the second.
+
+    Pairs that follow from others are left out.
+    """
+
+    must_haves: tuple[MustHave, ...]
+    order: tuple[tuple[str, str], ...]
+    windows: tuple[Window, ...]
+
+
+def progression(judged: Judged) -> Progression | None:
+    """All of it; None when a limit cut the search short."""
+    if not judged.complete:
+        return None
+    must_haves, order = _must_haves(judged)
+    return Progression(must_haves, order, tuple(_windows(judged)))
+
+
+def had_formulas(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
+    """Id, section, and where it is had."""
+    world, numbers = judged.system.world, judged.system.numbers
+    for item in world.items.values():
+        if item.most > 0:
+            yield item.id, "item", Within(numbers[keys.held(item.id)], 1, item.most)
+    for lock in world.locks.values():
+        yield lock.id, "lock", Within(numbers[keys.lock_open(lock.id)], 1, 1)
+    for quest in world.quests.values():
+        yield quest.id, "quest", Within(numbers[keys.quest(quest.id)], DONE, DONE)
+    for key, number in numbers.items():
+        if key[0] == "taken":
+            yield key[1], "find", Within(number, 1, 1)
+
+
+def _must_haves(judged: Judged) -> tuple[tuple[MustHave, ...], tuple[tuple[str, str], ...]]:
+    if not judged.won:
+        return (), ()
+    space = judged.space
+    start = space.at_end_of(Trace(()))
+    every = [(i, s, space.where(f)) for i, s, f in had_formulas(judged)]
+    every = [(i, s, had) for i, s, had in every if had and not had & start]
+    without = space.reached_without([had for _, _, had in every])
+    needed = [(i, s, had, free) for (i, s, had), free in zip(every, without, strict=True)
+              if not free & judged.won]  # fmt: skip
+    firsts = {i: space.walks().moves_to(had) or Distance(0) for i, _, had, _ in needed}
+
+    def may_precede(a: str, b: str) -> bool:
+        """What surely takes more moves never comes before."""
+        sure = firsts[a].fewest and firsts[b].fewest
+        return a != b and (not sure or firsts[a].steps <= firsts[b].steps)
+
+    before = {
+        b: {a for a, _, _, free in needed if may_precede(a, b) and not free & had}
+        for b, _, had, _ in needed
+    }
+    sections = {i: s for i, s, _, _ in needed}
+    return _arranged(before, sections, firsts)
+
+
+def _arranged(
+    before: Mapping[str, set[str]], sections: Mapping[str, str], firsts: Mapping[str, Distance]
+) -> tuple[tuple[MustHave, ...], tuple[tuple[str, str], ...]]:
+    """Things that always come together as one, and the pairs that do not follow from others."""
+    leader: dict[str, str] = {}
+    for thing in before:
+        together = [o for o in before if o in before[thing] and thing in before[o]]
+        leader[thing] = next((leader[o] for o in together if o in leader), thing)
+    leaders = [i for i in before if leader[i] == i]
+    earlier = {i: {leader[a] for a in before[i]} - {i} for i in leaders}
+    pairs = [
+        (a, b) for b in leaders for a in leaders
+        if a in earlier[b] and not any(a in earlier[c] for c in earlier[b])
+    ]  # fmt: skip
+    found = [
+        MustHave(i, sections[i], firsts[i], tuple(o for o in before if leader[o] == i != o))
+        for i in leaders
+    ]
+    found.sort(key=lambda m: m.first)
+    places = {m.id: n for n, m in enumerate(found)}
+    pairs.sort(key=lambda pair: (places[pair[1]], places[pair[0]]))
+    return tuple(found), tuple(pairs)
+
+
+def _windows(judged: Judged) -> Iterator[Window]:
+    """For items, finds and quests."""
+    space, world = judged.space, judged.system.world
+    unended = space.everything - judged.ended
+    finds = {key[1] for key in judged.system.numbers if key[0] == "taken"}
+    sections: dict[str, Container[str]] = {
+        "item": world.items, "quest": world.quests, "find": finds
+    }  # fmt: skip
+    every = [(s, section) for s in subjects(judged) for section, ids in sections.items()
+             if s.id in ids]  # fmt: skip
+    had = [space.where(subject.had) for subject, _ in every]
+    for (subject, section), has, can in zip(every, had, space.reaching(had), strict=True):
+        first = space.walks().moves_to(has)
+        closed: dict[str, Distance] = {}
+        lost = unended - can
+        if first is not None and lost:
+            walks, never = walks_without(judged, subject, has)
+            still = ((can - has) & walks.reached) - never
+            for closing in closings(judged, walks, still, (lost & walks.reached) - never):
+                closed[closing.rule] = Distance(len(closing.trace.steps), closing.trace.shortest)
+        yield Window(subject.id, section, first, tuple(closed.items()))

@@ -1,0 +1,1 @@
+"""Findings -> reasons in words."""

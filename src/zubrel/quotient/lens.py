@@ -1,0 +1,334 @@
+"""A reduced system, searched, behind the questions that are asked about the whole world.
+
+A lens answers what it was made for: the endings, and the formulas that were asked for when the
+system was reduced. Anything else raises `NotAsked`, so that nothing is answered by guessing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from contextlib import suppress
+from functools import cached_property
+from typing import Any
+
+from zubrel.base.budget import Budget
+from zubrel.base.progress import Progress
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.facts import marks_of
+from zubrel.compiled.formulas import (
+    FALSE,
+    Either,
+    Formula,
+    Within,
+    both,
+    either,
+    variables_of,
+)
+from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
+from zubrel.explored.space import Distance, NotAsked, Trace
+from zubrel.explored.symbolic.search import explore_symbolic
+from zubrel.explored.symbolic.sets import DiagramSet, SymbolicSpace
+from zubrel.explored.symbolic.walks import SymbolicWalks
+from zubrel.quotient.lifting import Speller
+from zubrel.quotient.translating import Telling
+from zubrel.reduced.reduce import EVERY, reduce
+from zubrel.reduced.result import Reduced
+
+
+def look(
+    system: System, asked: Sequence[Formula], budget: Budget, progress: Progress,
+    using: Iterable[str] = EVERY,
+) -> Lens:  # fmt: skip
+    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
+
+    What happens by itself is kept whole, because a world that never rests must be found out.
+    """
+    settled = sorted({c.variable for s in system.settlers for c in s.changes})
+    kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
+    reduced = reduce(system, (*asked, *kept), tuple(using), budget)
+    return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
+
+
+class Lens:
+    """`Space` over classes of situations that a question cannot tell apart."""
+
+    engine = "symbolic"
+    merged = True
+
+    def __init__(self, system: System, reduced: Reduced, inner: SymbolicSpace) -> None:
+        self.system = system
+        self.reduced = reduced
+        self.inner = inner
+        self.stopped = inner.stopped
+        self.telling = Telling(system, reduced)
+        self._inner_steps: dict[int, list[Step]] = {}
+        for original, step in zip(reduced.originals, reduced.system.steps, strict=True):
+            self._inner_steps.setdefault(original.number, []).append(step)
+        self._idle = {s.number for m in system.moves for s in m.steps
+                      if not any(o.changes for o in m.steps)}  # fmt: skip
+
+    @property
+    def moves(self) -> None:
+        return None
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return [m for m in self.system.moves if any(s.number in self._inner_steps for s in m.steps)]
+
+    def count(self, situations: DiagramSet) -> int:
+        """How many classes a set has."""
+        return self.inner.count(situations)
+
+    @property
+    def everything(self) -> DiagramSet:
+        return self.inner.everything
+
+    def give_up(self, limit: str) -> None:
+        self.stopped = limit
+        self.inner.give_up(limit)
+
+    @property
+    def unexplored(self) -> DiagramSet:
+        return self.inner.unexplored
+
+    def where(self, formula: Formula) -> DiagramSet:
+        return self.inner.where(self.telling.told(formula))
+
+    def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
+        """Whether these formulas can be asked about, and all that these steps read and change."""
+        try:
+            for formula in formulas:
+                self.telling.told(formula)
+            for step in steps:
+                if not self._is_idle(step):
+                    self._steps(step)
+        except NotAsked:
+            return False
+        return True
+
+    def some(self, formula: Formula) -> bool:
+        return self.allows(self.everything, formula)
+
+    def allows(self, future: DiagramSet, formula: Formula) -> bool:
+        return bool(self._here_or_near(formula, future))
+
+    def arriving(self, area: int) -> tuple[DiagramSet, Distance | None]:
+        """Where the player is in an area, or can walk there at will; after how many moves.
+
+        The moves are those of a play, though not of the shortest (None: there is none).
+        """
+        here = self._here_or_near(Within(PLACE, area, area), self.everything)
+        trace = self.walks().shortest(here)
+        if trace is None:
+            return here, None
+        moves = self._speller.moves_into(trace, area)
+        return here, None if moves is None else Distance(moves, False)
+
+    def _here_or_near(self, formula: Formula, future: DiagramSet) -> DiagramSet:
+        """Where a formula holds, or from where a player may walk to where it does.
+
+        Only what belongs to a `future` that nothing leads out of. It is empty only if there is no
+        such place. Raises `NotAsked`. Nobody walks any more when the game has ended.
+        """
+        with suppress(NotAsked):
+            return future & self.where(formula)
+        near = self.telling.near(formula)
+        here = future & self.inner.where(both((Within(ENDING, 0, 0), near)))
+        if not here and future & self.inner.where(near):
+            raise NotAsked("what an ended game was like")
+        return here
+
+    def seen(self, formula: Formula) -> DiagramSet | None:
+        """A set that every play comes into at the very moment when a formula becomes true.
+
+        It holds nothing but situations in which the formula is true, though not all of them: what
+        is forgotten was seen before. None where there is no such set: for other formulas than that
+        some of several marks are set, and where a mark may be set and forgotten in one move.
+        """
+        if variables_of(formula) & self.reduced.blurred:
+            return None
+        formula = self.reduced.formula(formula)
+        parts = formula.parts if isinstance(formula, Either) else (formula,)
+        found: DiagramSet | None = None
+        for part in parts:
+            here = self._seen_mark(part)
+            if here is None:
+                return None
+            found = here if found is None else found | here
+        return found
+
+    def _seen_mark(self, formula: Formula) -> DiagramSet | None:
+        if not isinstance(formula, Within) or formula.variable not in self._marks:
+            return None
+        mark, domain = formula.variable, self.system.variables[formula.variable]
+        left = self.inner.system.variables[mark]
+        if mark in self.reduced.blurred:
+            return None
+        if left.size < domain.size or (formula.low, formula.high) != (domain.high, domain.high):
+            return None
+        areas = self.reduced.forgotten.get(mark)
+        if areas is None:
+            return self.inner.where(formula)
+        if any(c.variable == PLACE for s in self.system.settlers for c in s.changes):
+            return None
+        for landing in self._landings.get(mark, ()):
+            if landing is None or not areas.issuperset(landing):
+                return None
+        standing = either(Within(PLACE, area, area) for area in sorted(areas))
+        return self.inner.where(both((formula, standing)))
+
+    @cached_property
+    def _marks(self) -> set[int]:
+        return marks_of(self.system)
+
+    @cached_property
+    def _landings(self) -> dict[int, list[Collection[int] | None]]:
+        """For each variable: where the player stands after the steps that change it (None: any)."""
+        moves = {s.number: m for m in self.system.moves for s in m.steps}
+        found: dict[int, list[Collection[int] | None]] = {}
+        for step in self.reduced.originals:
+            ends = {c.number for c in step.changes if c.variable == PLACE}
+            there = ends or moves[step.number].areas
+            if there is not None:
+                there = {a for end in there for a in self.telling.stand_for.get(end, (end,))}
+            for variable in {c.variable for c in step.changes}:
+                found.setdefault(variable, []).append(there)
+        return found
+
+    def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
+        return self.inner.reaching(targets)
+
+    def reached_from(self, sources: Sequence[DiagramSet]) -> list[DiagramSet]:
+        return self.inner.reached_from(sources)
+
+    def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
+        return self.inner.reached_without(avoided)
+
+    def _steps(self, step: Step) -> list[Step]:
+        """What a step is in the smaller system: it may be seen from several areas."""
+        if step.number not in self._inner_steps:
+            raise NotAsked(step.rule.id)
+        return self._inner_steps[step.number]
+
+    def possible(self, step: Step) -> DiagramSet:
+        """Where a step can be taken and makes a difference to what was asked."""
+        return self._union(step, self.inner.possible)
+
+    def _union(self, step: Step, of: Callable[[Step], DiagramSet]) -> DiagramSet:
+        """What holds of a step, seen from wherever; nothing if it is never made."""
+        found = self.where(FALSE)
+        for inner in () if self._is_idle(step) else self._steps(step):
+            found |= of(inner)
+        return found
+
+    def _is_idle(self, step: Step) -> bool:
+        """Whether no outcome of a rule changes anything in the whole world: it is never made."""
+        return step.number in self._idle
+
+    def before(self, step: Step, into: DiagramSet) -> DiagramSet:
+        return self._union(step, lambda inner: self.inner.before(inner, into))
+
+    def after(self, step: Step, sources: DiagramSet) -> DiagramSet:
+        return self._union(step, lambda inner: self.inner.after(inner, sources))
+
+    def steps_between(self, sources: DiagramSet, targets: DiagramSet) -> list[Step]:
+        found = self.inner.steps_between(sources, targets)
+        originals = (self.reduced.originals[step.number] for step in found)
+        return list({step.number: step for step in originals}.values())
+
+    def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
+        domain, found = self.system.variables[variable], self.where(FALSE)
+        for value in range(domain.low, domain.high + 1):
+            low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
+            beyond: Formula = Within(variable, low, high)
+            if variable == PLACE:  # a step that was asked about stays among areas told apart
+                if value not in self.telling.told_apart:
+                    continue
+                there = sorted(a for a in self.telling.told_apart if low <= a <= high)
+                beyond = either(Within(PLACE, a, a) for a in there)
+            if low <= high:
+                moved = self.before(step, self.where(beyond))
+                found |= moved & self.where(Within(variable, value, value))
+        return found
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
+        changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
+        if len(self.inner.system.settlers) != len(changing):
+            raise NotAsked(step.rule.id)
+        told = {n: self.telling.told(events[number]) for n, number in enumerate(changing)
+                if number in events}  # fmt: skip
+        return self._union(step, lambda inner: self.inner.happening(inner, told))
+
+    def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
+        return self.inner.reaching_by_choice(target, within)
+
+    def walks(
+        self, avoiding: DiagramSet | None = None, reached: DiagramSet | None = None
+    ) -> LensWalks:
+        return LensWalks(self, self.inner.walks(avoiding, reached))
+
+    def _inner_trace(self, trace: Trace) -> Trace:
+        """A play of the smaller system: steps that it does not know make no difference to it."""
+        walking = self.inner.walking
+        word, steps = walking.start(), list[Step]()
+        for step in trace.steps:
+            for inner in self._inner_steps.get(step.number, ()):
+                after = walking.after(word, inner)
+                if after is not None:
+                    steps.append(inner)
+                    word = after
+                    break
+        return Trace(tuple(steps))
+
+    def at_end_of(self, trace: Trace) -> DiagramSet:
+        return self.inner.at_end_of(self._inner_trace(trace))
+
+    def meets(self, trace: Trace, some: DiagramSet) -> bool:
+        return self.inner.meets(self._inner_trace(trace), some)
+
+    def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
+        raise NotAsked("distances")
+
+    def of(self, situation: Mapping[Key, Value]) -> DiagramSet:
+        raise NotAsked("single situations")
+
+    def examples(self, situations: DiagramSet, most: int) -> list[dict[Key, Value]]:
+        raise NotAsked("single situations")
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        """A play of the whole world: openings are made right before they are needed."""
+        return self._speller.spelled_out(trace) if self.reduced.shortens else trace
+
+    @cached_property
+    def _speller(self) -> Speller:
+        return Speller(self.system, self.reduced)
+
+
+class LensWalks:
+    """Plays of a reduced system, with the steps of the whole."""
+
+    def __init__(self, lens: Lens, inner: SymbolicWalks) -> None:
+        self.lens = lens
+        self.inner = inner
+
+    @property
+    def reached(self) -> DiagramSet:
+        return self.inner.reached
+
+    def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
+        if surely and self.lens.reduced.shortens:
+            raise NotAsked("distances")
+        trace = self.inner.shortest(target, surely)
+        if trace is None:
+            return None
+        reduced = self.lens.reduced
+        steps = tuple(reduced.originals[step.number] for step in trace.steps)
+        return Trace(steps, trace.shortest and not reduced.shortens)
+
+    def moves_to(self, target: DiagramSet) -> Distance | None:
+        if self.lens.reduced.shortens:
+            raise NotAsked("distances")
+        return self.inner.moves_to(target)
+
+    def by_moves(self, sets: Sequence[Any]) -> None:
+        return None

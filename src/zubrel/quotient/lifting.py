@@ -1,0 +1,165 @@
+"""Plays of a reduced system, spelled out: with the walks and openings that reductions left out."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cached_property, partial
+
+from zubrel.compiled.system import Step, System
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.space import Trace
+from zubrel.reduced.result import Reduced
+
+MOST = 100_000
+"""Situations that are looked at for one walk."""
+
+
+class Speller:
+    """Makes plays of the whole world from those of a system reduced from it."""
+
+    def __init__(self, system: System, reduced: Reduced) -> None:
+        self.reduced = reduced
+        self.walking = Walking(system)
+        self.silent: dict[int | None, list[Step]] = {}
+        for step in reduced.silent:
+            for area in self.walking.areas_of(step):
+                self.silent.setdefault(area, []).append(step)
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        """The play of the whole. Raises ValueError if there is none."""
+        word, steps = self.walking.start(), list[Step]()
+        for place, step in enumerate(trace.steps, 1):
+            way = self._way(word, step)
+            if way is None and step.number in self.reduced.postponed:
+                continue  # there is no room yet; it is taken when it is needed
+            if way is None:
+                raise ValueError(f"{step.rule.id} is not possible in the whole world")
+            for taken in way:
+                after = self.walking.after(word, taken)
+                assert after is not None, "it was tried before"
+                if after != word or (place == len(trace.steps) and taken is step):
+                    steps.append(taken)
+                word = after
+        return Trace(tuple(steps), trace.shortest and len(steps) == len(trace.steps))
+
+    def moves_into(self, trace: Trace, area: int) -> int | None:
+        """How many moves the play takes, and from its end the walk into an area; None: no walk."""
+        spelled = self.spelled_out(trace)
+        word = self._along(self.walking.start(), spelled.steps)
+        for here, walk in self._around(word):
+            if here & self.walking.place == area:
+                return len(spelled.steps) + len(walk())
+        return None
+
+    def _way(self, word: int, step: Step) -> list[Step] | None:
+        """Walks and openings that make a step possible, and the step itself; None: there are none.
+
+        Openings are made as they come, and those that turn out not to be needed are left out again.
+        """
+        way = self._walk(word, [step])
+        if way is not None:
+            return way
+        # what the step asks for; and, where the last move led to a place that another stands for,
+        # what opens the way from here to there
+        made = self._opened(word, step, self._openings(step))
+        if made is None:
+            made = self._opened(word, step, self._every_opening)
+        if made is None:
+            return None
+        return self._through(word, [*self._needed(word, made, step), step])
+
+    def _needed(self, word: int, made: list[Step], step: Step) -> list[Step]:
+        """Openings before a step without those that it is possible without."""
+        size = max(1, len(made) // 2)
+        while size:
+            place = len(made) - size
+            while place >= 0:
+                fewer = made[:place] + made[place + size :]
+                if self._through(word, [*fewer, step]) is not None:
+                    made = fewer
+                place = min(place - 1, len(made) - size)
+            size //= 2
+        return made
+
+    def _opened(self, word: int, step: Step, openings: Iterable[Step]) -> list[Step] | None:
+        """Openings after which a step is possible, as they come; None: there are none."""
+        wanted, made = list(openings), list[Step]()
+        while wanted:
+            opened = self._walk(word, wanted, changing=True)
+            if opened is None:
+                return None
+            made.append(opened[-1])
+            if opened[-1].number not in self.reduced.repeated:
+                wanted.remove(opened[-1])
+            word = self._along(word, opened)
+            if self._walk(word, [step]) is not None:
+                return made
+        return None
+
+    @cached_property
+    def _every_opening(self) -> list[Step]:
+        found = {o.number: o for woven in self.reduced.woven.values() for o in woven}
+        return list(found.values())
+
+    def _openings(self, step: Step) -> Iterator[Step]:
+        """All that may have to be opened before a step, and before that, each once."""
+        seen, waiting = {step.number}, deque([step])
+        while waiting:
+            for opening in self.reduced.woven.get(waiting.popleft().number, ()):
+                if opening.number not in seen:
+                    seen.add(opening.number)
+                    waiting.append(opening)
+                    yield opening
+
+    def _through(self, word: int, steps: Iterable[Step]) -> list[Step] | None:
+        """Steps in their order with the walks in between; None where that is not possible."""
+        way: list[Step] = []
+        for step in steps:
+            walk = self._walk(word, [step])
+            if walk is None:
+                return None
+            way += walk
+            word = self._along(word, walk)
+        return way
+
+    def _along(self, word: int, steps: Iterable[Step]) -> int:
+        for step in steps:
+            after = self.walking.after(word, step)
+            assert after is not None, "it was found by walking"
+            word = after
+        return word
+
+    def _walk(self, word: int, steps: Sequence[Step], changing: bool = False) -> list[Step] | None:
+        """The shortest walk to where one of some steps can be taken, with it; None: there is none.
+
+        `changing`: where it makes a difference.
+        """
+        for here, walk in self._around(word):
+            for step in steps:
+                after = self.walking.after(here, step)
+                if after is not None and (after != here or not changing):
+                    return [*walk(), step]
+        return None
+
+    def _around(self, word: int) -> Iterator[tuple[int, Callable[[], list[Step]]]]:
+        """Where walking leads to, the nearest first, and the walk there."""
+        came: dict[int, tuple[int, Step] | None] = {word: None}
+
+        def walk(word: int) -> list[Step]:
+            found: list[Step] = []
+            while (before := came[word]) is not None:
+                word, step = before
+                found.append(step)
+            return found[::-1]
+
+        waiting = deque([word])
+        while waiting and len(came) < MOST:
+            here = waiting.popleft()
+            yield here, partial(walk, here)
+            place = here & self.walking.place
+            for step in (*self.silent.get(place, ()), *self.silent.get(None, ())):
+                after = self.walking.after(here, step)
+                if after is not None and after not in came:
+                    came[after] = (here, step)
+                    waiting.append(after)
