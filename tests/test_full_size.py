@@ -114,7 +114,7 @@ class Realms(unittest.TestCase):
     def test_what_there_was_no_time_for_is_named_and_not_claimed(self):
         system = realm_system("s", 1, True)
         whole = asked(system)
-        with mock.patch.object(full_size_module, "ENOUGH", -1.0):
+        with mock.patch.object(full_size_module, "BATCHES", -1.0):
             cut = asked(system)
         self.assertEqual(cut.judged.verdict, "softlocks")
         self.assertLess(named(cut.findings), named(whole.findings))

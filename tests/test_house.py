@@ -8,7 +8,8 @@ from pathlib import Path
 
 PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
-    ("base",), ("authored",), ("checked",), ("walked",), ("compiled",), ("reduced", "explored"),
+    ("base",), ("policy",), ("authored",), ("checked",), ("walked",), ("compiled",),
+    ("reduced", "explored"),
     ("quotient",), ("findings",), ("narrated",), ("played",), ("drawn",), ("output",),
     ("pipeline",), ("api",), ("demo",), ("shell",), ("entry",),
 ]  # fmt: skip

@@ -21,8 +21,8 @@ from zubrel.drawn.letters import drawable, with_letters
 from zubrel.explored.space import Distance
 from zubrel.findings.find import Found, find
 from zubrel.narrated.difference import difference
+from zubrel.narrated.doing import asked_by
 from zubrel.narrated.narrate import narrate
-from zubrel.narrated.tables import asked_by
 from zubrel.narrated.words import length, moment
 from zubrel.output.differences import difference_as_json, difference_as_markdown
 from zubrel.pipeline import report, survey

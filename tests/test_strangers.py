@@ -13,7 +13,7 @@ import unittest.mock
 from tests.program import ProgramTest
 from tests.test_errors import problems_of
 from tests.test_outputs import WORLD
-from zubrel.authored.conditions import _from_grammar, _parser, prepared_tables
+from zubrel.authored.grammar import from_grammar, parser, prepared_tables
 from zubrel.authored.tables import guarded, unguarded
 
 HEAD = "zubrel: 1\nstart: {at: quay}\n"
@@ -127,7 +127,7 @@ class Errors(ProgramTest):
 
 class Grammar(unittest.TestCase):
     def test_the_prepared_tables_read_what_the_grammar_says(self):
-        fresh, prepared = _from_grammar(), _parser()
+        fresh, prepared = from_grammar(), parser()
         texts = ["a", "not (a or 3 b) and at quay", "x is not in chest", "2 of (a, b and c, d)"]
         texts += ["gate = open or lamp != true", "coin >= 5", "q is done", "k lies at quay"]
         for text in texts:
@@ -142,7 +142,7 @@ class Grammar(unittest.TestCase):
             unittest.mock.patch("pickle.load", side_effect=AssertionError),
             unittest.mock.patch("pickle.loads", side_effect=AssertionError),
         ):
-            _parser.cache_clear()
+            parser.cache_clear()
             self.assertEqual(problems_of(needing("a and not b", "items: {a: A, b: B}\n")), ())
 
 

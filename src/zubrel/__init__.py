@@ -26,10 +26,17 @@ if TYPE_CHECKING:
     from zubrel.pipeline import Route as Route
 
 _HOMES = {
-    "check": "api", "load": "api", "loads": "api", "route": "api", "Route": "pipeline",
-    "LimitReached": "base.budget", "Limits": "base.budget",
-    "InvalidInput": "base.diagnostics", "World": "checked.world", "Report": "narrated.report",
-}  # fmt: skip
+    "check": "api",
+    "load": "api",
+    "loads": "api",
+    "route": "api",
+    "Route": "pipeline",
+    "LimitReached": "base.budget",
+    "Limits": "base.budget",
+    "InvalidInput": "base.diagnostics",
+    "World": "checked.world",
+    "Report": "narrated.report",
+}
 __all__ = ["__version__", *sorted(_HOMES)]
 
 

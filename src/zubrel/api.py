@@ -24,9 +24,13 @@ def loads(text: str, path: str = "<text>") -> World:
 
 
 def check(
-    world: World, limits: Limits | None = None, *, progression: bool = False,
-    pictures: bool = False, jobs: int = 1,
-) -> Report:  # fmt: skip
+    world: World,
+    limits: Limits | None = None,
+    *,
+    progression: bool = False,
+    pictures: bool = False,
+    jobs: int = 1,
+) -> Report:
     """What can be proved about `world` within `limits` (None: none), and what was found.
 
     With `progression` the report also has what every win includes and when things can be had, with

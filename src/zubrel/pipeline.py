@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from zubrel.authored.conditions import Condition, parse_condition
 from zubrel.authored.document import Document, document_of, read_document
 from zubrel.authored.files import read_source
-from zubrel.base.budget import SECOND, Allowance, Budget, LimitReached, Limits, WorkSpent
+from zubrel.base.budget import Allowance, Budget, LimitReached, Limits, WorkSpent
 from zubrel.base.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.base.progress import Progress, Silence
 from zubrel.base.source import Source, Span
@@ -36,6 +36,7 @@ from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.walks import lines_of
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
 from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, read_script
+from zubrel.policy import EXPLAINING, FEW, MAPPING, OF_FEW, OF_MANY, TELLING
 from zubrel.walked.walker import Situation, Walker
 
 
@@ -45,16 +46,6 @@ def load(path: str, asked: Iterable[Condition] = ()) -> World:
     `asked` are further conditions to be resolved against it, for example of a command line.
     """
     return check(read_document(path), asked)
-
-
-PATIENCE, IMPATIENCE, FEW = 25 * SECOND, 2 * SECOND, 10**10
-"""Work on findings with every situation in sets before classes of them have to do: where there are
-few situations, and where there are more."""
-MAPPING = 60 * SECOND
-"""Work that it may take to find out what lies behind what in a world of full size."""
-TELLING, EXPLAINING = 80 * SECOND, 20 * SECOND
-"""Work that telling of a world of full size may take, and how much of it may go into explanations
-where each asks for another look."""
 
 
 def survey(
@@ -85,9 +76,13 @@ def whole_survey(world: World, budget: Budget, progress: Progress | None = None)
 
 
 def report(
-    world: World, budget: Budget | None = None, progress: Progress | None = None,
-    with_progression: bool = False, with_outline: bool = False, jobs: int = 1,
-) -> Report:  # fmt: skip
+    world: World,
+    budget: Budget | None = None,
+    progress: Progress | None = None,
+    with_progression: bool = False,
+    with_outline: bool = False,
+    jobs: int = 1,
+) -> Report:
     """What can be proved about `world` within `budget`, and what was found.
 
     `with_progression`: also what every win includes, in which order, and when things can be had.
@@ -113,15 +108,20 @@ def report(
 
 
 def _of_all_situations(
-    space: AnySpace, budget: Budget, progress: Progress, jobs: int, with_progression: bool,
-    with_outline: bool, auto: bool,
-) -> Report:  # fmt: skip
+    space: AnySpace,
+    budget: Budget,
+    progress: Progress,
+    jobs: int,
+    with_progression: bool,
+    with_outline: bool,
+    auto: bool,
+) -> Report:
     """What a space says in which nothing is merged; where that is too much work, what lenses do."""
     progress.stage("looking for trouble")
     judged = judge(space)
     most = float("inf")
     if auto and space.engine == "symbolic":
-        most = PATIENCE if space.count(space.everything) < FEW else IMPATIENCE
+        most = OF_FEW if space.count(space.everything) < FEW else OF_MANY
     try:
         with budget.within(most):
             found = find_in(judged, with_progression, with_outline)
@@ -154,9 +154,13 @@ def _cut_short(space: AnySpace, words: str, budget: Budget) -> Report:
 
 
 def _at_full_size(
-    lens: AnySpace, listed: Judged | None, budget: Budget, progress: Progress, jobs: int,
+    lens: AnySpace,
+    listed: Judged | None,
+    budget: Budget,
+    progress: Progress,
+    jobs: int,
     with_outline: bool,
-) -> Report:  # fmt: skip
+) -> Report:
     """What reduced systems tell; `listed` is of all situations, where they are known."""
     from zubrel.findings.large.planning import full_size, map_of
     from zubrel.findings.large.questions import look_through
@@ -180,8 +184,9 @@ def _at_full_size(
             return None
 
     drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
-    found_in_all = Found(full.judged, order, outline=drawn, undecided=full.undecided,
-                         listed=listed, closer=closer)  # fmt: skip
+    found_in_all = Found(
+        full.judged, order, outline=drawn, undecided=full.undecided, listed=listed, closer=closer
+    )
     if budget.ended is not None:
         budget.begin_telling()
     with budget.within(TELLING):
@@ -197,12 +202,13 @@ def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
     circle = " and ".join(f'"{h}"' for h in endless.cycle)
     return Diagnostic(
         "never-rests",
-        f"{circle} goes on happening for ever, {after}" if not others else
-        f"{circle} undo each other for ever, {after}",
+        f"{circle} goes on happening for ever, {after}"
+        if not others
+        else f"{circle} undo each other for ever, {after}",
         spans[first],
         'Let what happens make its own "when" false, or say "once: true".',
         tuple(("together with this", spans[other]) for other in others),
-    )  # fmt: skip
+    )
 
 
 class Route(Struct, frozen=True):
@@ -237,9 +243,12 @@ def route_in(world: World, goal: str | None, avoid: str | None, budget: Budget) 
 
 
 def _route(
-    document: Document, goal: str | None, avoid: str | None, budget: Budget,
+    document: Document,
+    goal: str | None,
+    avoid: str | None,
+    budget: Budget,
     progress: Progress | None,
-) -> Route:  # fmt: skip
+) -> Route:
     endings = {e.key.text for e in document.entries("endings") if e.key}
     asked = [] if goal is None or goal in endings else [asked_condition("--to", goal)]
     asked += [] if avoid is None else [asked_condition("--avoid", avoid)]

@@ -6,24 +6,29 @@ The grammar is in `conditions.lark`. Every node knows its stretch of the file.
 from __future__ import annotations
 
 import re
-from functools import cache
-from importlib.resources import files
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from msgspec import Struct
 
+from zubrel.authored.grammar import parser
 from zubrel.base.diagnostics import Problems
 from zubrel.base.source import Span
 from zubrel.base.spelling import nearest
 
-if TYPE_CHECKING:
-    from lark import Lark
-
 DEEPEST = 40
 STATES = (
-    "open", "shut", "waiting", "active", "done", "failed",
-    "visited", "beaten", "taken", "met", "here",
-)  # fmt: skip
+    "open",
+    "shut",
+    "waiting",
+    "active",
+    "done",
+    "failed",
+    "visited",
+    "beaten",
+    "taken",
+    "met",
+    "here",
+)
 WORDS = frozenset(
     ["and", "or", "not", "any", "all", "of", "at", "is", "in", "lies", "true", "false", *STATES]
 )
@@ -108,9 +113,18 @@ class CountOf(Struct, frozen=True):
 
 
 Syntax = (
-    Named | AtLeast | Comparison | AtArea | IsState | Stored | Lies
-    | Negation | Conjunction | Disjunction | CountOf
-)  # fmt: skip
+    Named
+    | AtLeast
+    | Comparison
+    | AtArea
+    | IsState
+    | Stored
+    | Lies
+    | Negation
+    | Conjunction
+    | Disjunction
+    | CountOf
+)
 
 
 class Condition(Struct, frozen=True):
@@ -154,7 +168,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
     builder = _Builder(span, problems)
     count = len(problems.found)
     try:
-        result = builder.build(_parser().parse(text))
+        result = builder.build(parser().parse(text))
     except UnexpectedCharacters as error:
         place = error.pos_in_stream or 0
         word = _WORD.match(text, place)
@@ -215,54 +229,6 @@ def _depth(text: str) -> int:
         depth += (char == "(") - (char == ")")
         deepest = max(deepest, depth)
     return deepest + len(re.findall(r"\bnot\s+(?=not\b)", text))
-
-
-GRAMMAR, PREPARED = "conditions.lark", "conditions.json"
-
-
-@cache
-def _parser() -> Lark:
-    """The parser, from tables that come with the package where they are of the same lark.
-
-    Preparing them takes longer than checking a small world. `prepared_tables` makes the file; it
-    is JSON, so that reading it runs nothing.
-    """
-    import json
-
-    import lark
-
-    text = files("zubrel.authored").joinpath(PREPARED).read_text(encoding="utf-8")
-    prepared = json.loads(text, object_pairs_hook=_with_numbers)
-    if prepared["lark"] != lark.__version__:
-        return _from_grammar()
-    load: Any = lark.Lark._load_from_dict  # what lark itself calls for its cache and its tools
-    parser: Lark = load(prepared["data"], prepared["memo"])
-    return parser
-
-
-def _with_numbers(pairs: list[tuple[str, Any]]) -> dict[Any, Any]:
-    """A mapping whose keys were numbers before they were JSON."""
-    return {int(key) if key.isdigit() else key: value for key, value in pairs}
-
-
-def _from_grammar() -> Lark:
-    from lark import Lark
-
-    grammar = files("zubrel.authored").joinpath(GRAMMAR).read_text(encoding="utf-8")
-    return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False)
-
-
-def prepared_tables() -> str:
-    """The text of the file with the prepared tables, for the version of lark that is installed."""
-    import json
-
-    import lark
-    from lark.grammar import Rule
-    from lark.lexer import TerminalDef
-
-    data, memo = _from_grammar().memo_serialize([TerminalDef, Rule])
-    found = {"lark": lark.__version__, "data": data, "memo": memo}
-    return json.dumps(found, indent=None, sort_keys=True) + "\n"
 
 
 class _Builder:

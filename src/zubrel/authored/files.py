@@ -33,8 +33,9 @@ def read_source(path: str, asked_by: Span | None = None) -> tuple[Source, str]:
     try:
         data = _bytes_of(path, only_files=asked_by is not None)
     except ValueError:
-        raise _refusal("no-file", "the name of a file cannot hold this character", asked_by
-                       ) from None  # fmt: skip
+        raise _refusal(
+            "no-file", "the name of a file cannot hold this character", asked_by
+        ) from None
     except FileNotFoundError:
         raise _refusal(
             "no-file", f"there is no file {plain(path)}", asked_by, _neighbour(path)

@@ -140,8 +140,9 @@ def read_keyed(shape: Shape) -> Reader:
             return ()
         if not isinstance(node, Mapping):
             hint = 'Write "some_id:" and its fields below it, indented.'
-            problems.add("wrong-shape", f"this must be a mapping from id to {shape.title}",
-                         node.span, hint)  # fmt: skip
+            problems.add(
+                "wrong-shape", f"this must be a mapping from id to {shape.title}", node.span, hint
+            )
             return ()
         entries = []
         for key, value in node.entries:

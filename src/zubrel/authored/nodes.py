@@ -128,8 +128,12 @@ class _Composer:
                 self._stop("too-deep", f"nested deeper than {DEEPEST} levels", mark)
             hint = None
             if mark is not None and _is_tab(self.source, mark):
-                self._stop("not-yaml", "a tab cannot indent a line in YAML", mark,
-                           "Indent with blanks; most editors can turn tabs into them.")  # fmt: skip
+                self._stop(
+                    "not-yaml",
+                    "a tab cannot indent a line in YAML",
+                    mark,
+                    "Indent with blanks; most editors can turn tabs into them.",
+                )
             if "mapping values are not allowed" in str(error.problem):
                 hint = 'A text with ": " in it must stand in quotes; check the indent as well.'
             self._stop("not-yaml", f"this is no valid YAML: {error.problem}", mark, hint)
@@ -139,11 +143,16 @@ class _Composer:
                 words = str(error).splitlines()[0]
                 self._stop("not-yaml", f"this is no valid YAML: {words}", None)
             else:
-                at = _Mark(text.count("\n", 0, found.start()),
-                             found.start() - (text.rfind("\n", 0, found.start()) + 1))  # fmt: skip
-                self._stop("not-yaml", f"a control character (U+{ord(found[0]):04X}) stands here",
-                           at, "Remove it; your editor can show characters that are not seen."
-                           )  # fmt: skip
+                at = _Mark(
+                    text.count("\n", 0, found.start()),
+                    found.start() - (text.rfind("\n", 0, found.start()) + 1),
+                )
+                self._stop(
+                    "not-yaml",
+                    f"a control character (U+{ord(found[0]):04X}) stands here",
+                    at,
+                    "Remove it; your editor can show characters that are not seen.",
+                )
 
     def _take(self, event: Any) -> None:
         match event:

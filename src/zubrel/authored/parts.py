@@ -92,13 +92,23 @@ class _Gatherer:
         if path in self.open:
             circle = " → ".join(map(plain, [*self.open[self.open.index(path) :], path]))
             message = f"files include each other in a circle: {circle}"
-            self.problems.add("circle", message, node.span, "Remove one of the includes.",
-                              (("the circle begins here", self.seen[path]),))  # fmt: skip
+            self.problems.add(
+                "circle",
+                message,
+                node.span,
+                "Remove one of the includes.",
+                (("the circle begins here", self.seen[path]),),
+            )
             return
         if path in self.seen:
             message = f"{plain(node.text)} is included already"
-            self.problems.add("defined-twice", message, node.span, "Remove one of the two.",
-                              (("it is included here", self.seen[path]),))  # fmt: skip
+            self.problems.add(
+                "defined-twice",
+                message,
+                node.span,
+                "Remove one of the two.",
+                (("it is included here", self.seen[path]),),
+            )
             return
         self.seen[path] = node.span
         self._read(path, node.span)
@@ -112,8 +122,10 @@ class _Gatherer:
             hint = f"What is included ends with {listing(KINDS)}."
         elif os.path.commonpath([self.home, os.path.realpath(path)]) != self.home:
             message = f"{plain(node.text)} lies outside of the folder of this world"
-            hint = (f"Move it below {plain(self.home)}: a world includes files of its own folder, "
-                    "or of the repository that it lies in.")  # fmt: skip
+            hint = (
+                f"Move it below {plain(self.home)}: a world includes files of its own folder, "
+                "or of the repository that it lies in."
+            )
         elif len(self.seen) >= MOST_FILES:
             message = f"a world has at most {MOST_FILES:,} files"
             hint = "Put several parts into one file."
@@ -187,8 +199,12 @@ class _Gatherer:
                         areas.entries[number] = (key, node)
                     self._append(node, row)
                     return
-        known = [k.text for r in self.parts.roots if isinstance(a := r.get("areas"), Mapping)
-                 for k, _ in a.entries]  # fmt: skip
+        known = [
+            k.text
+            for r in self.parts.roots
+            if isinstance(a := r.get("areas"), Mapping)
+            for k, _ in a.entries
+        ]
         hint = f"Areas are: {', '.join(known[:12])}." if known else "Define the area first."
         self.problems.add("unknown-id", f'there is no area "{area.text}"', area.span, hint)
 

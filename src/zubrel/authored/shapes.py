@@ -104,8 +104,12 @@ def _read_values(node: Node, problems: Problems) -> object:
     if isinstance(node, Sequence) and len(node.items) >= 2:
         words = [read_word(item, problems) for item in node.items]
         return tuple(w for w in words if w)
-    problems.add("wrong-shape", "a fact needs a list of at least two values", node.span,
-                 "For example: values: [low, high]")  # fmt: skip
+    problems.add(
+        "wrong-shape",
+        "a fact needs a list of at least two values",
+        node.span,
+        "For example: values: [low, high]",
+    )
     return None
 
 
@@ -113,8 +117,12 @@ def _read_start(node: Node, problems: Problems) -> object:
     value = setting_value(node, problems)
     if isinstance(value, bool) or not isinstance(value, int):
         return value
-    problems.add("wrong-shape", "a fact is true, false or one of its values", node.span,
-                 "A number that goes up and down is a meter.")  # fmt: skip
+    problems.add(
+        "wrong-shape",
+        "a fact is true, false or one of its values",
+        node.span,
+        "A number that goes up and down is a meter.",
+    )
     return None
 
 

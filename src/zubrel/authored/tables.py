@@ -51,8 +51,12 @@ def rows_of(source: Source, text: str, problems: Problems) -> list[Row]:
         return []
     lines = list(_lines(source, text, problems))
     if not lines:
-        problems.add("no-world", "this table is empty", Span(source, 1, 1),
-                     "Its first line names the fields, the first of them id.")  # fmt: skip
+        problems.add(
+            "no-world",
+            "this table is empty",
+            Span(source, 1, 1),
+            "Its first line names the fields, the first of them id.",
+        )
         return []
     header, *rest = lines
     if not _check_header(section, header, text, problems):
@@ -93,8 +97,13 @@ def _check_header(section: str, header: list[Cell], text: str, problems: Problem
             problems.add("unknown-key", message, cell.span, f'Write "{lower}", in small letters.')
         elif cell.text in seen:
             message = f'the column "{cell.text}" is given twice'
-            problems.add("duplicate-key", message, cell.span, "Keep one of the two.",
-                         (("it is already here", seen[cell.text].span),))  # fmt: skip
+            problems.add(
+                "duplicate-key",
+                message,
+                cell.span,
+                "Keep one of the two.",
+                (("it is already here", seen[cell.text].span),),
+            )
         seen.setdefault(cell.text, cell)
     return len(problems.found) == found
 

@@ -142,8 +142,11 @@ class Budget:
         if limits.situations is not None and situations > limits.situations:
             return f"the limit of {limits.situations:,} situations"
         if self.seconds() > self.deadline:
-            return "the time for telling" if limits.seconds is None else (
-                f"the limit of {limits.seconds:g} seconds")  # fmt: skip
+            return (
+                "the time for telling"
+                if limits.seconds is None
+                else (f"the limit of {limits.seconds:g} seconds")
+            )
         if limits.memory is not None:
             most = limits.memory * (BEYOND if self.telling else 1.0)
             if memory_used() + more_memory > most:

@@ -46,8 +46,9 @@ class InvalidInput(Exception):
             alike.setdefault((problem.code, problem.message), []).append(problem)
         told = [
             replace(p, alike=len(some) - MOST_ALIKE) if n == MOST_ALIKE - 1 < len(some) - 1 else p
-            for some in alike.values() for n, p in enumerate(some[:MOST_ALIKE])
-        ]  # fmt: skip
+            for some in alike.values()
+            for n, p in enumerate(some[:MOST_ALIKE])
+        ]
         self.diagnostics = tuple(sorted(told, key=Diagnostic.order)[:MOST])
         self.more = len(every) - len(self.diagnostics)
         super().__init__("; ".join(d.message for d in self.diagnostics))

@@ -31,8 +31,6 @@ from zubrel.checked.effects import (
 )
 from zubrel.checked.world import Item, Rule, World
 
-UNMOVED = ("fetch", "pick_up", "put", "drop")
-
 
 class Source(Struct, frozen=True):
     """Something that changes amounts: how it does so, and how often it can (None: no end)."""
@@ -80,7 +78,7 @@ def _check_start(item: Item, start: int, problems: Problems) -> None:
 
 def _sources(world: World) -> Iterator[Source]:
     for rule in world.rules:
-        if rule.kind not in UNMOVED:
+        if not rule.kind.handles:
             for outcome in rule.outcomes:
                 yield _source(world, rule.id, rule.span, outcome.effects, _limit(world, rule))
     for happening in world.happenings:

@@ -36,11 +36,29 @@ from zubrel.checked.world import (
 
 UNKNOWN = ("unknown-id", "wrong-kind", "unknown-key")
 KINDS_OF_FINDING = (
-    "unwinnable", "softlock", "bad_luck", "luck_needed", "unreachable", "missable", "too_early",
-    "no_gate", "skippable", "unused", "exact_count", "swallowed", "empty_hands", "wasted_use",
-    "endless", "silent", "unheard", "broken_promise", "double_way", "constant", "lone_either",
+    "unwinnable",
+    "softlock",
+    "bad_luck",
+    "luck_needed",
+    "unreachable",
+    "missable",
+    "too_early",
+    "no_gate",
+    "skippable",
+    "unused",
+    "exact_count",
+    "swallowed",
+    "empty_hands",
+    "wasted_use",
+    "endless",
+    "silent",
+    "unheard",
+    "broken_promise",
+    "double_way",
+    "constant",
+    "lone_either",
     "near_ids",
-)  # fmt: skip
+)
 
 
 def check(document: Document, asked: Iterable[Condition] = ()) -> World:
@@ -147,10 +165,14 @@ class _Checker:
 
     def _lock(self, entry: Entry, from_areas: tuple[str, ...]) -> Lock:
         return Lock(
-            key_of(entry), name_of(entry), entry.span, entry.text("begins") == "open",
-            entry.text("relocks") == "passing", from_areas,
+            key_of(entry),
+            name_of(entry),
+            entry.span,
+            entry.text("begins") == "open",
+            entry.text("relocks") == "passing",
+            from_areas,
             self.resolver.texts(entry.texts("refuses")),
-        )  # fmt: skip
+        )
 
     def _openable_at(self, rules: list[Rule], lock: str) -> tuple[str, ...]:
         """Where a lock can be opened; every area, in the order of the file, for anywhere."""
@@ -204,16 +226,23 @@ class _Checker:
     def _ending(self, entry: Entry) -> Ending:
         when = entry.values.get("when")
         return Ending(
-            key_of(entry), name_of(entry), entry.span, entry.text("kind") != "bad",
+            key_of(entry),
+            name_of(entry),
+            entry.span,
+            entry.text("kind") != "bad",
             self.resolver.condition(when) if when else None,
-        )  # fmt: skip
+        )
 
     def _happening(self, entry: Entry) -> Happening:
         this, once = key_of(entry), entry.flag("once")
         when = entry.values.get("when")
         if when is None:
-            self.problems.add("missing", 'this needs to say when it happens', entry.span,
-                              'Add: when: some_condition')  # fmt: skip
+            self.problems.add(
+                "missing",
+                "this needs to say when it happens",
+                entry.span,
+                "Add: when: some_condition",
+            )
         marks = (SetMark("done", this),) if once else ()
         outcomes = outcomes_of((entry,), Implied(first=marks), self.resolver)
         outcome = outcomes[0] if outcomes else Outcome(1, 1.0, ())

@@ -142,9 +142,20 @@ class CountOf(Struct, frozen=True):
 
 
 Atom = (
-    Holds | Level | FactIs | At | LockOpen | Marked | QuestIs | Stored | StoreRoom | InStock
-    | LiesAt | Beaten | GoalMet
-)  # fmt: skip
+    Holds
+    | Level
+    | FactIs
+    | At
+    | LockOpen
+    | Marked
+    | QuestIs
+    | Stored
+    | StoreRoom
+    | InStock
+    | LiesAt
+    | Beaten
+    | GoalMet
+)
 Cond = Atom | Not | All | Any | CountOf
 ALWAYS = All(())
 

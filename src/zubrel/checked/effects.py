@@ -141,7 +141,27 @@ class PickUp(Struct, frozen=True):
 
 
 Effect = (
-    Take | Wear | Lose | Give | SetFact | SetMeter | Toggle | AddMeter | OpenLock | ShutLock
-    | StartQuest | FinishQuest | FailQuest | MeetGoal | MoveTo | EndGame | SetMark | Beat
-    | SellOut | PutIn | FetchFrom | PutDown | PickUp
-)  # fmt: skip
+    Take
+    | Wear
+    | Lose
+    | Give
+    | SetFact
+    | SetMeter
+    | Toggle
+    | AddMeter
+    | OpenLock
+    | ShutLock
+    | StartQuest
+    | FinishQuest
+    | FailQuest
+    | MeetGoal
+    | MoveTo
+    | EndGame
+    | SetMark
+    | Beat
+    | SellOut
+    | PutIn
+    | FetchFrom
+    | PutDown
+    | PickUp
+)

@@ -71,10 +71,16 @@ def _quest(
     source, end = entry.word("from"), entry.word("hand_in")
     if source is not None:
         yield Frame(
-            made[quest.id, "accept", ""], "accept", quest.id, f"Accept “{quest.name}”",
-            site_of(source, resolver), bare(entry.span), Implied(first=(StartQuest(quest.id),)),
-            (QuestIs(quest.id, WAITING),), (quest.needs,),
-        )  # fmt: skip
+            made[quest.id, "accept", ""],
+            "accept",
+            quest.id,
+            f"Accept “{quest.name}”",
+            site_of(source, resolver),
+            bare(entry.span),
+            Implied(first=(StartQuest(quest.id),)),
+            (QuestIs(quest.id, WAITING),),
+            (quest.needs,),
+        )
     for goal, goal_entry in zip(quest.goals, entry.entries("goals"), strict=True):
         word = goal_entry.word("to")
         if goal.kind != "deliver" or goal.subject not in items:
@@ -82,19 +88,28 @@ def _quest(
         earlier = [GoalMet(quest.id, n) for n in range(1, goal.number) if quest.in_turn]
         what = counted(goal.count, items[goal.subject].name)
         yield Frame(
-            made[quest.id, "deliver", str(id(goal_entry))], "deliver", quest.id,
+            made[quest.id, "deliver", str(id(goal_entry))],
+            "deliver",
+            quest.id,
             f"Deliver {what} for “{quest.name}”",
-            site_of(word, resolver) if word else Site(()), bare(goal_entry.span),
+            site_of(word, resolver) if word else Site(()),
+            bare(goal_entry.span),
             Implied((MeetGoal(quest.id, goal.number),), (Take(goal.subject, goal.count),)),
-            (active, Not(GoalMet(quest.id, goal.number)), *earlier), (goal.needs,),
-        )  # fmt: skip
+            (active, Not(GoalMet(quest.id, goal.number)), *earlier),
+            (goal.needs,),
+        )
     if end is not None:
         met = tuple(GoalMet(quest.id, goal.number) for goal in quest.goals)
         yield Frame(
-            made[quest.id, "hand_in", ""], "hand_in", quest.id, f"Hand in “{quest.name}”",
-            site_of(end, resolver), bare(entry.span), Implied(first=(FinishQuest(quest.id),)),
+            made[quest.id, "hand_in", ""],
+            "hand_in",
+            quest.id,
+            f"Hand in “{quest.name}”",
+            site_of(end, resolver),
+            bare(entry.span),
+            Implied(first=(FinishQuest(quest.id),)),
             (active, *met),
-        )  # fmt: skip
+        )
 
 
 def _foe(foe: Entry, resolver: Resolver) -> Frame:

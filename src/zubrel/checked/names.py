@@ -68,8 +68,9 @@ class Names:
         if definition is not None:
             asked = " or ".join(map(with_article, kinds))
             message = f'"{name.text}" is {with_article(definition.kind)}, not {asked}'
-            self.problems.add("wrong-kind", message, name.span, None,
-                              (("it is defined here", definition.span),))  # fmt: skip
+            self.problems.add(
+                "wrong-kind", message, name.span, None, (("it is defined here", definition.span),)
+            )
             return None
         self.problems.add(
             "unknown-id", f'there is no {wanted} "{name.text}"', name.span, self._hint(name, kinds)
@@ -96,10 +97,20 @@ class Names:
 
 
 KINDS = {
-    "items": "item", "areas": "area", "locks": "lock", "facts": "fact", "meters": "meter",
-    "endings": "ending", "deeds": "deed", "people": "person", "quests": "quest",
-    "recipes": "recipe", "foes": "foe", "shops": "shop", "stores": "store",
-}  # fmt: skip
+    "items": "item",
+    "areas": "area",
+    "locks": "lock",
+    "facts": "fact",
+    "meters": "meter",
+    "endings": "ending",
+    "deeds": "deed",
+    "people": "person",
+    "quests": "quest",
+    "recipes": "recipe",
+    "foes": "foe",
+    "shops": "shop",
+    "stores": "store",
+}
 
 
 def name_everything(document: Document, problems: Problems) -> Names:

@@ -36,11 +36,18 @@ from zubrel.checked.world import Fact, Said
 
 # How a lone id of each kind is written when it is meant as a condition.
 AS_CONDITION = {
-    "area": "at {0}", "lock": "{0} is open", "meter": "{0} >= 1", "find": "{0} is taken",
-    "deed": "{0} is done", "alternative": "{0} is done", "quest": "{0} is done",
-    "person": "{0} is here", "foe": "{0} is beaten", "talk": "{0} is done",
+    "area": "at {0}",
+    "lock": "{0} is open",
+    "meter": "{0} >= 1",
+    "find": "{0} is taken",
+    "deed": "{0} is done",
+    "alternative": "{0} is done",
+    "quest": "{0} is done",
+    "person": "{0} is here",
+    "foe": "{0} is beaten",
+    "talk": "{0} is done",
     "recipe": "{0} is done",
-}  # fmt: skip
+}
 RULE_KINDS = ("deed", "lock", "find", "way", "alternative", "talk", "recipe", "foe")
 
 
@@ -51,9 +58,13 @@ class Resolver:
     """
 
     def __init__(
-        self, document: Document, names: Names, facts: dict[str, Fact], problems: Problems,
+        self,
+        document: Document,
+        names: Names,
+        facts: dict[str, Fact],
+        problems: Problems,
         asked: Iterable[Condition] = (),
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.names = names
         self.facts = facts
         self.problems = problems

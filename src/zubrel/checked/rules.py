@@ -20,6 +20,7 @@ from zubrel.checked.frames import (
     places,
 )
 from zubrel.checked.resolve import Resolver
+from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.trades import shop_site
 from zubrel.checked.world import Happening, Item, Rule
 
@@ -109,8 +110,12 @@ class RuleMaker:
             return
         if way.has("moves_to"):
             message = 'a way leads where its "to" says: "moves_to" does not fit here'
-            self.resolver.problems.add("misplaced", message, way.where("moves_to"),
-                                       "It may stand in an alternative or an outcome.")  # fmt: skip
+            self.resolver.problems.add(
+                "misplaced",
+                message,
+                way.where("moves_to"),
+                "It may stand in an alternative or an outcome.",
+            )
         this, lock = key_of(way), lock_of(way, self.resolver)
         last: tuple[Effect, ...] = (ShutLock(lock),) if lock and self._relocks(way, lock) else ()
         back = self.names.back_ids.get(id(way))
@@ -186,9 +191,13 @@ class RuleMaker:
         marks, once = self._marks(frame, bodies)
         implied = frame.implied
         implied = Implied(
-            (*implied.first, *marks), implied.takes, implied.gives, implied.opens,
-            implied.moves_to, implied.last,
-        )  # fmt: skip
+            (*implied.first, *marks),
+            implied.takes,
+            implied.gives,
+            implied.opens,
+            implied.moves_to,
+            implied.last,
+        )
         needs = self.resolver.all_of(c for b in bodies for c in b.conditions("needs"))
         needs = all_of(*frame.needs, needs)
         chancy = any(b.has("chance") for b in bodies)
@@ -200,9 +209,20 @@ class RuleMaker:
         undone = (Not(Marked("done", o)) for o in once)
         offered = all_of(*frame.site.offered, *frame.offered, *undone)
         return Rule(
-            rule_id, frame.kind, frame.owner, frame.id, label, span, frame.site.areas,
-            offered, needs, frame.lock, once, outcomes, chancy,
-        )  # fmt: skip
+            rule_id,
+            RuleKind(frame.kind),
+            frame.owner,
+            frame.id,
+            label,
+            span,
+            frame.site.areas,
+            offered,
+            needs,
+            frame.lock,
+            once,
+            outcomes,
+            chancy,
+        )
 
     def _marks(
         self, frame: Frame, bodies: tuple[Entry, ...]

@@ -63,10 +63,17 @@ class Sections:
             message = "knowledge cannot be put down"
             self.problems.add("misplaced", message, entry.where("drop"))
         return Item(
-            this, name_of(entry), entry.span, entry.text("kind") or "thing",
-            most or 0, most is not None, entry.text("when_full") == "waste", uses, drops_at,
+            this,
+            name_of(entry),
+            entry.span,
+            entry.text("kind") or "thing",
+            most or 0,
+            most is not None,
+            entry.text("when_full") == "waste",
+            uses,
+            drops_at,
             tuple(self.resolver.ids(entry.words("stays_in"), "area")),
-        )  # fmt: skip
+        )
 
     def check_drops(self, items: dict[str, Item]) -> None:
         """Only items of which there is one can be put down."""
@@ -101,12 +108,18 @@ class Sections:
             fails_when = entry.condition("fails_when")
             reward = entry.entry("reward")
             found[this] = Quest(
-                this, name_of(entry), entry.span, source is None and this not in started, in_turn,
-                self._person_or_area(source), self._person_or_area(end),
-                self.resolver.all_of(entry.conditions("needs")), goals,
+                this,
+                name_of(entry),
+                entry.span,
+                source is None and this not in started,
+                in_turn,
+                self._person_or_area(source),
+                self._person_or_area(end),
+                self.resolver.all_of(entry.conditions("needs")),
+                goals,
                 self.resolver.condition(fails_when) if fails_when else None,
                 effects_of(reward, self.resolver) if reward else (),
-            )  # fmt: skip
+            )
         return found
 
     def _person_or_area(self, word: Name | None) -> str | None:
@@ -158,11 +171,14 @@ class Sections:
     def foes(self) -> dict[str, Foe]:
         return {
             key_of(e): Foe(
-                key_of(e), name_of(e), e.span, self.resolver.count_of_foe(key_of(e)),
+                key_of(e),
+                name_of(e),
+                e.span,
+                self.resolver.count_of_foe(key_of(e)),
                 e.text("returns") == "always",
             )
             for e in self.document.entries("foes")
-        }  # fmt: skip
+        }
 
     def shops(self, items: dict[str, Item]) -> dict[str, Shop]:
         found = {}
@@ -227,8 +243,9 @@ class Sections:
     def _carry(self, entry: Entry, items: dict[str, Item]) -> Carry:
         limit = entry.number("limit")
         if limit is None:
-            self.problems.add("missing", "a carrying limit needs its limit", entry.span,
-                              "Add: limit: 5")  # fmt: skip
+            self.problems.add(
+                "missing", "a carrying limit needs its limit", entry.span, "Add: limit: 5"
+            )
         things = tuple(i.id for i in items.values() if i.kind == "thing")
         given = tuple(dict.fromkeys(self.resolver.ids(entry.words("of"), "item")))
         for item in given:
@@ -258,10 +275,15 @@ class Sections:
             condition = entry.condition(kind)
             conditions = [condition] if condition else []
         return Promise(
-            key_of(entry), key_of(entry), entry.span, kind,
-            tuple(self.resolver.condition(c) for c in conditions), ending, steps,
+            key_of(entry),
+            key_of(entry),
+            entry.span,
+            kind,
+            tuple(self.resolver.condition(c) for c in conditions),
+            ending,
+            steps,
             entry.text("because"),
-        )  # fmt: skip
+        )
 
     def _play(self, entry: Entry) -> tuple[list[Condition], str | None, int]:
         play = entry.entry("within")

@@ -23,9 +23,12 @@ from zubrel.checked.world import Item, Shop, Store, Ware
 
 
 def trades(
-    document: Document, resolver: Resolver, items: dict[str, Item],
-    shops: dict[str, Shop], stores: dict[str, Store],
-) -> Iterator[Frame]:  # fmt: skip
+    document: Document,
+    resolver: Resolver,
+    items: dict[str, Item],
+    shops: dict[str, Shop],
+    stores: dict[str, Store],
+) -> Iterator[Frame]:
     """The frames of buying and selling, storing and fetching, putting down and picking up."""
     for entry in document.entries("shops"):
         yield from _shop(entry, shops[key_of(entry)], resolver, items)
@@ -58,19 +61,32 @@ def _shop(entry: Entry, shop: Shop, resolver: Resolver, items: dict[str, Item]) 
         implied = Implied(stock, _paid(shop, ware), (Give(ware.item, 1),))
         own = next(e for e in entry.entries("sells") if key_of(e) == ware.item)
         yield Frame(
-            resolver.names.made[shop.id, "buy", ware.item], "buy", shop.id,
-            f"Buy {items[ware.item].name} for {price}", site, bare(ware.span), implied, offered,
-            (needs, resolver.all_of(own.conditions("needs"))), lock,
-        )  # fmt: skip
+            resolver.names.made[shop.id, "buy", ware.item],
+            "buy",
+            shop.id,
+            f"Buy {items[ware.item].name} for {price}",
+            site,
+            bare(ware.span),
+            implied,
+            offered,
+            (needs, resolver.all_of(own.conditions("needs"))),
+            lock,
+        )
     for ware in shop.buys:
         price = f"{ware.price} {items[shop.money].name}"
         gives = (Give(shop.money, ware.price),) if ware.price else ()
         yield Frame(
-            resolver.names.made[shop.id, "sell", ware.item], "sell", shop.id,
-            f"Sell {items[ware.item].name} for {price}", site, bare(ware.span),
-            Implied(takes=(Take(ware.item, 1),), gives=gives), (),
-            (needs, resolver.all_of(wares[ware.item].conditions("needs"))), lock,
-        )  # fmt: skip
+            resolver.names.made[shop.id, "sell", ware.item],
+            "sell",
+            shop.id,
+            f"Sell {items[ware.item].name} for {price}",
+            site,
+            bare(ware.span),
+            Implied(takes=(Take(ware.item, 1),), gives=gives),
+            (),
+            (needs, resolver.all_of(wares[ware.item].conditions("needs"))),
+            lock,
+        )
 
 
 def _paid(shop: Shop, ware: Ware) -> tuple[Take, ...]:
@@ -84,25 +100,50 @@ def _store(
     for item in store.keeps:
         name, made = items[item].name, resolver.names.made
         yield Frame(
-            made[store.id, "put", item], "put", store.id, f"Put {name} into {store.name}", site,
-            bare(entry.span), Implied((PutIn(item, store.id),), (Take(item, 1),)),
-            (StoreRoom(store.id, item),), (), lock,
-        )  # fmt: skip
+            made[store.id, "put", item],
+            "put",
+            store.id,
+            f"Put {name} into {store.name}",
+            site,
+            bare(entry.span),
+            Implied((PutIn(item, store.id),), (Take(item, 1),)),
+            (StoreRoom(store.id, item),),
+            (),
+            lock,
+        )
         yield Frame(
-            made[store.id, "take", item], "fetch", store.id, f"Take {name} out of {store.name}",
-            site, bare(entry.span), Implied((FetchFrom(item, store.id),), (), (Give(item, 1),)),
-            (Stored(store.id, item, ">=", 1),), (), lock,
-        )  # fmt: skip
+            made[store.id, "take", item],
+            "fetch",
+            store.id,
+            f"Take {name} out of {store.name}",
+            site,
+            bare(entry.span),
+            Implied((FetchFrom(item, store.id),), (), (Give(item, 1),)),
+            (Stored(store.id, item, ">=", 1),),
+            (),
+            lock,
+        )
 
 
 def _drop(item: Item, resolver: Resolver) -> Iterator[Frame]:
     made, site = resolver.names.made, Site(item.drops_at)
     yield Frame(
-        made[item.id, "drop", ""], "drop", item.id, f"Put down {item.name}", site,
-        bare(item.span), Implied((PutDown(item.id),), (Take(item.id, 1),)),
-    )  # fmt: skip
+        made[item.id, "drop", ""],
+        "drop",
+        item.id,
+        f"Put down {item.name}",
+        site,
+        bare(item.span),
+        Implied((PutDown(item.id),), (Take(item.id, 1),)),
+    )
     here = Any(tuple(all_of(At(area), LiesAt(item.id, area)) for area in item.drops_at))
     yield Frame(
-        made[item.id, "pick_up", ""], "pick_up", item.id, f"Pick up {item.name}", site,
-        bare(item.span), Implied((PickUp(item.id),), (), (Give(item.id, 1),)), (here,),
-    )  # fmt: skip
+        made[item.id, "pick_up", ""],
+        "pick_up",
+        item.id,
+        f"Pick up {item.name}",
+        site,
+        bare(item.span),
+        Implied((PickUp(item.id),), (), (Give(item.id, 1),)),
+        (here,),
+    )

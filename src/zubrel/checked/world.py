@@ -11,6 +11,7 @@ from msgspec import Struct
 from zubrel.base.source import Source, Span
 from zubrel.checked.conditions import Cond
 from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
+from zubrel.checked.rule_kinds import RuleKind
 
 
 class Said(Struct, frozen=True):
@@ -207,7 +208,7 @@ class Rule(Struct, frozen=True):
     """
 
     id: str
-    kind: str
+    kind: RuleKind
     owner: str
     common: str
     label: str
@@ -284,10 +285,14 @@ class World(Struct, frozen=True):
         thing = self.name_of(goal.subject)
         many = f"{goal.count} {thing}" if goal.count > 1 else thing
         return {
-            "collect": f"collect {many}", "gain": f"get {many}", "deliver": f"deliver {many}",
-            "defeat": f"beat {many}", "visit": f"visit {thing}", "talk": f"talk to {thing}",
+            "collect": f"collect {many}",
+            "gain": f"get {many}",
+            "deliver": f"deliver {many}",
+            "defeat": f"beat {many}",
+            "visit": f"visit {thing}",
+            "talk": f"talk to {thing}",
             "do": thing,
-        }.get(goal.kind, goal.kind)  # fmt: skip
+        }.get(goal.kind, goal.kind)
 
     def described(self, rule: Rule) -> str:
         """A rule for a message: its label, and for a way where it begins."""
@@ -298,9 +303,18 @@ class World(Struct, frozen=True):
     def name_of(self, thing_id: str) -> str:
         """The player's name of a section entry, or the label of a rule, or the id itself."""
         for section in (
-            self.items, self.areas, self.locks, self.facts, self.meters, self.endings,
-            self.people, self.quests, self.foes, self.shops, self.stores,
-        ):  # fmt: skip
+            self.items,
+            self.areas,
+            self.locks,
+            self.facts,
+            self.meters,
+            self.endings,
+            self.people,
+            self.quests,
+            self.foes,
+            self.shops,
+            self.stores,
+        ):
             if thing_id in section:
                 thing: Thing = section[thing_id]
                 return thing.name

@@ -92,9 +92,12 @@ def _marks(world: World) -> Iterator[Key]:
 
 class _Compiler:
     def __init__(
-        self, world: World, variables: tuple[Variable, ...], numbers: dict[Key, int],
+        self,
+        world: World,
+        variables: tuple[Variable, ...],
+        numbers: dict[Key, int],
         budget: Budget | None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.world = world
         self.budget = budget
         self.variables = variables

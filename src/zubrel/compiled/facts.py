@@ -69,8 +69,11 @@ def parts_of(formula: Formula) -> tuple[Formula, ...]:
 
 def marks_of(system: System) -> set[int]:
     """Variables of two values that begin low and are only ever set high, and by moves alone."""
-    found = {n for n, v in enumerate(system.variables)
-             if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)}  # fmt: skip
+    found = {
+        n
+        for n, v in enumerate(system.variables)
+        if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)
+    }
     for step in system.steps:
         for change in step.changes:
             if change.variable in found:
@@ -84,8 +87,11 @@ def lone_changes(system: System, step: Step) -> list[Change]:
     """The changes of a step that are surely made, and that nothing else touches until it rests."""
     settled = {c.variable for s in system.settlers for c in s.changes}
     changed = [c.variable for c in step.changes]
-    return [c for c in step.changes if c.when == TRUE and c.variable not in settled
-            and changed.count(c.variable) == 1]  # fmt: skip
+    return [
+        c
+        for c in step.changes
+        if c.when == TRUE and c.variable not in settled and changed.count(c.variable) == 1
+    ]
 
 
 def excluded(guard: Formula, change: Change) -> bool:
@@ -108,8 +114,9 @@ def is_low(system: System, mark: int, part: Formula) -> bool:
     """Whether a formula says that a mark (a variable of two values) is low, and nothing else."""
     domain = system.variables[mark]
     return part in (
-        Within(mark, domain.low, domain.low), Opposite(Within(mark, domain.high, domain.high))
-    )  # fmt: skip
+        Within(mark, domain.low, domain.low),
+        Opposite(Within(mark, domain.high, domain.high)),
+    )
 
 
 def only_upwards(formulas: Iterable[Formula], variable: int, high: int) -> bool:
@@ -142,7 +149,11 @@ def once_only(system: System, move: Move, marks: Collection[int]) -> bool:
     """
     parts = parts_of(move.guard)
     return all(
-        any(c.variable in marks and c.when == TRUE
-            and any(is_low(system, c.variable, p) for p in parts) for c in step.changes)
+        any(
+            c.variable in marks
+            and c.when == TRUE
+            and any(is_low(system, c.variable, p) for p in parts)
+            for c in step.changes
+        )
         for step in move.steps
-    )  # fmt: skip
+    )

@@ -51,7 +51,6 @@ from zubrel.compiled.system import ENDING, PLACE, Change, Event, Operation
 from zubrel.compiled.translate import Translator, whole
 
 # what only moves from one place to another is not gained
-UNCOUNTED = ("fetch", "pick_up")
 
 
 class Performer:
@@ -62,9 +61,12 @@ class Performer:
     """
 
     def __init__(
-        self, translator: Translator, areas: Sequence[str] | None, rule: Rule | None,
+        self,
+        translator: Translator,
+        areas: Sequence[str] | None,
+        rule: Rule | None,
         active: frozenset[str] = frozenset(),
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.translator = translator
         self.world = translator.world
         self.areas = areas
@@ -208,7 +210,7 @@ class Performer:
     def _events(self, goal: Goal) -> list[tuple[Formula, int]]:
         rule = self.rule
         match goal.kind:
-            case "gain" if rule is None or rule.kind not in UNCOUNTED:
+            case "gain" if rule is None or not rule.kind.regains:
                 return [(g.when, g.count) for g in self.stock.gains if g.item == goal.subject]
             case "defeat":
                 return [(when, 1) for when, foe in self.beaten if foe == goal.subject]

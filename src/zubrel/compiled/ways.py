@@ -19,14 +19,18 @@ def told_apart(system: System, asked: Iterable[Formula] = ()) -> dict[int, froze
     formulas += [formula for formula, _ in system.endings]
     formulas += asked
     tests = {
-        piece for formula in formulas for piece in pieces_of(formula)
+        piece
+        for formula in formulas
+        for piece in pieces_of(formula)
         if isinstance(piece, Within) and piece.variable == PLACE
-    }  # fmt: skip
+    }
     # what moves the player changes nothing where the player stands already
     tests |= {
         Within(PLACE, change.number, change.number)
-        for settler in system.settlers for change in settler.changes if change.variable == PLACE
-    }  # fmt: skip
+        for settler in system.settlers
+        for change in settler.changes
+        if change.variable == PLACE
+    }
     return {
         area: frozenset(t for t in tests if t.low <= area <= t.high)
         for area in range(system.variables[PLACE].size)
@@ -44,7 +48,8 @@ def destination_for_sure(step: Step) -> int | None:
 def areas_in(formula: Formula) -> set[int]:
     """The areas that a formula has tests for."""
     return {
-        area for piece in pieces_of(formula)
+        area
+        for piece in pieces_of(formula)
         if isinstance(piece, Within) and piece.variable == PLACE
         for area in range(piece.low, piece.high + 1)
-    }  # fmt: skip
+    }

@@ -59,8 +59,9 @@ class _Chain:
         for number, choice in enumerate(sketch.choices):
             words = tuple(
                 f"{('either' if s == 0 else 'or') if t == 0 else 'and'} {name}"
-                for s, side in enumerate(choice.sides) for t, (_, name) in enumerate(side.things)
-            )  # fmt: skip
+                for s, side in enumerate(choice.sides)
+                for t, (_, name) in enumerate(side.things)
+            )
             box = Box(f"choice {number}", "one of", f"from {moment(choice.first)}", words, True)
             self.boxes[box.id] = box
             before[box.id] = [a for a in choice.after if a in self.boxes]
@@ -95,8 +96,10 @@ class _Chain:
         for end in list(self.boxes.values()):
             for a in self.before[end.id]:
                 self._lead(self.boxes[a], end)
-        self.levels = [[b for b in self.boxes.values() if b.column == n]
-                       for n in range(1 + max(columns.values(), default=-1))]  # fmt: skip
+        self.levels = [
+            [b for b in self.boxes.values() if b.column == n]
+            for n in range(1 + max(columns.values(), default=-1))
+        ]
         for level in self.levels:
             level.sort(key=self._middle)
             for n, box in enumerate(level):
@@ -125,16 +128,20 @@ class _Chain:
 
     def drawn(self) -> Paper:
         bands = [self.levels[n : n + COLUMNS] for n in range(0, len(self.levels), COLUMNS)]
-        heights = [max((sum(self._high(b) + GAP_Y for b in level) for level in band), default=0)
-                   for band in bands]  # fmt: skip
+        heights = [
+            max((sum(self._high(b) + GAP_Y for b in level) for level in band), default=0)
+            for band in bands
+        ]
         if not self.boxes:
             heights = [24.0]
         aside = self._aside()
         height = TOP + sum(h + 18 for h in heights) + 20 + 15 * len(aside) + 30
         count = len(self.progress.must_haves)
-        below = (f"What every win includes, from left to right: {counted(count, 'thing')}"
-                 f", {counted(len(self.sketch.choices), 'choice')}. Nothing can be had before "
-                 "what its arrows come from.")  # fmt: skip
+        below = (
+            f"What every win includes, from left to right: {counted(count, 'thing')}"
+            f", {counted(len(self.sketch.choices), 'choice')}. Nothing can be had before "
+            "what its arrows come from."
+        )
         self.paper = Paper(self.title, below, height)
         self.spots: dict[str, tuple[float, float]] = {}
         top = TOP
@@ -195,8 +202,14 @@ class _Chain:
     def _draw(self, box: Box) -> None:
         x, y = self.spots[box.id]
         high = self._high(box)
-        self.paper.box(x, y, WIDE, high, facecolor=PALE if box.choice else CARD,
-                       linestyle="--" if box.choice else "-")  # fmt: skip
+        self.paper.box(
+            x,
+            y,
+            WIDE,
+            high,
+            facecolor=PALE if box.choice else CARD,
+            linestyle="--" if box.choice else "-",
+        )
         if box.choice:
             self.paper.text(x + 8, y + 15, box.heading, 9.2, bold=True)
             for n, words in enumerate(box.more):
@@ -216,13 +229,16 @@ class _Chain:
         needed |= {i for m in self.progress.must_haves for i, _ in m.together}
         needed |= {i for c in self.sketch.choices for side in c.sides for i, _ in side.things}
         names = [
-            f"{w.name} ({moment(w.first)})" for w in self.progress.windows
+            f"{w.name} ({moment(w.first)})"
+            for w in self.progress.windows
             if w.id not in needed and w.first is not None and w.section != "find"
-        ]  # fmt: skip
+        ]
         if not names:
             return []
-        return ["Optional: can be had from the move on, and a win can do without",
-                *folded("; ".join(names), WIDTH - 60, 9.5, 8)]  # fmt: skip
+        return [
+            "Optional: can be had from the move on, and a win can do without",
+            *folded("; ".join(names), WIDTH - 60, 9.5, 8),
+        ]
 
 
 def _box(must: Needed) -> Box:

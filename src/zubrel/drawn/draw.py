@@ -37,8 +37,11 @@ def _growth(report: Report) -> Paper:
 
 
 PICTURES: dict[str, Callable[[Report], Paper]] = {
-    "map": _map, "chain": _chain, "windows": _windows, "growth": _growth,
-}  # fmt: skip
+    "map": _map,
+    "chain": _chain,
+    "windows": _windows,
+    "growth": _growth,
+}
 
 
 TITLES = {

@@ -73,9 +73,12 @@ def _crosses(dx: int, dy: int, x: int, y: int) -> bool:
 
 class _Annealing:
     def __init__(
-        self, places: list[Cell], edges: Sequence[tuple[int, int]], chapters: Sequence[int],
+        self,
+        places: list[Cell],
+        edges: Sequence[tuple[int, int]],
+        chapters: Sequence[int],
         cells: list[Cell],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.at = places
         self.cells = cells
         self.known = frozenset(cells)

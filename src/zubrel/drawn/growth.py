@@ -30,14 +30,19 @@ class _Growth:
     def drawn(self) -> Paper:
         report = self.report
         widest = max(range(len(self.growth)), key=lambda n: self.growth[n][0])
-        below = (f"New situations after each move: {report.situations:,} in all, the farthest "
-                 f"{counted(len(self.growth) - 1, 'move')} from the start, the most after move "
-                 f"{widest}")  # fmt: skip
+        below = (
+            f"New situations after each move: {report.situations:,} in all, the farthest "
+            f"{counted(len(self.growth) - 1, 'move')} from the start, the most after move "
+            f"{widest}"
+        )
         self.paper = Paper(report.title, below, HEIGHT)
         self._scales()
         self._filled()
-        labels = (("all", INK, 2.0, "-"), ("won", DEEP, 2.4, (0, (1, 1.2))),
-                  ("doomed", BAD, 2.0, (0, (5, 2))))  # fmt: skip
+        labels = (
+            ("all", INK, 2.0, "-"),
+            ("won", DEEP, 2.4, (0, (1, 1.2))),
+            ("doomed", BAD, 2.0, (0, (5, 2))),
+        )
         ends: list[float] = []
         for column, (name, color, width, dashes) in enumerate(labels):
             self._curve(column, name, color, width, dashes, ends)
@@ -60,14 +65,16 @@ class _Growth:
             paper.text(LEFT - 8, y + 4, f"{10**power:,}", 9, QUIET, align="right")
         paper.text(LEFT - 8, BOTTOM + 4, "0", 9, QUIET, align="right")
         paper.line((LEFT, RIGHT), (BOTTOM, BOTTOM), INK, 1)
-        step = next(s for s in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 10**6)
-                    if self.last / s <= 15)  # fmt: skip
+        step = next(
+            s for s in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 10**6) if self.last / s <= 15
+        )
         for move in range(0, self.last + 1, step):
             x = self._x(move)
             paper.line((x, x), (BOTTOM, BOTTOM + 5), INK, 1)
             paper.text(x, BOTTOM + 20, str(move), 9, QUIET, align="center")
-        paper.text((LEFT + RIGHT) / 2, BOTTOM + 42, "moves from the start", 9.5, QUIET,
-                   align="center")  # fmt: skip
+        paper.text(
+            (LEFT + RIGHT) / 2, BOTTOM + 42, "moves from the start", 9.5, QUIET, align="center"
+        )
         paper.text(LEFT, TOP - 14, "new situations", 9.5, QUIET)
 
     def _filled(self) -> None:
@@ -78,7 +85,7 @@ class _Growth:
 
     def _curve(
         self, column: int, name: str, color: str, width: float, dashes: object, ends: list[float]
-    ) -> None:  # fmt: skip
+    ) -> None:
         """A line, with its name and sum at the right; nothing of what never occurs."""
         assert self.growth is not None
         counts = [row[column] for row in self.growth]
@@ -109,8 +116,15 @@ class _Growth:
             x, y = self._x(move), TOP + 22 + 19 * n
             self.paper.line((x, x), (y - 8, BOTTOM), BAD, 1, linestyle=(0, (2, 2)), zorder=2)
             right = x > (LEFT + RIGHT) * 0.6
-            self.paper.text(x - 6 if right else x + 6, y, f"move {move}: {label}", 9.2, BAD,
-                            align="right" if right else "left")  # fmt: skip
+            self.paper.text(
+                x - 6 if right else x + 6,
+                y,
+                f"move {move}: {label}",
+                9.2,
+                BAD,
+                align="right" if right else "left",
+            )
         if len(ordered) > 8:
-            self.paper.text(LEFT + 10, TOP + 22 + 19 * 8, f"and {len(ordered) - 8} more softlocks",
-                            9.2, BAD)  # fmt: skip
+            self.paper.text(
+                LEFT + 10, TOP + 22 + 19 * 8, f"and {len(ordered) - 8} more softlocks", 9.2, BAD
+            )

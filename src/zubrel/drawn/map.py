@@ -29,9 +29,12 @@ MOST_CARDS = 48
 TOP, SIDE = 76, 330
 MARKS = {"find": "s", "gift": "P", "person": "o", "shop": "^", "foe": "X"}
 WORDS = {
-    "find": "item", "gift": "given for a deed or a talk", "person": "person", "shop": "shop",
+    "find": "item",
+    "gift": "given for a deed or a talk",
+    "person": "person",
+    "shop": "shop",
     "foe": "foe",
-}  # fmt: skip
+}
 LEADING = 14.5
 
 
@@ -47,8 +50,10 @@ class Shape:
         else:
             self.columns = min(7, max(2, math.ceil(math.sqrt(0.9 * wanted))))
         self.rows = max(1, math.ceil(wanted / self.columns))
-        self.cell = (min(210.0, self.wide / self.columns),
-                     56.0 if self.thin else min(120.0, max(75.0, 608 / self.rows)))  # fmt: skip
+        self.cell = (
+            min(210.0, self.wide / self.columns),
+            56.0 if self.thin else min(120.0, max(75.0, 608 / self.rows)),
+        )
         self.card = (self.cell[0] - 22, self.cell[1] - 19)
 
     @property
@@ -75,10 +80,17 @@ class _Map:
         self.numbers = {p.id: n for n, p in enumerate(atlas.places, 1)}
         self.ways = [w for w in atlas.passages if w.start in numbers and w.end in numbers]
         self.lost_ways = [w for w in atlas.passages if w not in self.ways]
-        cells = placed(
-            len(self.reached), [(numbers[w.start], numbers[w.end]) for w in self.ways],
-            [p.chapter or 0 for p in self.reached], self.shape.columns, self.shape.rows,
-        ) if self.reached else []  # fmt: skip
+        cells = (
+            placed(
+                len(self.reached),
+                [(numbers[w.start], numbers[w.end]) for w in self.ways],
+                [p.chapter or 0 for p in self.reached],
+                self.shape.columns,
+                self.shape.rows,
+            )
+            if self.reached
+            else []
+        )
         top = min((r for _, r in cells), default=0)
         self.cells = {p.id: (c, r - top) for p, (c, r) in zip(self.reached, cells, strict=True)}
         self.shape.rows = 1 + max((r for _, r in self.cells.values()), default=0)
@@ -99,12 +111,14 @@ class _Map:
         else:
             height = max(foot + 34, TOP + LEADING * len(side) + 60)
         ways = len({frozenset((w.start, w.end)) for w in self.ways})
-        told = ", ".join((
-            f"Map of {counted(len(self.atlas.places), 'area')}",
-            f"{counted(ways, 'way')} between those that can be reached",
-            counted(len(self.gates), "gate"),
-            f"{counted(len(self.atlas.chapters), 'chapter')} of progress",
-        ))  # fmt: skip
+        told = ", ".join(
+            (
+                f"Map of {counted(len(self.atlas.places), 'area')}",
+                f"{counted(ways, 'way')} between those that can be reached",
+                counted(len(self.gates), "gate"),
+                f"{counted(len(self.atlas.chapters), 'chapter')} of progress",
+            )
+        )
         self.paper = Paper(self.title, told, height)
         self._territories()
         for way in self.ways:
@@ -112,8 +126,14 @@ class _Map:
         for place in self.reached:
             self._card(place)
         for number, line in enumerate(lost):
-            self.paper.text(24, below + 14 + LEADING * number, line, 9.5,
-                            BAD if number == 0 else INK, bold=number == 0)  # fmt: skip
+            self.paper.text(
+                24,
+                below + 14 + LEADING * number,
+                line,
+                9.5,
+                BAD if number == 0 else INK,
+                bold=number == 0,
+            )
         if self.shape.thin:
             self._columns([*side, *listed], foot + 20, rows, columns)
         else:
@@ -122,15 +142,18 @@ class _Map:
         return self.paper
 
     def _columns(
-        self, lines: Sequence[tuple[str, bool]], top: float, rows: int, columns: int,
+        self,
+        lines: Sequence[tuple[str, bool]],
+        top: float,
+        rows: int,
+        columns: int,
         left: float = 24,
-    ) -> None:  # fmt: skip
+    ) -> None:
         wide = (WIDTH - 40) / columns
         for number, (line, bold) in enumerate(lines):
             column, row = divmod(number, max(1, rows))
             words = fitted(line, wide - 16, 9.2, bold) if columns > 1 else line
-            self.paper.text(left + column * wide, top + 10 + row * LEADING, words, 9.2,
-                            bold=bold)  # fmt: skip
+            self.paper.text(left + column * wide, top + 10 + row * LEADING, words, 9.2, bold=bold)
 
     def _side_lines(self) -> Iterator[tuple[str, bool]]:
         """Gates and chapters, folded to the width of the side."""
@@ -154,8 +177,13 @@ class _Map:
         for place in self.reached:
             things = ", ".join(t.name for t in place.things)
             trouble = " SOFTLOCK" if place.softlocks else ""
-            lines.append((f"{self.numbers[place.id]} {place.name}{trouble}"
-                          + (f": {things}" if things else ""), False))  # fmt: skip
+            lines.append(
+                (
+                    f"{self.numbers[place.id]} {place.name}{trouble}"
+                    + (f": {things}" if things else ""),
+                    False,
+                )
+            )
         return lines
 
     def _lost_lines(self) -> list[str]:
@@ -175,12 +203,19 @@ class _Map:
         tints = self._tints(chapter_of)
         for (column, row), chapter in chapter_of.items():
             x, y = 20 + column * wide, TOP + row * high
-            self.paper.axes.fill([x, x + wide, x + wide, x], [y, y, y + high, y + high],
-                                 color=TINTS[tints[chapter]], zorder=1, linewidth=0)  # fmt: skip
+            self.paper.axes.fill(
+                [x, x + wide, x + wide, x],
+                [y, y, y + high, y + high],
+                color=TINTS[tints[chapter]],
+                zorder=1,
+                linewidth=0,
+            )
             for dx, dy, xs, ys in (
-                (1, 0, (x + wide, x + wide), (y, y + high)), (-1, 0, (x, x), (y, y + high)),
-                (0, 1, (x, x + wide), (y + high, y + high)), (0, -1, (x, x + wide), (y, y)),
-            ):  # fmt: skip
+                (1, 0, (x + wide, x + wide), (y, y + high)),
+                (-1, 0, (x, x), (y, y + high)),
+                (0, 1, (x, x + wide), (y + high, y + high)),
+                (0, -1, (x, x + wide), (y, y)),
+            ):
                 if chapter_of.get((column + dx, row + dy)) != chapter:
                     self.paper.line(xs, ys, LINE, 1.4, zorder=1.5)
 
@@ -224,13 +259,19 @@ class _Map:
         return min(wide / 2 / abs(dx) if dx else 1e9, high / 2 / abs(dy) if dy else 1e9)
 
     def _tag(
-        self, number: int, start: tuple[float, float], along: tuple[float, float], out: float,
+        self,
+        number: int,
+        start: tuple[float, float],
+        along: tuple[float, float],
+        out: float,
         into: float,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """The number of a gate on its way, where no other one is."""
-        spots = [(start[0] + along[0] * t, start[1] + along[1] * t)
-                 for share in (0.5, 0.35, 0.65, 0.25, 0.75, 0.1, 0.9)
-                 for t in (out + (into - out) * share,)]  # fmt: skip
+        spots = [
+            (start[0] + along[0] * t, start[1] + along[1] * t)
+            for share in (0.5, 0.35, 0.65, 0.25, 0.75, 0.1, 0.9)
+            for t in (out + (into - out) * share,)
+        ]
         x, y = next((s for s in spots if self._free(*s)), spots[0])
         self.tags.append((x, y))
         self.paper.disc(x, y, 8.5, facecolor=INK, edgecolor=PAPER, linewidth=1.2)
@@ -249,11 +290,24 @@ class _Map:
         left, top = x - wide / 2, y - high / 2
         trouble = bool(place.softlocks)
         start = place.id == self.atlas.start
-        self.paper.box(left, top, wide, high, linewidth=2.4 if trouble else 1,
-                       edgecolor=BAD if trouble else INK)  # fmt: skip
+        self.paper.box(
+            left,
+            top,
+            wide,
+            high,
+            linewidth=2.4 if trouble else 1,
+            edgecolor=BAD if trouble else INK,
+        )
         if start:
-            self.paper.box(left + 2.5, top + 2.5, wide - 5, high - 5, facecolor="none",
-                           linewidth=0.8, zorder=3.1)  # fmt: skip
+            self.paper.box(
+                left + 2.5,
+                top + 2.5,
+                wide - 5,
+                high - 5,
+                facecolor="none",
+                linewidth=0.8,
+                zorder=3.1,
+            )
         if self.shape.thin:
             self.paper.text(x, y - 1, str(self.numbers[place.id]), 9.5, bold=True, align="center")
             self.paper.text(x, y + 11, fitted(place.name, wide - 6, 6.8), 6.8, align="center")
@@ -288,8 +342,15 @@ class _Map:
             self.paper.text(left, y, f"and {len(place.things) - len(shown)} more", 7.8, QUIET)
 
     def _mark(self, x: float, y: float, kind: str, missable: bool) -> None:
-        self.paper.axes.plot([x], [y], MARKS[kind], color=INK, markersize=4.8, zorder=5,
-                             markerfacecolor=CARD if missable else INK)  # fmt: skip
+        self.paper.axes.plot(
+            [x],
+            [y],
+            MARKS[kind],
+            color=INK,
+            markersize=4.8,
+            zorder=5,
+            markerfacecolor=CARD if missable else INK,
+        )
 
     def _flag(self, right: float, top: float, words: str) -> None:
         """On the upper edge of a card, above what stands in it."""
@@ -332,8 +393,17 @@ class _Map:
 def _roman(number: int) -> str:
     """I, II, III, IV, ..."""
     words = ""
-    for value, letters in ((100, "C"), (90, "XC"), (50, "L"), (40, "XL"), (10, "X"), (9, "IX"),
-                           (5, "V"), (4, "IV"), (1, "I")):  # fmt: skip
+    for value, letters in (
+        (100, "C"),
+        (90, "XC"),
+        (50, "L"),
+        (40, "XL"),
+        (10, "X"),
+        (9, "IX"),
+        (5, "V"),
+        (4, "IV"),
+        (1, "I"),
+    ):
         count, number = divmod(number, value)
         words += letters * count
     return words

@@ -20,10 +20,16 @@ LINE, DEEP, PALE, BAD = "#c3c9c7", "#0f5a73", "#dfe9ec", "#9b2c1c"
 TINTS = ("#e3edf0", "#f1ead9", "#e6ebdd", "#efe3e4")
 """Four that can be told apart beside each other, by their lightness too."""
 COLORS = {
-    INK: "pic-ink", QUIET: "pic-quiet", PAPER: "pic-paper", CARD: "pic-card", LINE: "pic-line",
-    DEEP: "pic-deep", PALE: "pic-pale", BAD: "pic-bad",
+    INK: "pic-ink",
+    QUIET: "pic-quiet",
+    PAPER: "pic-paper",
+    CARD: "pic-card",
+    LINE: "pic-line",
+    DEEP: "pic-deep",
+    PALE: "pic-pale",
+    BAD: "pic-bad",
     **{tint: f"pic-tint-{n}" for n, tint in enumerate(TINTS)},
-}  # fmt: skip
+}
 """What the colours are called on a page, so that a dark one can have others."""
 DPI = 100
 WIDTH, LEAST = 1280, 360
@@ -43,15 +49,31 @@ class Paper:
         self.text(24, 58, below, 10.5, QUIET)
 
     def text(
-        self, x: float, y: float, words: str, size: float = 10, color: str = INK,
-        bold: bool = False, italic: bool = False, align: str = "left", level: float = 5,
-    ) -> None:  # fmt: skip
+        self,
+        x: float,
+        y: float,
+        words: str,
+        size: float = 10,
+        color: str = INK,
+        bold: bool = False,
+        italic: bool = False,
+        align: str = "left",
+        level: float = 5,
+    ) -> None:
         """Words whose base line begins (or ends, or is centred) at a point."""
         self.axes.text(
-            x, y, words, fontsize=size, color=color, ha=align, va="baseline", zorder=level,
-            weight="bold" if bold else "normal", style="italic" if italic else "normal",
+            x,
+            y,
+            words,
+            fontsize=size,
+            color=color,
+            ha=align,
+            va="baseline",
+            zorder=level,
+            weight="bold" if bold else "normal",
+            style="italic" if italic else "normal",
             parse_math=False,
-        )  # fmt: skip
+        )
 
     def line(self, xs: Any, ys: Any, color: str = INK, width: float = 1, **more: Any) -> None:
         self.axes.plot(xs, ys, color=color, linewidth=width, **{"zorder": 2, **more})
@@ -77,16 +99,23 @@ class Paper:
 
         long, half = 10, 4.5
         back = (x - long * dx, y - long * dy)
-        corners = [(x, y), (back[0] - half * dy, back[1] + half * dx),
-                   (back[0] + half * dy, back[1] - half * dx)]  # fmt: skip
-        self.axes.add_patch(Polygon(corners, facecolor=color, edgecolor=PAPER, linewidth=0.6,
-                                    zorder=4.5))  # fmt: skip
+        corners = [
+            (x, y),
+            (back[0] - half * dy, back[1] + half * dx),
+            (back[0] + half * dy, back[1] - half * dx),
+        ]
+        self.axes.add_patch(
+            Polygon(corners, facecolor=color, edgecolor=PAPER, linewidth=0.6, zorder=4.5)
+        )
 
     def written(self, form: str) -> bytes:
         """The sheet as a file of one of `FORMATS`, the same every time."""
         memory = BytesIO()
-        metadata: dict[str, Any] = {"png": {"Software": None}, "svg": {"Date": None},
-                                    "pdf": {"CreationDate": None}}[form]  # fmt: skip
+        metadata: dict[str, Any] = {
+            "png": {"Software": None},
+            "svg": {"Date": None},
+            "pdf": {"CreationDate": None},
+        }[form]
         self.figure.savefig(memory, format=form, facecolor=PAPER, metadata=metadata)
         return memory.getvalue()
 

@@ -64,9 +64,11 @@ class _Windows:
         rows = (len(legend) + 1) // 2
         bottom = TOP + ROW * len(self.rows)
         height = bottom + 40 + 16 * rows + (20 if self.left_out else 0) + 50
-        below = (f"{counted(len(self.rows), 'thing')} by the move after which a play can have it. "
-                 "Shaded: nothing can have closed it yet. White: may be closed. "
-                 "A letter: a move that closes it for good.")  # fmt: skip
+        below = (
+            f"{counted(len(self.rows), 'thing')} by the move after which a play can have it. "
+            "Shaded: nothing can have closed it yet. White: may be closed. "
+            "A letter: a move that closes it for good."
+        )
         paper = self.paper = Paper(self.title, below, height)
         self._axis(bottom)
         for n, window in enumerate(self.rows):
@@ -87,8 +89,9 @@ class _Windows:
 
     def _axis(self, bottom: float) -> None:
         paper = self.paper
-        step = next(s for s in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 10**6)
-                    if self.last / s <= 12)  # fmt: skip
+        step = next(
+            s for s in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 10**6) if self.last / s <= 12
+        )
         for move in range(0, self.last + 1, step):
             x = self._x(move)
             paper.line((x, x), (TOP - 6, bottom), LINE, 0.7, zorder=1)
@@ -117,18 +120,26 @@ class _Windows:
     def _row(self, window: TimeWindow, top: float) -> None:
         paper, middle = self.paper, top + ROW / 2
         name = window.name if window.section != "quest" else f"quest {window.name}"
-        paper.text(LEFT - 12, middle + 4, fitted(name, LEFT - 40, 9), 9, align="right",
-                   italic=window.section != "item")  # fmt: skip
+        paper.text(
+            LEFT - 12,
+            middle + 4,
+            fitted(name, LEFT - 40, 9),
+            9,
+            align="right",
+            italic=window.section != "item",
+        )
         start = self._x((window.first or START).steps)
         closed = bool(window.closed_by)
         fill = CARD if closed else PALE
-        paper.box(start, middle - 5, max(3.0, RIGHT - start), 10, facecolor=fill, edgecolor=DEEP,
-                  zorder=2)  # fmt: skip
+        paper.box(
+            start, middle - 5, max(3.0, RIGHT - start), 10, facecolor=fill, edgecolor=DEEP, zorder=2
+        )
         if closed:
             first = self._x(min(m.steps for _, _, m in window.closed_by))
             if first > start:
-                paper.box(start, middle - 5, first - start, 10, facecolor=PALE, edgecolor=DEEP,
-                          zorder=2.1)  # fmt: skip
+                paper.box(
+                    start, middle - 5, first - start, 10, facecolor=PALE, edgecolor=DEEP, zorder=2.1
+                )
         places: dict[int, list[str]] = {}
         for rule, _, move in window.closed_by:
             if rule in self.marks:
@@ -149,7 +160,9 @@ class _Windows:
 def _told_by_item(window: TimeWindow, every: list[TimeWindow]) -> bool:
     """A find whose item has the same window says nothing of its own."""
     return window.section == "find" and any(
-        w.section == "item" and w.first == window.first and w.closed_by == window.closed_by
+        w.section == "item"
+        and w.first == window.first
+        and w.closed_by == window.closed_by
         and w.name in window.name
         for w in every
-    )  # fmt: skip
+    )

@@ -10,19 +10,7 @@ from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import LookedLongEnough, Space, TooMany
-
-SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
-"""Situations: plain integers up to the first, a look at diagrams after the second, and from the
-third on nothing is listed."""
-NARROW = 500_000
-"""Situations up to which plain integers are used in narrow worlds."""
-LOOK, LONG_LOOK, FAST = 0.8 * SECOND, 2.5 * SECOND, 400_000
-"""Work that a look may take, and how much where it finds more than so many situations a second's
-work: faster than they could be listed."""
-FOR_ARRAYS = 150 << 20
-"""Bytes of address space that NumPy takes to begin with."""
-EXACT = 6 * SECOND
-"""Work that a search for every situation may take where classes of them would do as well."""
+from zubrel.policy import ARRAYS, EXACT, FAST, LONG_LOOK, LOOK, MANY, MIDDLE, NARROW, SMALL
 
 
 def explore(
@@ -44,12 +32,12 @@ def explore(
         space = explore_scalar(system, budget, progress, SMALL, NARROW)
         if len(space.words) <= SMALL:
             return space
-        require_room(FOR_ARRAYS)
+        require_room(ARRAYS)
         from zubrel.explored.listed.conversion import widened
 
         return widened(space)
     except TooMany:
-        require_room(FOR_ARRAYS)
+        require_room(ARRAYS)
         if engine == "explicit":
             from zubrel.explored.listed.large_search import explore_vector
 

@@ -9,14 +9,13 @@ from zubrel.base.budget import Budget
 from zubrel.base.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.system import System
-from zubrel.explored.explore import SMALL, explore
+from zubrel.explored.explore import explore
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import TooMany
 from zubrel.findings.judged import AnySpace, ended_formula, judge, won_formula
+from zubrel.policy import ISLANDS, SMALL
 
 Fates = Callable[[Mapping[Key, Value]], str]
-MOST_NODES = 300_000
-"""Islands that are listed before sets of situations have to do."""
 
 
 def fates(system: System, budget: Budget, progress: Progress) -> Fates:
@@ -39,8 +38,11 @@ def _of_space(space: AnySpace) -> Fates:
 
     def fate(situation: Mapping[Key, Value]) -> str:
         here = space.of(situation)
-        for word, some in (("ended", judged.ended), ("live", judged.live),
-                           ("doomed", judged.doomed)):  # fmt: skip
+        for word, some in (
+            ("ended", judged.ended),
+            ("live", judged.live),
+            ("doomed", judged.doomed),
+        ):
             if here & some:
                 return word
         return "unknown"
@@ -51,7 +53,7 @@ def _of_space(space: AnySpace) -> Fates:
 def _of_islands(system: System, budget: Budget, progress: Progress) -> Fates:
     from zubrel.explored.listed.islands import search_islands
 
-    islands = search_islands(system, budget, progress, most=MOST_NODES)
+    islands = search_islands(system, budget, progress, most=ISLANDS)
     ended = islands.where(ended_formula(system))
     winning = islands.reaching(islands.where(won_formula(system)))
 

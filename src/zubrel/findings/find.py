@@ -32,10 +32,25 @@ from zubrel.findings.shape.outline import Outline, outline
 from zubrel.findings.shape.progression import Progression, progression
 
 DETECTORS: tuple[Detector, ...] = (
-    unwinnable, softlocks, luck_needed, broken_promises, unreachable, missable, too_early, no_gate,
-    exact_count, swallowed, empty_hands, wasted_use, endless, silent, unheard, skippable, unused,
+    unwinnable,
+    softlocks,
+    luck_needed,
+    broken_promises,
+    unreachable,
+    missable,
+    too_early,
+    no_gate,
+    exact_count,
+    swallowed,
+    empty_hands,
+    wasted_use,
+    endless,
+    silent,
+    unheard,
+    skippable,
+    unused,
     lints,
-)  # fmt: skip
+)
 
 
 class Found(Struct, frozen=True):
@@ -90,8 +105,9 @@ def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
         entry = entries.get((finding.kind, finding.subject))
         if entry is None and finding.kind == "missable":
             alike = _missed_as_one(finding, every)
-            entry = next((entries[finding.kind, i] for i in alike if (finding.kind, i) in entries),
-                         None)  # fmt: skip
+            entry = next(
+                (entries[finding.kind, i] for i in alike if (finding.kind, i) in entries), None
+            )
         found.append(replace(finding, accepted=True, because=entry.because) if entry else finding)
     return found
 

@@ -24,7 +24,6 @@ from zubrel.checked.conditions import (
 from zubrel.checked.effects import Wear
 from zubrel.checked.world import World
 
-HANDLING = ("put", "fetch", "drop", "pick_up")
 """Rules that only move a thing about: to give it up there is not to need it."""
 
 
@@ -34,7 +33,7 @@ def needed_ids(world: World) -> frozenset[str]:
     for condition in _conditions(world):
         found.update(subject_of(atom) for atom in atoms_of(condition))
     for rule in world.rules:
-        if rule.kind not in HANDLING:
+        if not rule.kind.handles:
             found.update(take.item for take in rule.takes)
         found.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
         if rule.lock:

@@ -10,8 +10,8 @@ from zubrel.checked.conditions import ALWAYS
 from zubrel.checked.world import Rule, World
 from zubrel.explored.space import Distance
 from zubrel.findings.shape.outline import Outline, moves
+from zubrel.narrated.doing import asked_by
 from zubrel.narrated.report import Told
-from zubrel.narrated.tables import asked_by
 from zubrel.narrated.words import listed, phrase
 
 TROUBLE = ("softlock", "bad_luck")
@@ -96,9 +96,12 @@ def sketch(world: World, outline: Outline | None, findings: Sequence[Told]) -> S
     choices = tuple(
         Alternatives(
             tuple(Side(tuple((i, world.name_of(i)) for i in side)) for side in choice.sides),
-            choice.first, choice.after, choice.before,
-        ) for choice in outline.choices
-    )  # fmt: skip
+            choice.first,
+            choice.after,
+            choice.before,
+        )
+        for choice in outline.choices
+    )
     return Sketch(_atlas(world, outline, findings), choices, outline.growth)
 
 
@@ -110,10 +113,11 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
     for known in gates:
         first = next(b for b in reached if frozenset(b.gates) == known)
         chapters.append(
-            Chapter(listed([phrase(world, g) for g in first.last]), min(
-                b.first for b in reached if b.first and frozenset(b.gates) == known
-            ))
-        )  # fmt: skip
+            Chapter(
+                listed([phrase(world, g) for g in first.last]),
+                min(b.first for b in reached if b.first and frozenset(b.gates) == known),
+            )
+        )
     chapter_of = {b.area: gates.index(frozenset(b.gates)) for b in reached}
     missed = {f.subject for f in findings if f.kind == "missable"}
     trouble: dict[str, list[str]] = {}
@@ -122,10 +126,14 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
             trouble.setdefault(finding.evidence[-1].area, []).append(finding.evidence[-1].label)
     places = tuple(
         Place(
-            area.id, area.name, chapter_of.get(area.id), tuple(_things(world, area.id, missed)),
+            area.id,
+            area.name,
+            chapter_of.get(area.id),
+            tuple(_things(world, area.id, missed)),
             tuple(trouble.get(area.name, ())),
-        ) for area in world.areas.values()
-    )  # fmt: skip
+        )
+        for area in world.areas.values()
+    )
     return Atlas(world.start_area, places, tuple(_passages(world)), tuple(chapters))
 
 

@@ -49,13 +49,14 @@ def difference(old: Report, new: Report) -> Difference:
     before = {_identity(f): f for f in old.findings}
     after = {_identity(f): f for f in new.findings}
     return Difference(
-        old, new,
+        old,
+        new,
         tuple(f for i, f in after.items() if i not in before),
         tuple(f for i, f in before.items() if i not in after),
         tuple(f for i, f in after.items() if i in before),
         *_changes(_needed(old.progress), _needed(new.progress)),
         *_changes(_order(old.progress), _order(new.progress)),
-    )  # fmt: skip
+    )
 
 
 def _identity(finding: Told) -> tuple[str, str, str | None, bool]:

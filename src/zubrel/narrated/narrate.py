@@ -37,10 +37,19 @@ def narrate(found: Found, seconds: Callable[[], float]) -> Report:
 def nothing_known(path: str, title: str, stopped: str, seconds: float) -> Report:
     """The report where a limit came before anything was found."""
     return Report(
-        path=path, title=title, verdict="incomplete", stopped=stopped, engine="no",
-        situations=None, moves=None, won=None, doomed=None, seconds=seconds, shortest_win=None,
+        path=path,
+        title=title,
+        verdict="incomplete",
+        stopped=stopped,
+        engine="no",
+        situations=None,
+        moves=None,
+        won=None,
+        doomed=None,
+        seconds=seconds,
+        shortest_win=None,
         findings=(),
-    )  # fmt: skip
+    )
 
 
 class _Narrator:
@@ -68,15 +77,23 @@ class _Narrator:
         findings = tuple(self._told(f) for f in self.found.findings)
         win = self._shortest_win()
         return Report(
-            path=self.world.path, title=self.world.title, verdict=self.judged.verdict,
-            stopped=self.space.stopped, engine=self.space.engine, situations=situations,
-            moves=space.moves, won=won, doomed=doomed,
-            seconds=seconds(), shortest_win=win,
-            findings=findings, progress=progress_of(self.world, self.found.progression),
+            path=self.world.path,
+            title=self.world.title,
+            verdict=self.judged.verdict,
+            stopped=self.space.stopped,
+            engine=self.space.engine,
+            situations=situations,
+            moves=space.moves,
+            won=won,
+            doomed=doomed,
+            seconds=seconds(),
+            shortest_win=win,
+            findings=findings,
+            progress=progress_of(self.world, self.found.progression),
             sketch=sketch(self.world, self.found.outline, findings),
             classes=space.count(space.everything) if space.merged else None,
             undecided=tuple(self._undecided()),
-        )  # fmt: skip
+        )
 
     def _undecided(self) -> Iterator[tuple[str, str]]:
         """What is left open, without what the walks that are told show to be reachable."""
@@ -135,14 +152,20 @@ class _Narrator:
         walked = self._walk(finding.trace) if finding.trace else ()
         explanation = self._explanation(finding, walked)
         return Told(
-            kind=finding.kind, severity=finding.severity, subject=finding.subject,
-            message=finding.message, span=finding.span, evidence=self._lines(walked),
+            kind=finding.kind,
+            severity=finding.severity,
+            subject=finding.subject,
+            message=finding.message,
+            span=finding.span,
+            evidence=self._lines(walked),
             explanation=(*self._aftermath(finding, walked), *explanation),
             situations=finding.situations,
-            points=tuple(self._point(c) for c in finding.closings), cause=finding.cause,
-            accepted=finding.accepted, because=finding.because,
+            points=tuple(self._point(c) for c in finding.closings),
+            cause=finding.cause,
+            accepted=finding.accepted,
+            because=finding.because,
             shortest=finding.trace is None or finding.trace.shortest,
-        )  # fmt: skip
+        )
 
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:
         key = id(walked)

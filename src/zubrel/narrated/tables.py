@@ -11,9 +11,6 @@ from zubrel.checked.effects import (
     AddMeter,
     Beat,
     Effect,
-    EndGame,
-    FailQuest,
-    FinishQuest,
     Give,
     Lose,
     MoveTo,
@@ -22,14 +19,14 @@ from zubrel.checked.effects import (
     SetFact,
     SetMark,
     SetMeter,
-    ShutLock,
-    StartQuest,
     Toggle,
     Wear,
 )
+from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.world import Goal, Item, Rule, Shop, Ware, World
 from zubrel.findings.mentions import subject_of
-from zubrel.narrated.words import listed, phrase
+from zubrel.narrated.doing import amount_of, asked_by, asked_of, effect_words
+from zubrel.narrated.words import phrase
 
 Row = tuple[tuple[str, ...], ...]
 
@@ -51,11 +48,14 @@ def listing(world: World, section: str) -> Listing:
 def _items(world: World) -> Iterator[Row]:
     for item in world.items.values():
         yield (
-            (item.id,), (item.name,), (item.kind,) if item.kind != "thing" else (),
+            (item.id,),
+            (item.name,),
+            (item.kind,) if item.kind != "thing" else (),
             (str(item.most),),
-            tuple(_sources(world, item)), tuple(_readers(world, item.id)),
+            tuple(_sources(world, item)),
+            tuple(_readers(world, item.id)),
             tuple(_sinks(world, item)),
-        )  # fmt: skip
+        )
 
 
 def _sources(world: World, item: Item) -> Iterator[str]:
@@ -63,7 +63,7 @@ def _sources(world: World, item: Item) -> Iterator[str]:
     if start:
         yield f"start ({start})"
     for rule in world.rules:
-        if rule.kind in ("fetch", "pick_up"):
+        if rule.kind.regains:
             continue
         most = max(_gained(o.effects, item.id) for o in rule.outcomes)
         if most:
@@ -88,7 +88,7 @@ def _is_once(effects: Iterable[Effect]) -> bool:
 def _sinks(world: World, item: Item) -> Iterator[str]:
     for rule in world.rules:
         effects = [e for o in rule.outcomes for e in o.effects]
-        if rule.kind in ("put", "drop"):
+        if rule.kind in (RuleKind.PUT, RuleKind.DROP):
             continue
         taken = sum(t.count for t in rule.takes if t.item == item.id)
         worn = any(isinstance(e, Wear) and e.item == item.id for e in effects)
@@ -149,9 +149,16 @@ def _ways(world: World) -> Iterator[Row]:
                 for effect in rule.outcomes[0].effects
                 if not isinstance(effect, MoveTo) and (words := effect_words(world, effect))
             )
-            yield ((rule.id,), (rule.label,), rule.areas, tuple(ends),
-                   (rule.lock,) if rule.lock else (), tuple(asked_of(world, rule)),
-                   does, () if back else ("no",))  # fmt: skip
+            yield (
+                (rule.id,),
+                (rule.label,),
+                rule.areas,
+                tuple(ends),
+                (rule.lock,) if rule.lock else (),
+                tuple(asked_of(world, rule)),
+                does,
+                () if back else ("no",),
+            )
 
 
 def _way(rule: Rule) -> str:
@@ -163,46 +170,40 @@ def _locks(world: World) -> Iterator[Row]:
     for lock in world.locks.values():
         rules = [r for r in world.rules if r.owner == lock.id and r.kind == "lock"]
         others = [
-            r.id for r in world.rules
+            r.id
+            for r in world.rules
             if r not in rules and any(OpenLock(lock.id) in o.effects for o in r.outcomes)
-        ]  # fmt: skip
+        ]
         locked = dict.fromkeys(r.owner for r in world.rules if r.lock == lock.id)
         begins = "open" if lock.begins_open else "shut"
         state = f"{begins}, shuts behind the player" if lock.relocks else begins
         asks = tuple(words for words in (asked_by(world, rules),) if words)
         texts = tuple(said.text for said in lock.refuses)
         places = lock.from_areas if lock.from_areas else ("nowhere by hand",)
-        yield ((lock.id,), (lock.name,), (state,), tuple(places), asks, tuple(others),
-               tuple(locked), texts)  # fmt: skip
-
-
-def asked_of(world: World, rule: Rule) -> Iterator[str]:
-    """What a rule needs, wears and takes, in a few words each."""
-    if rule.needs != ALWAYS:
-        yield phrase(world, rule.needs)
-    for effect in rule.outcomes[0].effects:
-        if isinstance(effect, Wear):
-            yield f"wears {world.items[effect.item].name}"
-    for take in rule.takes:
-        yield f"takes {_amount(take.count, world.items[take.item].name)}"
-
-
-def asked_by(world: World, rules: Iterable[Rule]) -> str:
-    """What alternatives ask for, all of one or all of another; nothing where one asks nothing."""
-    wanted = list(dict.fromkeys(tuple(asked_of(world, rule)) for rule in rules))
-    if () in wanted:
-        return ""
-    several = len(wanted) > 1
-    words = [listed([f"({p})" if several and " or " in p else p for p in ps]) for ps in wanted]
-    return listed(words, "or")
+        yield (
+            (lock.id,),
+            (lock.name,),
+            (state,),
+            tuple(places),
+            asks,
+            tuple(others),
+            tuple(locked),
+            texts,
+        )
 
 
 def _deeds(world: World) -> Iterator[Row]:
     for rule in world.rules:
         if rule.kind == "deed":
             places = ("anywhere",) if rule.areas is None else rule.areas
-            yield ((rule.id,), (rule.label,), places, tuple(asked_of(world, rule)),
-                   tuple(_done(world, rule)), ("yes",) if rule.once else ())  # fmt: skip
+            yield (
+                (rule.id,),
+                (rule.label,),
+                places,
+                tuple(asked_of(world, rule)),
+                tuple(_done(world, rule)),
+                ("yes",) if rule.once else (),
+            )
 
 
 def _done(world: World, rule: Rule) -> Iterator[str]:
@@ -212,58 +213,41 @@ def _done(world: World, rule: Rule) -> Iterator[str]:
         yield f"{outcome.number}: {words or 'nothing'}" if rule.chancy else words
 
 
-def effect_words(world: World, effect: Effect) -> str | None:
-    """An effect in a few words; None for what is told elsewhere (marks, what is taken)."""
-    name = world.name_of
-    match effect:
-        case Lose(item, count):
-            return f"loses {'all ' if count is None else ''}{_amount(count or 1, name(item))}"
-        case Give(item, count):
-            return f"gives {_amount(count, name(item))}"
-        case SetFact(fact, value):
-            return f"{name(fact)}: {world.facts[fact].values[value]}"
-        case SetMeter(meter, value):
-            return f"{name(meter)}: {value}"
-        case Toggle(fact):
-            return f"{name(fact)} the other way"
-        case AddMeter(meter, amount):
-            return f"{name(meter)} {amount:+d}"
-        case OpenLock(lock):
-            return f"opens {name(lock)}"
-        case ShutLock(lock):
-            return f"shuts {name(lock)}"
-        case MoveTo(area):
-            return f"to {name(area)}"
-        case EndGame(ending):
-            return f"ends: {name(ending)}"
-        case StartQuest(quest):
-            return f"starts {name(quest)}"
-        case FinishQuest(quest):
-            return f"finishes {name(quest)}"
-        case FailQuest(quest):
-            return f"fails {name(quest)}"
-    return None
-
-
-def _amount(count: int, name: str) -> str:
-    return name if count == 1 else f"{count} {name}"
-
-
 def _facts(world: World) -> Iterator[Row]:
     for fact in world.facts.values():
-        setters = _setters(world, lambda e, f=fact.id: (  # type: ignore[misc]
-            isinstance(e, SetFact | Toggle) and e.fact == f))  # fmt: skip
-        yield ((fact.id,), (fact.name,), fact.values, (fact.values[fact.start],), setters,
-               tuple(_readers(world, fact.id)))  # fmt: skip
+        setters = _setters(
+            world,
+            lambda e, f=fact.id: (  # type: ignore[misc]
+                isinstance(e, SetFact | Toggle) and e.fact == f
+            ),
+        )
+        yield (
+            (fact.id,),
+            (fact.name,),
+            fact.values,
+            (fact.values[fact.start],),
+            setters,
+            tuple(_readers(world, fact.id)),
+        )
 
 
 def _meters(world: World) -> Iterator[Row]:
     for meter in world.meters.values():
-        setters = _setters(world, lambda e, m=meter.id: (  # type: ignore[misc]
-            isinstance(e, SetMeter | AddMeter) and e.meter == m))  # fmt: skip
+        setters = _setters(
+            world,
+            lambda e, m=meter.id: (  # type: ignore[misc]
+                isinstance(e, SetMeter | AddMeter) and e.meter == m
+            ),
+        )
         limits = f"{meter.low} to {meter.high}"
-        yield ((meter.id,), (meter.name,), (limits,), (str(meter.start),), setters,
-               tuple(_readers(world, meter.id)))  # fmt: skip
+        yield (
+            (meter.id,),
+            (meter.name,),
+            (limits,),
+            (str(meter.start),),
+            setters,
+            tuple(_readers(world, meter.id)),
+        )
 
 
 def _setters(world: World, sets: Callable[[Effect], bool]) -> tuple[str, ...]:
@@ -297,8 +281,16 @@ def _quests(world: World) -> Iterator[Row]:
         source = quest.from_id or ("from the start" if quest.starts_active else "started")
         reward = tuple(w for e in quest.reward if (w := effect_words(world, e)))
         unlocks = tuple(_readers(world, quest.id))
-        yield ((quest.id,), (quest.name,), (source,), goals, order,
-               (quest.hand_in or "by itself",), reward, unlocks)  # fmt: skip
+        yield (
+            (quest.id,),
+            (quest.name,),
+            (source,),
+            goals,
+            order,
+            (quest.hand_in or "by itself",),
+            reward,
+            unlocks,
+        )
 
 
 def _goal(world: World, goal: Goal) -> str:
@@ -312,8 +304,8 @@ def _recipes(world: World) -> Iterator[Row]:
     for rule in world.rules:
         if rule.kind == "recipe":
             tools = tuple(e.item for e in rule.outcomes[0].effects if isinstance(e, Wear))
-            takes = tuple(_amount(t.count, t.item) for t in rule.takes)
-            gives = tuple(_amount(g.count, g.item) for g in rule.gives)
+            takes = tuple(amount_of(t.count, t.item) for t in rule.takes)
+            gives = tuple(amount_of(g.count, g.item) for g in rule.gives)
             yield ((rule.id,), (rule.label,), rule.areas or ("anywhere",), takes, tools, gives)
 
 
@@ -323,7 +315,7 @@ def _foes(world: World) -> Iterator[Row]:
         count = "returns" if foe.returns else str(foe.count)
         places = rules[0].areas or ("anywhere",)
         asks = tuple(words for words in (asked_by(world, rules),) if words)
-        drops = tuple(dict.fromkeys(_amount(g.count, g.item) for r in rules for g in r.gives))
+        drops = tuple(dict.fromkeys(amount_of(g.count, g.item) for r in rules for g in r.gives))
         yield ((foe.id,), (foe.name,), places, (count,), asks, drops)
 
 
@@ -348,8 +340,14 @@ def _stores(world: World) -> Iterator[Row]:
         places = next((r.areas for r in world.rules if r.owner == store.id), None)
         limit = () if store.limit is None else (str(store.limit),)
         lock = next((r.lock for r in world.rules if r.owner == store.id and r.lock), None)
-        yield ((store.id,), (store.name,), places or ("anywhere",), (lock,) if lock else (),
-               store.keeps, limit)  # fmt: skip
+        yield (
+            (store.id,),
+            (store.name,),
+            places or ("anywhere",),
+            (lock,) if lock else (),
+            store.keeps,
+            limit,
+        )
 
 
 def _carries(world: World) -> Iterator[Row]:

@@ -63,8 +63,9 @@ class Together(Struct):
         once: dict[object, int] = {}
         for rule in self.rules:
             for outcome in rule.outcomes:
-                gives = sum(e.count for e in outcome.effects
-                            if isinstance(e, Give) and e.item == item)  # fmt: skip
+                gives = sum(
+                    e.count for e in outcome.effects if isinstance(e, Give) and e.item == item
+                )
                 if gives:
                     marks = [e for e in outcome.effects if isinstance(e, SetMark)]
                     if not marks:
@@ -141,8 +142,9 @@ class Together(Struct):
 def _kept(condition: Cond, item: str) -> int:
     """How many of an item a condition itself wants to be held."""
     parts = condition.parts if isinstance(condition, All) else (condition,)
-    holds = [p.number for p in parts if isinstance(p, Holds) and p.operator == ">="
-             and p.item == item]  # fmt: skip
+    holds = [
+        p.number for p in parts if isinstance(p, Holds) and p.operator == ">=" and p.item == item
+    ]
     return max(holds, default=0)
 
 

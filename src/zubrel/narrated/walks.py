@@ -22,14 +22,18 @@ def lines_of(world: World, walked: Iterable[Walked]) -> tuple[MoveLine, ...]:
 def _line(world: World, walked: Walked) -> MoveLine:
     rule, held = walked.rule, held_items(world, walked.after)
     return MoveLine(
-        rule=rule.id, kind=rule.kind, label=rule.label,
+        rule=rule.id,
+        kind=rule.kind,
+        label=rule.label,
         outcome=walked.outcome.number if rule.chancy else None,
         area=world.name_of(str(walked.before[PLACE])),
-        to=world.name_of(str(walked.after[PLACE])), says=walked.outcome.says,
+        to=world.name_of(str(walked.after[PLACE])),
+        says=walked.outcome.says,
         changes=tuple(changes(world, walked.before, walked.after)),
         held=tuple((item.name, amount) for item, amount in held),
-        held_words=tuple(amount_words(item, amount) for item, amount in held), span=rule.span,
-    )  # fmt: skip
+        held_words=tuple(amount_words(item, amount) for item, amount in held),
+        span=rule.span,
+    )
 
 
 def held_words(world: World, situation: Situation) -> tuple[str, ...]:
@@ -53,8 +57,10 @@ def amount_words(item: Item, amount: int) -> str:
 def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
     """What differs between two situations, in words: items first, then the world."""
     changed = {key for key, value in after.items() if before[key] != value}
-    of_kind = {kind: {key[1] for key in changed if key[0] == kind}
-               for kind in ("held", "open", "fact", "meter", "beaten")}  # fmt: skip
+    of_kind = {
+        kind: {key[1] for key in changed if key[0] == kind}
+        for kind in ("held", "open", "fact", "meter", "beaten")
+    }
     for item in (world.items[i] for i in world.items if i in of_kind["held"]):
         key = keys.held(item.id)
         difference = int(after[key]) - int(before[key])

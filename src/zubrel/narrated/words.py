@@ -27,8 +27,7 @@ from zubrel.checked.world import World
 from zubrel.explored.space import Distance
 
 OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "=": "!=", "!=": "="}
-MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” done",
-         "met": "{0} met"}  # fmt: skip
+MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” done", "met": "{0} met"}
 
 
 def phrase(world: World, condition: Cond) -> str:

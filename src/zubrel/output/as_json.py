@@ -57,7 +57,10 @@ def _progress(report: Report) -> dict[str, Any]:
     return {
         "must_haves": [
             {
-                "id": m.id, "section": m.section, "name": m.name, "first": m.first.steps,
+                "id": m.id,
+                "section": m.section,
+                "name": m.name,
+                "first": m.first.steps,
                 "shortest": m.first.fewest,
                 "together": [other for other, _ in m.together],
             }
@@ -66,8 +69,11 @@ def _progress(report: Report) -> dict[str, Any]:
         "order": [[a, m.id] for m in progress.must_haves for a in m.after],
         "windows": [
             {
-                "id": w.id, "section": w.section, "name": w.name,
-                "first": w.first and w.first.steps, "shortest": w.first is None or w.first.fewest,
+                "id": w.id,
+                "section": w.section,
+                "name": w.name,
+                "first": w.first and w.first.steps,
+                "shortest": w.first is None or w.first.fewest,
                 "closed_by": [
                     {"rule": rule, "move": move.steps, "shortest": move.fewest}
                     for rule, _, move in w.closed_by
@@ -75,7 +81,7 @@ def _progress(report: Report) -> dict[str, Any]:
             }
             for w in progress.windows
         ],
-    }  # fmt: skip
+    }
 
 
 def finding_as_json(finding: Told) -> dict[str, Any]:
@@ -114,7 +120,12 @@ def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None, shorte
         {**move_as_json(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
         for m in moves or ()
     ]
-    found = {"zubrel": __version__, "world": path, "goal": goal,
-             "length": None if moves is None else len(moves), "shortest": shortest,
-             "moves": None if moves is None else route}  # fmt: skip
+    found = {
+        "zubrel": __version__,
+        "world": path,
+        "goal": goal,
+        "length": None if moves is None else len(moves),
+        "shortest": shortest,
+        "moves": None if moves is None else route,
+    }
     return json.dumps(found, indent=2, ensure_ascii=False) + "\n"

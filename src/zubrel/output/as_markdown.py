@@ -24,10 +24,10 @@ def reports_as_markdown(reports: Sequence[Report]) -> str:
 
 def _report(report: Report) -> list[str]:
     lines = [
-        f"## {plain_markdown(report.title)}: {report.verdict}", "",
-        f"{VERDICTS[report.verdict]} `{code_markdown(report.path)}`, "
-        f"{extent(report)}."
-    ]  # fmt: skip
+        f"## {plain_markdown(report.title)}: {report.verdict}",
+        "",
+        f"{VERDICTS[report.verdict]} `{code_markdown(report.path)}`, {extent(report)}.",
+    ]
     lines += [f"Not decided: {line}." for line in undecided(report)]
     if report.shortest_win:
         win = report.shortest_win
@@ -50,8 +50,10 @@ def _report(report: Report) -> list[str]:
 
 def _finding(finding: Told) -> list[str]:
     place = f" `{code_markdown(finding.span.place)}`" if finding.span else ""
-    lines = [f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{place}: "
-             f"{plain_markdown(finding.message)}."]  # fmt: skip
+    lines = [
+        f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{place}: "
+        f"{plain_markdown(finding.message)}."
+    ]
     if finding.explanation or finding.evidence:
         lines += ["", "  <details><summary>why, and how to see it</summary>", ""]
         for line in finding.explanation:

@@ -32,13 +32,15 @@ def reports_as_sarif(reports: Sequence[Report]) -> str:
 def _rules() -> list[dict[str, Any]]:
     return [
         {
-            "id": kind.slug, "name": kind.title.replace(" ", ""),
-            "shortDescription": {"text": kind.title}, "fullDescription": {"text": kind.about},
+            "id": kind.slug,
+            "name": kind.title.replace(" ", ""),
+            "shortDescription": {"text": kind.title},
+            "fullDescription": {"text": kind.about},
             "help": {"text": kind.about},
             "defaultConfiguration": {"level": LEVELS[kind.severity]},
         }
         for kind in KINDS.values()
-    ]  # fmt: skip
+    ]
 
 
 def _result(report: Report, finding: Told) -> dict[str, Any]:
@@ -46,16 +48,31 @@ def _result(report: Report, finding: Told) -> dict[str, Any]:
     if finding.explanation:
         text += "\n" + "\n".join(finding.explanation)
     result: dict[str, Any] = {
-        "ruleId": finding.kind, "ruleIndex": list(KINDS).index(finding.kind),
-        "level": LEVELS[finding.severity], "message": {"text": text},
+        "ruleId": finding.kind,
+        "ruleIndex": list(KINDS).index(finding.kind),
+        "level": LEVELS[finding.severity],
+        "message": {"text": text},
         "locations": [_location(report, finding.span)],
         "partialFingerprints": {"zubrelFinding/v1": _fingerprint(report, finding)},
-    }  # fmt: skip
+    }
     if finding.evidence:
-        result["codeFlows"] = [{"threadFlows": [{"locations": [
-            {"location": {**_location(report, m.span), "message": {"text": _words(n, m)}}}
-            for n, m in enumerate(finding.evidence, 1)
-        ]}]}]  # fmt: skip
+        result["codeFlows"] = [
+            {
+                "threadFlows": [
+                    {
+                        "locations": [
+                            {
+                                "location": {
+                                    **_location(report, m.span),
+                                    "message": {"text": _words(n, m)},
+                                }
+                            }
+                            for n, m in enumerate(finding.evidence, 1)
+                        ]
+                    }
+                ]
+            }
+        ]
     if finding.accepted:
         reason = finding.because or "accepted in the world file"
         result["suppressions"] = [{"kind": "inSource", "justification": reason}]
@@ -73,9 +90,10 @@ def _location(report: Report, span: Span | None) -> dict[str, Any]:
     place: dict[str, Any] = {"artifactLocation": {"uri": _uri(path)}}
     if span:
         place["region"] = {
-            "startLine": span.line, "startColumn": span.column,
+            "startLine": span.line,
+            "startColumn": span.column,
             "endColumn": span.column + span.width,
-        }  # fmt: skip
+        }
     return {"physicalLocation": place}
 
 

@@ -29,9 +29,17 @@ def write_difference(found: Difference, console: Console, quiet: bool = False) -
     if found.still:
         still = [f"{f.kind} {f.subject}" for f in found.still if not f.accepted]
         console.print()
-        console.print(Text(f"Still there: {counted(len(found.still), 'finding')}"
-                           + (f" ({', '.join(still[:8])}{', …' if len(still) > 8 else ''})"
-                              if still else ", all accepted"), "dim"))  # fmt: skip
+        console.print(
+            Text(
+                f"Still there: {counted(len(found.still), 'finding')}"
+                + (
+                    f" ({', '.join(still[:8])}{', …' if len(still) > 8 else ''})"
+                    if still
+                    else ", all accepted"
+                ),
+                "dim",
+            )
+        )
 
 
 def _write(title: str, findings: Sequence[Told], console: Console, short: bool) -> None:
@@ -42,10 +50,19 @@ def _write(title: str, findings: Sequence[Told], console: Console, short: bool) 
     for finding in findings:
         place = f"  {finding.span.place}" if finding.span and title == "New" else ""
         accepted = "  accepted" if finding.accepted else ""
-        console.print(indented(Text.assemble(
-            (finding.severity, STYLES[finding.severity]), "  ", (finding.kind, "bold"), "  ",
-            finding.subject, (place + accepted, "dim"),
-        ), 2))  # fmt: skip
+        console.print(
+            indented(
+                Text.assemble(
+                    (finding.severity, STYLES[finding.severity]),
+                    "  ",
+                    (finding.kind, "bold"),
+                    "  ",
+                    finding.subject,
+                    (place + accepted, "dim"),
+                ),
+                2,
+            )
+        )
         if not short:
             message = finding.message[:1].upper() + finding.message[1:] + "."
             console.print(indented(Text(message), 4))
@@ -59,8 +76,10 @@ def _summary(found: Difference) -> Iterator[str]:
         if same
         else (f"verdict: {old.verdict} → {new.verdict}")
     )
-    yield (f"situations: {_both(old.situations, new.situations)}; "
-           f"doomed: {_both(old.doomed, new.doomed)}")  # fmt: skip
+    yield (
+        f"situations: {_both(old.situations, new.situations)}; "
+        f"doomed: {_both(old.doomed, new.doomed)}"
+    )
     yield f"shortest win: {_win(old)}" + (f" → {_win(new)}" if _win(old) != _win(new) else "")
     for words, ids in (("now in every win", found.gained), ("no longer in every win", found.lost)):
         if ids:
@@ -86,23 +105,31 @@ def difference_as_json(found: Difference) -> str:
     def side(report: Report) -> dict[str, object]:
         win = report.shortest_win
         return {
-            "world": report.path, "verdict": report.verdict, "complete": report.complete,
-            "situations": report.situations, "won": report.won, "doomed": report.doomed,
-            "shortest_win": win and len(win.moves), "shortest": win is None or win.shortest,
-        }  # fmt: skip
+            "world": report.path,
+            "verdict": report.verdict,
+            "complete": report.complete,
+            "situations": report.situations,
+            "won": report.won,
+            "doomed": report.doomed,
+            "shortest_win": win and len(win.moves),
+            "shortest": win is None or win.shortest,
+        }
 
     pairs = [
         None if p is None else [list(pair) for pair in p]
         for p in (found.order_gained, found.order_lost)
     ]
     everything = {
-        "zubrel": __version__, "format": FORMAT, "old": side(found.old), "new": side(found.new),
+        "zubrel": __version__,
+        "format": FORMAT,
+        "old": side(found.old),
+        "new": side(found.new),
         "appeared": [finding_as_json(f) for f in found.appeared],
         "gone": [finding_as_json(f) for f in found.gone],
         "still": [finding_as_json(f) for f in found.still],
         "must_haves": {"gained": found.gained, "lost": found.lost},
         "order": {"gained": pairs[0], "lost": pairs[1]},
-    }  # fmt: skip
+    }
     return json.dumps(everything, indent=2, ensure_ascii=False) + "\n"
 
 

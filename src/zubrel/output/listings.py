@@ -33,14 +33,20 @@ def write_tables(listings: Sequence[Listing], console: Console) -> None:
 def _table(listing: Listing, width: int) -> RenderableType:
     """A table where no word is longer than its column; where there is no room for that, records."""
     columns = _shown(listing)
-    words = [max(map(_longest, (listing.columns[n], *(w for row in listing.rows for w in row[n]))))
-             for n in columns]  # fmt: skip
+    words = [
+        max(map(_longest, (listing.columns[n], *(w for row in listing.rows for w in row[n]))))
+        for n in columns
+    ]
     if sum(words) + GAP * (len(words) - 1) > width:
         return _records(listing, columns)
     table = Table(
-        title=_title(listing), title_justify="left",
-        box=None, header_style="italic", padding=(0, GAP, 0, 0), pad_edge=False,
-    )  # fmt: skip
+        title=_title(listing),
+        title_justify="left",
+        box=None,
+        header_style="italic",
+        padding=(0, GAP, 0, 0),
+        pad_edge=False,
+    )
     for n, least in zip(columns, words, strict=True):
         table.add_column(listing.columns[n], overflow="fold", min_width=least)
     for row in listing.rows:

@@ -35,47 +35,70 @@ class _Page:
         self.listings = listings
         self.anchored: set[str] = set()
         self.ids = {row[0][0] for listing in listings for row in listing.rows if row[0]}
-        self.last = max((w.first.steps for w in report.progress.windows if w.first), default=0) if (
-            report.progress) else 0  # fmt: skip
+        self.last = (
+            max((w.first.steps for w in report.progress.windows if w.first), default=0)
+            if (report.progress)
+            else 0
+        )
         if report.shortest_win:
             self.last = max(self.last, len(report.shortest_win.moves), 1)
 
     def written(self, fingerprint: str, limits: str) -> str:
         report = self.report
         environment = Environment(
-            loader=PackageLoader("zubrel.output", "."), autoescape=True, undefined=StrictUndefined,
-            trim_blocks=True, lstrip_blocks=True,
-        )  # fmt: skip
+            loader=PackageLoader("zubrel.output", "."),
+            autoescape=True,
+            undefined=StrictUndefined,
+            trim_blocks=True,
+            lstrip_blocks=True,
+        )
         environment.globals.update(
-            moment=moment, length=length, link=self._link,
-            linked=self._linked, anchor=self._anchor, walks=self._walks,
-            track=self._track, windows=self._windows,
+            moment=moment,
+            length=length,
+            link=self._link,
+            linked=self._linked,
+            anchor=self._anchor,
+            walks=self._walks,
+            track=self._track,
+            windows=self._windows,
             indent=lambda line: (len(line) - len(line.lstrip())) / 2 + 0.2,
-        )  # fmt: skip
+        )
         found = [f for f in report.findings if not f.accepted]
         tally = [(s, sum(f.severity == s for f in found)) for s in SEVERITIES]
         text: str = environment.get_template("page.html.jinja").render(
             undecided=list(undecided(report)),
-            report=report, sentence=VERDICTS[report.verdict], numbers=self._numbers(),
-            open=found, accepted=[f for f in report.findings if f.accepted],
-            tally=[(s, n) for s, n in tally if n], win=report.shortest_win, last=self.last,
-            listings=self.listings, about={k.slug: k.about for k in KINDS.values()},
-            sections=self._sections(), pictures=list(self._pictures()),
+            report=report,
+            sentence=VERDICTS[report.verdict],
+            numbers=self._numbers(),
+            open=found,
+            accepted=[f for f in report.findings if f.accepted],
+            tally=[(s, n) for s, n in tally if n],
+            win=report.shortest_win,
+            last=self.last,
+            listings=self.listings,
+            about={k.slug: k.about for k in KINDS.values()},
+            sections=self._sections(),
+            pictures=list(self._pictures()),
             provenance=self._provenance(fingerprint, limits),
-        )  # fmt: skip
+        )
         return text + "\n"
 
     def _sections(self) -> list[tuple[str, str]]:
         progress = self.report.progress
-        return [(i, words) for i, words, there in (
-            ("findings", "Findings", True),
-            ("pictures", "Pictures", self.report.sketch is not None),
-            ("accepted", "Accepted", any(f.accepted for f in self.report.findings)),
-            ("win", "A win", self.report.shortest_win is not None),
-            ("needed", "In every win", bool(progress and progress.must_haves)),
-            ("windows", "When", bool(progress and progress.windows)),
-            ("tables", "Tables", True), ("provenance", "Provenance", True),
-        ) if there]  # fmt: skip
+        return [
+            (i, words)
+            for i, words, there in (
+                ("findings", "Findings", True),
+                ("pictures", "Pictures", self.report.sketch is not None),
+                ("accepted", "Accepted", any(f.accepted for f in self.report.findings)),
+                ("win", "A win", self.report.shortest_win is not None),
+                ("needed", "In every win", bool(progress and progress.must_haves)),
+                ("windows", "When", bool(progress and progress.windows)),
+                ("tables", "Tables", True),
+                ("provenance", "Provenance", True),
+            )
+            if there
+        ]
 
     def _pictures(self) -> Iterator[tuple[str, str, Markup]]:
         """Id, title and picture. What a world says is only there as outlines of letters."""
@@ -96,10 +119,12 @@ class _Page:
         report = self.report
         searched = "every situation" if report.complete else f"stopped at {report.stopped}"
         return [
-            ("Program", f"zubrel {__version__}"), ("World", report.path),
-            ("Files (SHA-256)", fingerprint), ("Search", f"{report.engine}, {searched}"),
+            ("Program", f"zubrel {__version__}"),
+            ("World", report.path),
+            ("Files (SHA-256)", fingerprint),
+            ("Search", f"{report.engine}, {searched}"),
             ("Limits", limits),
-        ]  # fmt: skip
+        ]
 
     def _link(self, thing: str) -> Markup:
         """An id, linked to its row where it has one."""
@@ -147,8 +172,7 @@ class _Page:
         return Markup(
             '<div class="track" role="img" aria-label="{}"><span style="left: {:.1f}%"></span>{}'
             "</div>"
-        ).format(f"from {moment(first)}{closed}", first.steps * scale,
-                 Markup("").join(marks))  # fmt: skip
+        ).format(f"from {moment(first)}{closed}", first.steps * scale, Markup("").join(marks))
 
     def _windows(self) -> list[TimeWindow]:
         """Those that ever open, the earliest first."""

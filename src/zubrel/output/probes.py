@@ -13,7 +13,7 @@ from rich.text import Text
 from zubrel.narrated.words import length, listed
 from zubrel.output.as_json import move_as_json
 from zubrel.output.text import indented, walk_table
-from zubrel.played.probe import Probe, ProbeRow
+from zubrel.played.combinations import Probe, ProbeRow
 
 WIDEST_TABLE = 24
 
@@ -52,9 +52,13 @@ def _table(probe: Probe) -> Table:
         if row.depends:
             words += f": depends on {listed(list(row.depends))}"
         table.add_row(
-            str(number), *(Text(cell) for cell in cells), *([Text(words, style)] if tried else ()),
-            f"{row.situations:,}", length(len(row.moves), row.shortest), Text(row.text or "–"),
-        )  # fmt: skip
+            str(number),
+            *(Text(cell) for cell in cells),
+            *([Text(words, style)] if tried else ()),
+            f"{row.situations:,}",
+            length(len(row.moves), row.shortest),
+            Text(row.text or "–"),
+        )
     return table
 
 
@@ -67,7 +71,7 @@ def _write_below(probe: Probe, console: Console) -> None:
             else "One other combination never occurs."
         )
     if probe.cut:
-        lines.append("There are more combinations than can be told apart here.")  # fmt: skip
+        lines.append("There are more combinations than can be told apart here.")
     if len(probe.rows) > WIDEST_TABLE:
         lines += [f"Enough: {_set(s)}." for s in probe.opening]
         lines += [f"Not enough: {_set(s)}." for s in probe.refusing]
@@ -92,21 +96,27 @@ def probes_as_json(probes: Sequence[Probe]) -> str:
 
 def _probe(probe: Probe) -> dict[str, Any]:
     return {
-        "rule": probe.id, "label": probe.label,
+        "rule": probe.id,
+        "label": probe.label,
         "asks": [
             {"title": c.title, "wants": c.wants, "cases": list(c.cases)} for c in probe.columns
         ],
         "rows": [_row(probe, row) for row in probe.rows],
-        "never": probe.never, "remarks": list(probe.remarks),
+        "never": probe.never,
+        "remarks": list(probe.remarks),
         "enough": [list(s) for s in probe.opening],
         "not_enough": [list(s) for s in probe.refusing],
-    }  # fmt: skip
+    }
 
 
 def _row(probe: Probe, row: ProbeRow) -> dict[str, Any]:
     cases = {c.title: c.cases[n] for c, n in zip(probe.columns, row.cases, strict=True)}
     return {
-        "cases": cases, "possible": row.possible, "situations": row.situations, "text": row.text,
-        "depends": list(row.depends), "shortest": row.shortest,
+        "cases": cases,
+        "possible": row.possible,
+        "situations": row.situations,
+        "text": row.text,
+        "depends": list(row.depends),
+        "shortest": row.shortest,
         "evidence": [move_as_json(m) for m in row.moves],
-    }  # fmt: skip
+    }

@@ -25,8 +25,10 @@ def rehearsals_as_text(rehearsals: Sequence[Rehearsal], quiet: bool = False) -> 
         told = failure_lines(rehearsal.failure)
         lines += [f"  {line}" for line in (told[:1] if quiet else told)]
     failed = sum(r.failure is not None for r in rehearsals)
-    lines.append(f"{counted(len(rehearsals), 'script')}: {len(rehearsals) - failed} as expected, "
-                 f"{failed} failed")  # fmt: skip
+    lines.append(
+        f"{counted(len(rehearsals), 'script')}: {len(rehearsals) - failed} as expected, "
+        f"{failed} failed"
+    )
     return "\n".join(lines) + "\n"
 
 
@@ -45,15 +47,21 @@ def failure_lines(failure: Failure) -> list[str]:
 def rehearsals_as_json(rehearsals: Sequence[Rehearsal]) -> str:
     found = [
         {
-            "script": r.path, "moves": r.moves, "expectations": r.expectations,
-            "failure": r.failure and {
-                "line": r.failure.span.line, "column": r.failure.span.column,
-                "expected": r.failure.expected, "found": r.failure.found,
-                "held": list(r.failure.held), "possible": list(r.failure.possible),
+            "script": r.path,
+            "moves": r.moves,
+            "expectations": r.expectations,
+            "failure": r.failure
+            and {
+                "line": r.failure.span.line,
+                "column": r.failure.span.column,
+                "expected": r.failure.expected,
+                "found": r.failure.found,
+                "held": list(r.failure.held),
+                "possible": list(r.failure.possible),
             },
         }
         for r in rehearsals
-    ]  # fmt: skip
+    ]
     return json.dumps(found, indent=2, ensure_ascii=False) + "\n"
 
 

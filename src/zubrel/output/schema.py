@@ -16,12 +16,17 @@ NUMBER = {"type": "integer", "minimum": -1_000_000, "maximum": 1_000_000}
 VALUE = {"type": ["string", "boolean", "integer"]}
 
 SIMPLE: dict[str, Any] = {
-    "text": TEXT, "flag": {"type": "boolean"}, "id": {"type": "string"},
-    "condition": CONDITION, "amount": AMOUNT, "odds": {"type": "number", "minimum": 0},
-    "value": VALUE, "changes": {"type": "object", "additionalProperties": NUMBER},
+    "text": TEXT,
+    "flag": {"type": "boolean"},
+    "id": {"type": "string"},
+    "condition": CONDITION,
+    "amount": AMOUNT,
+    "odds": {"type": "number", "minimum": 0},
+    "value": VALUE,
+    "changes": {"type": "object", "additionalProperties": NUMBER},
     "settings": {"type": "object", "additionalProperties": VALUE},
     "values": {"type": "array", "items": TEXT, "minItems": 2},
-}  # fmt: skip
+}
 LISTS: dict[str, dict[str, Any]] = {
     "ids": {"type": "string"},
     "conditions": CONDITION,
@@ -55,9 +60,13 @@ class _Schema:
             properties[name] = self._described(self._kind(section.kind), section.about)
         return {
             "$schema": "https://json-schema.org/draft/2020-12/schema",
-            "title": "A Zubrel world", "type": "object", "properties": properties,
-            "additionalProperties": False, "required": ["zubrel"], "$defs": self.definitions,
-        }  # fmt: skip
+            "title": "A Zubrel world",
+            "type": "object",
+            "properties": properties,
+            "additionalProperties": False,
+            "required": ["zubrel"],
+            "$defs": self.definitions,
+        }
 
     def _described(self, schema: dict[str, Any], about: str) -> dict[str, Any]:
         return {"description": about, **schema}
@@ -74,14 +83,16 @@ class _Schema:
                 return _one_or_many(self._shape(shape))
             case ("keyed", shape):
                 return {
-                    "type": ["object", "null"], "propertyNames": ID,
+                    "type": ["object", "null"],
+                    "propertyNames": ID,
                     "additionalProperties": self._shape(shape),
-                }  # fmt: skip
+                }
             case ("texts",):
                 conditional = {
-                    "type": "object", "additionalProperties": False,
+                    "type": "object",
+                    "additionalProperties": False,
                     "properties": {"when": CONDITION, "text": TEXT, "id": ID, "notes": {}},
-                }  # fmt: skip
+                }
                 return _one_or_many({"anyOf": [TEXT, conditional]})
             case ("flag or ids",):
                 return {"anyOf": [{"type": "boolean"}, _one_or_many({"type": "string"})]}

@@ -99,9 +99,12 @@ def _write_progress(progress: Progress, console: Console) -> None:
         console.print(indented(table, 2))
     items = {(w.first, w.closed_by) for w in progress.windows if w.section != "find"}
     closing = [
-        w for w in progress.windows if w.first is not None and w.closed_by
+        w
+        for w in progress.windows
+        if w.first is not None
+        and w.closed_by
         and (w.section != "find" or (w.first, w.closed_by) not in items)
-    ]  # fmt: skip
+    ]
     console.print()
     console.print(Text("Windows", "bold"))
     if closing:
@@ -188,9 +191,13 @@ def _headline(finding: Told, others: int = 0) -> Text:
     place = f"  {finding.span.place}" if finding.span and not others else ""
     subject = finding.subject + f" and {others} more" * bool(others)
     return Text.assemble(
-        (finding.severity, STYLES[finding.severity]), "  ", (finding.kind, "bold"), "  ",
-        subject, (place, QUIET),
-    )  # fmt: skip
+        (finding.severity, STYLES[finding.severity]),
+        "  ",
+        (finding.kind, "bold"),
+        "  ",
+        subject,
+        (place, QUIET),
+    )
 
 
 def _blocks(findings: Sequence[Told], alike: Mapping[_Key, object]) -> list[list[Told]]:
@@ -208,9 +215,12 @@ def _blocks(findings: Sequence[Told], alike: Mapping[_Key, object]) -> list[list
 
 
 def _write_block(
-    block: Sequence[Told], followers: Mapping[_Key, Sequence[str]],
-    alike: Mapping[_Key, Sequence[Told]], console: Console, full: bool,
-) -> None:  # fmt: skip
+    block: Sequence[Told],
+    followers: Mapping[_Key, Sequence[str]],
+    alike: Mapping[_Key, Sequence[Told]],
+    console: Console,
+    full: bool,
+) -> None:
     """The findings of a block: what each says, and then how to see all of them."""
     first = block[0]
     console.print(_headline(first, len(block) - 1))

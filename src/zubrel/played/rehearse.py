@@ -87,9 +87,11 @@ class _Run:
         match line.kind:
             case "holds":
                 condition = self.conditions.pop(0)
-                return None if walker.holds(condition, here) else self._failure(
-                    line.span, line.text, f"not so at {self._place()}"
-                )  # fmt: skip
+                return (
+                    None
+                    if walker.holds(condition, here)
+                    else self._failure(line.span, line.text, f"not so at {self._place()}")
+                )
             case "possible" | "impossible":
                 return self._expect_possible(line)
             case "says":
@@ -101,9 +103,11 @@ class _Run:
                 return self._expect_step(line)
             case "ended":
                 now = str(here[ENDING]) or "the game goes on"
-                return None if now == line.text else self._failure(
-                    line.span, f"the ending {line.text}", now
-                )  # fmt: skip
+                return (
+                    None
+                    if now == line.text
+                    else self._failure(line.span, f"the ending {line.text}", now)
+                )
         fate = self.fate(here)
         return None if fate == line.kind else self._failure(line.span, line.kind, fate)
 

@@ -17,8 +17,10 @@ WORDS = ("possible", "impossible", "says", "live", "doomed", "ended", "step")
 _STEP = re.compile(r"([0-9]{1,6})\s+of\s+([a-z][a-z0-9_]*)")
 
 
-EXPECTATIONS = ('A script expects a condition, or: live, doomed, ended ENDING, possible RULE, '
-                'impossible RULE, says "TEXT", step N of QUEST.')  # fmt: skip
+EXPECTATIONS = (
+    "A script expects a condition, or: live, doomed, ended ENDING, possible RULE, "
+    'impossible RULE, says "TEXT", step N of QUEST.'
+)
 
 
 class ScriptMove(Struct, frozen=True):

@@ -6,12 +6,11 @@ from msgspec import Struct
 
 from zubrel.checked import keys
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
+from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.world import Goal, Quest, Rule, World
 from zubrel.narrated.walks import changes
 from zubrel.played.why import area_text, refusal
 from zubrel.walked.walker import Situation, Walker
-
-HANDLING = ("put", "fetch", "drop", "pick_up", "sell")
 
 
 class Step(Struct, frozen=True):
@@ -127,7 +126,9 @@ class Session:
             at_hand = rule.areas is None or self.here[PLACE] in rule.areas
             if at_hand and not self.over and not self.walker.possible(rule, self.here):
                 text = refusal(self.walker, rule, self.here)
-                stands = rule.areas is not None and rule.kind not in HANDLING
+                stands = (
+                    rule.areas is not None and not rule.kind.handles and rule.kind != RuleKind.SELL
+                )
                 if text or (stands and self.walker.holds(rule.offered, self.here)):
                     found.append((rule, text))
         return found

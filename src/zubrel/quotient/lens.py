@@ -36,9 +36,12 @@ from zubrel.reduced.result import Reduced
 
 
 def look(
-    system: System, asked: Sequence[Formula], budget: Budget, progress: Progress,
+    system: System,
+    asked: Sequence[Formula],
+    budget: Budget,
+    progress: Progress,
     using: Iterable[str] = EVERY,
-) -> Lens:  # fmt: skip
+) -> Lens:
     """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
 
     What happens by itself is kept whole, because a world that never rests must be found out.
@@ -64,8 +67,9 @@ class Lens:
         self._inner_steps: dict[int, list[Step]] = {}
         for original, step in zip(reduced.originals, reduced.system.steps, strict=True):
             self._inner_steps.setdefault(original.number, []).append(step)
-        self._idle = {s.number for m in system.moves for s in m.steps
-                      if not any(o.changes for o in m.steps)}  # fmt: skip
+        self._idle = {
+            s.number for m in system.moves for s in m.steps if not any(o.changes for o in m.steps)
+        }
 
     @property
     def moves(self) -> None:
@@ -255,8 +259,11 @@ class Lens:
         changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
         if len(self.inner.system.settlers) != len(changing):
             raise NotAsked(step.rule.id)
-        told = {n: self.telling.told(events[number]) for n, number in enumerate(changing)
-                if number in events}  # fmt: skip
+        told = {
+            n: self.telling.told(events[number])
+            for n, number in enumerate(changing)
+            if number in events
+        }
         return self._union(step, lambda inner: self.inner.happening(inner, told))
 
     def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:

@@ -93,9 +93,12 @@ def _written(settler: Settler) -> set[int]:
 
 
 def _added(
-    system: System, variable: int, steps: Sequence[Step], mark_of: Mapping[int, int | None],
+    system: System,
+    variable: int,
+    steps: Sequence[Step],
+    mark_of: Mapping[int, int | None],
     setters: Mapping[int, Sequence[Step]],
-) -> dict[int, int] | None:  # fmt: skip
+) -> dict[int, int] | None:
     """What each mark adds to a variable; None where it does not follow from marks.
 
     `steps` are those that change the variable.
@@ -113,11 +116,18 @@ def _added(
         total = sum(c.number for c in sums)
         if added.setdefault(mark, total) != total:
             return None
-    if any(sum(c.number for c in s.changes if c.variable == variable) != total
-           for mark, total in added.items() for s in setters[mark]):  # fmt: skip
+    if any(
+        sum(c.number for c in s.changes if c.variable == variable) != total
+        for mark, total in added.items()
+        for s in setters[mark]
+    ):
         return None
-    if any(c.operation is Operation.ADD_UP_TO_END for s in steps for c in s.changes
-           if c.variable == variable):  # fmt: skip
+    if any(
+        c.operation is Operation.ADD_UP_TO_END
+        for s in steps
+        for c in s.changes
+        if c.variable == variable
+    ):
         high = domain.start + sum(t for t in added.values() if t > 0)
         low = domain.start + sum(t for t in added.values() if t < 0)
         if high > domain.high or low < domain.low:

@@ -41,9 +41,12 @@ def cone(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         for n, v in enumerate(system.variables)
     )
     smaller = replace(
-        system, variables=variables, moves=tuple(moves), steps=tuple(steps),
+        system,
+        variables=variables,
+        moves=tuple(moves),
+        steps=tuple(steps),
         settlers=tuple(_cut(s, kept) for s in system.settlers if _writes(s.changes) & kept),
-    )  # fmt: skip
+    )
     return replace(before, system=smaller, originals=tuple(originals))
 
 
@@ -51,10 +54,12 @@ def _closed(system: System, kept: set[int]) -> set[int]:
     for formula, _ in system.endings:
         kept |= variables_of(formula)
     writers = [
-        (_writes(c for s in m.steps for c in s.changes),
-         variables_of(m.guard) | _asked(c for s in m.steps for c in s.changes))
+        (
+            _writes(c for s in m.steps for c in s.changes),
+            variables_of(m.guard) | _asked(c for s in m.steps for c in s.changes),
+        )
         for m in system.moves
-    ]  # fmt: skip
+    ]
     writers += [
         (_writes(s.changes), variables_of(s.guard) | _asked(s.changes)) for s in system.settlers
     ]

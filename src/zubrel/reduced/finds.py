@@ -64,8 +64,11 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
             continue
         # one after the other, where one asks for the other
-        free = [f for f in _free(system, item, users, rising, marks - staying)
-                if not variables_of(f.given) & set(found)]  # fmt: skip
+        free = [
+            f
+            for f in _free(system, item, users, rising, marks - staying)
+            if not variables_of(f.given) & set(found)
+        ]
         values = system.variables[item].size + sum(f.count for f in free)
         if free and values <= MOST_VALUES and item not in staying:
             found[item] = free
@@ -83,9 +86,14 @@ def _free(system: System, item: int, users: Users, rising: Rising, marks: set[in
 
 
 def find_of(
-    system: System, move: Move, item: int, users: Users, rising: Rising, marks: set[int],
+    system: System,
+    move: Move,
+    item: int,
+    users: Users,
+    rising: Rising,
+    marks: set[int],
     room: bool = False,
-) -> Find | None:  # fmt: skip
+) -> Find | None:
     """A move as a find of an item, if it does and asks for nothing else that matters.
 
     `marks` are those that may be left out. With `room`, it may ask for room for one more.
@@ -111,18 +119,22 @@ def find_of(
 def _losing_ways(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
     """The same, where ways that ask for what lies elsewhere are lost."""
     lost = {
-        area for area, formula in before.folded.items()
-        for item in variables_of(formula) & set(found) for find in found[item]
+        area
+        for area, formula in before.folded.items()
+        for item in variables_of(formula) & set(found)
+        for find in found[item]
         if find.move.areas is not None and not areas_in(formula) <= set(find.move.areas)
-    }  # fmt: skip
+    }
     return replace(before, lost=before.lost | lost)
 
 
 def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
     system = before.system
     left_out = {id(f.move) for free in found.values() for f in free}
-    lying = {item: [before.originals[f.move.steps[0].number] for f in free]
-             for item, free in found.items()}  # fmt: skip
+    lying = {
+        item: [before.originals[f.move.steps[0].number] for f in free]
+        for item, free in found.items()
+    }
     new = Rebuilding(before)
     for move in system.moves:
         if id(move) in left_out:
@@ -142,9 +154,10 @@ def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
     )
     marks = {f.mark for free in found.values() for f in free}
     return replace(
-        smaller, system=fixed(replace(smaller.system, variables=variables), marks),
+        smaller,
+        system=fixed(replace(smaller.system, variables=variables), marks),
         blurred=before.blurred | set(found),
-    )  # fmt: skip
+    )
 
 
 class _Tests:

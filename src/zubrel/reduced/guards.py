@@ -91,10 +91,12 @@ class _Known:
                     rest.append(part)
             if any(low > high for low, high in self.between.values()):
                 return FALSE
-            new = both((
-                *(Within(v, *self.between[v]) for v in dict.fromkeys(literals)),
-                *(substituted(part, self._test) for part in rest),
-            ))  # fmt: skip
+            new = both(
+                (
+                    *(Within(v, *self.between[v]) for v in dict.fromkeys(literals)),
+                    *(substituted(part, self._test) for part in rest),
+                )
+            )
             if new == guard:
                 return guard
             guard = new
@@ -156,10 +158,12 @@ class _Limits:
         self.once = {s.number for m in system.moves if once_only(system, m, marks) for s in m.steps}
         self.most = self._most()
         self.fitting = {
-            number for number, variable in enumerate(system.variables)
-            if variable.key[0] == "held" and not system.world.items[variable.key[1]].bound_given
+            number
+            for number, variable in enumerate(system.variables)
+            if variable.key[0] == "held"
+            and not system.world.items[variable.key[1]].bound_given
             and system.world.items[variable.key[1]].uses is None
-        }  # fmt: skip
+        }
         """Amounts of items of which there is room for all that can ever come together."""
 
     def _most(self) -> dict[int, int]:

@@ -89,10 +89,15 @@ def _at_hand(system: System, asked: Sequence[Formula]) -> set[int]:
         else:
             barred |= changed
     return {
-        variable for variable, moves in pulled.items() if variable not in barred
-        and all(_everywhere(system, variable, moves, reader)
-                for reader in users.readers.get(variable, ()) if reader not in moves)
-    }  # fmt: skip
+        variable
+        for variable, moves in pulled.items()
+        if variable not in barred
+        and all(
+            _everywhere(system, variable, moves, reader)
+            for reader in users.readers.get(variable, ())
+            if reader not in moves
+        )
+    }
 
 
 def _is_lever(move: Move) -> bool:
@@ -101,9 +106,10 @@ def _is_lever(move: Move) -> bool:
         return False
     (change,) = move.steps[0].changes
     return (
-        change.operation in (Operation.SET, Operation.FLIP) and change.when == TRUE
+        change.operation in (Operation.SET, Operation.FLIP)
+        and change.when == TRUE
         and variables_of(move.guard) <= {change.variable}
-    )  # fmt: skip
+    )
 
 
 def _everywhere(system: System, variable: int, levers: Sequence[Move], reader: Move) -> bool:

@@ -45,9 +45,10 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         condition = both(p for p in parts_of(move.guard) if not is_low(system, mark, p))
         barred = {mark, PLACE, ENDING, *given}
         if (
-            not variables_of(condition) & barred and rising.for_good(condition)
+            not variables_of(condition) & barred
+            and rising.for_good(condition)
             and users.upwards(mark, move.areas, but=[move])
-        ):  # fmt: skip
+        ):
             given[mark] = condition
             staying |= variables_of(condition)
     if not given:
@@ -72,8 +73,13 @@ def _mark_of(system: System, move: Move, users: Users) -> int | None:
 
 def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
     system = before.system
-    openers = {c.variable: m for m in system.moves for s in m.steps for c in s.changes
-               if c.variable in given}  # fmt: skip
+    openers = {
+        c.variable: m
+        for m in system.moves
+        for s in m.steps
+        for c in s.changes
+        if c.variable in given
+    }
     left_out = {id(move) for move in openers.values()}
     new = Rebuilding(before)
     for move in system.moves:
@@ -82,9 +88,12 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
             opened = (openers[m].steps[0] for m in sorted(variables_of(move.guard) & set(given)))
             new.needs(move, [before.originals[step.number] for step in opened])
     # an area that was left out can be walked to where the way there could be opened on the spot
-    lost = {area for area, formula in before.folded.items()
-            for mark in variables_of(formula) & set(given)
-            if not areas_in(formula) <= set(_areas_of(system, openers[mark]))}  # fmt: skip
+    lost = {
+        area
+        for area, formula in before.folded.items()
+        for mark in variables_of(formula) & set(given)
+        if not areas_in(formula) <= set(_areas_of(system, openers[mark]))
+    }
     lasting = replace(new.reduced, lost=before.lost | lost)
     smaller = rewritten(lasting, partial(_opened, given))
     return replace(smaller, system=fixed(smaller.system, given))

@@ -100,9 +100,11 @@ class _Folding:
     def _begin(self, move: Move, rising: Rising) -> None:
         targets = tuple(destination_for_sure(step) for step in move.steps)
         gates: Clauses | None = None
-        if len(move.steps) == 1 and destination_of(move.steps[0]) is not None and (
-            move.areas is not None and rising.for_good(move.guard)
-        ):  # fmt: skip
+        if (
+            len(move.steps) == 1
+            and destination_of(move.steps[0]) is not None
+            and (move.areas is not None and rising.for_good(move.guard))
+        ):
             gates = clauses_of(move.guard)
         number, walks = len(self.rules), gates is not None
         self.rules.append(_Rule(move, TRUE if walks else move.guard, walks))
@@ -212,9 +214,13 @@ class _Folding:
                 yield start, key, next(fitting, None)
 
     def _put(
-        self, rules: dict[Key, Clauses], area: int | None, key: Key, clauses: Clauses,
+        self,
+        rules: dict[Key, Clauses],
+        area: int | None,
+        key: Key,
+        clauses: Clauses,
         silent: dict[int, None],
-    ) -> bool:  # fmt: skip
+    ) -> bool:
         """A rule in an area, beside what is there; whether that is possible."""
         number, targets = key
         if self.rules[number].walks and targets == (area,):
@@ -226,9 +232,11 @@ class _Folding:
         return joined is not None
 
     def _commit(
-        self, area: int, links: dict[int, Clauses],
+        self,
+        area: int,
+        links: dict[int, Clauses],
         changed: Mapping[int | None, dict[Key, Clauses]],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.here.pop(area, None)
         self.here.update(changed)
         for start, rules in changed.items():
@@ -258,8 +266,9 @@ class _Folding:
             new.add(move, steps)
         place = replace(self.system.variables[PLACE], start=self.start)
         smaller = new.reduced
-        silent = [self.before.originals[s.number] for n in self.silent
-                  for s in self.rules[n].move.steps]  # fmt: skip
+        silent = [
+            self.before.originals[s.number] for n in self.silent for s in self.rules[n].move.steps
+        ]
         return replace(
             smaller,
             system=replace(smaller.system, variables=(place, *self.system.variables[1:])),

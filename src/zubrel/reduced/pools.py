@@ -99,7 +99,8 @@ def _without_limits(before: Reduced, found: Sequence[Pool]) -> Reduced:
     )
     postponed = {s.number for steps in lying.values() for s in steps}
     return replace(
-        smaller, system=replace(smaller.system, variables=variables),
+        smaller,
+        system=replace(smaller.system, variables=variables),
         postponed=before.postponed | postponed,
         blurred=before.blurred | {v for pool in found for v in _touched(pool)},
-    )  # fmt: skip
+    )

@@ -21,9 +21,15 @@ from zubrel.reduced.supply import supply
 
 Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
 REPEATED: dict[str, Reduction] = {
-    "cone": cone, "guards": guards, "levers": levers, "places": places, "openings": openings,
-    "pools": pools, "supply": supply, "finds": finds,
-}  # fmt: skip
+    "cone": cone,
+    "guards": guards,
+    "levers": levers,
+    "places": places,
+    "openings": openings,
+    "pools": pools,
+    "supply": supply,
+    "finds": finds,
+}
 """They make room for each other, and are done again as long as something goes."""
 WHEN_STILL: dict[str, Reduction] = {"amounts": amounts}
 """Done when the others find nothing more: they leave less for the others to see."""
@@ -38,9 +44,11 @@ MOVE = 15
 
 
 def reduce(
-    system: System, asked: Sequence[Formula] = (), using: Collection[str] = EVERY,
+    system: System,
+    asked: Sequence[Formula] = (),
+    using: Collection[str] = EVERY,
     budget: Budget | None = None,
-) -> Reduced:  # fmt: skip
+) -> Reduced:
     """A smaller system in which the same moves doom.
 
     `asked` are formulas that will be asked about in situations of the smaller system, by way of
@@ -60,9 +68,12 @@ def reduce(
 
 
 def _reduced(
-    found: Reduced, asked: Sequence[Formula], some: Mapping[str, Reduction], using: Collection[str],
+    found: Reduced,
+    asked: Sequence[Formula],
+    some: Mapping[str, Reduction],
+    using: Collection[str],
     budget: Budget | None,
-) -> Reduced:  # fmt: skip
+) -> Reduced:
     for name, reduction in some.items():
         if name in using:
             if budget is not None:

@@ -77,10 +77,13 @@ def whens_of(system: System) -> list[Formula]:
 
 def fixed(system: System, variables: Collection[int]) -> System:
     """The system with some variables that nothing asks about any more at their starts."""
-    return replace(system, variables=tuple(
-        replace(v, low=v.start, high=v.start, names=()) if n in variables else v
-        for n, v in enumerate(system.variables)
-    ))  # fmt: skip
+    return replace(
+        system,
+        variables=tuple(
+            replace(v, low=v.start, high=v.start, names=()) if n in variables else v
+            for n, v in enumerate(system.variables)
+        ),
+    )
 
 
 def without_changes(before: Reduced, variables: Collection[int]) -> Reduced:
@@ -111,8 +114,10 @@ def rewritten(before: Reduced, change: Callable[[Formula], Formula]) -> Reduced:
     )
     endings = tuple((change(f), n) for f, n in system.endings)
     smaller = replace(system, moves=moves, steps=steps, settlers=settlers, endings=endings)
-    folded = {area: formula if area in before.lost else change(formula)
-              for area, formula in before.folded.items()}  # fmt: skip
+    folded = {
+        area: formula if area in before.lost else change(formula)
+        for area, formula in before.folded.items()
+    }
     return replace(before, system=smaller, folded=folded)
 
 

@@ -70,21 +70,32 @@ def _supply(system: System, item: int, users: Users, rising: Rising) -> Supply |
     giving = list[Move]()
     for move, step in users.writers[item]:
         changes = [c for c in step.changes if c.variable == item]
-        if any(c.operation not in (Operation.ADD, Operation.ADD_UP_TO_END) or c.when != TRUE
-               for c in changes):  # fmt: skip
+        if any(
+            c.operation not in (Operation.ADD, Operation.ADD_UP_TO_END) or c.when != TRUE
+            for c in changes
+        ):
             return None
         if any(c.number > 0 for c in changes) and _only_gives(system, move, item, users):
             giving.append(move)
     sources = [m for m in giving if _never_ends(system, m, item, rising)]
     users_of = [m for m in users.readers.get(item, ()) if m not in giving]
     sources = [
-        m for m in sources if m.areas is None
+        m
+        for m in sources
+        if m.areas is None
         or all(r.areas is not None and set(r.areas) <= set(m.areas) for r in users_of)
-    ]  # fmt: skip
+    ]
     if not sources or not users.upwards(item, None, but=giving):
         return None
-    most = max((t.low for m in users_of for t in pieces_of(m.guard)
-                if isinstance(t, Within) and t.variable == item), default=0)  # fmt: skip
+    most = max(
+        (
+            t.low
+            for m in users_of
+            for t in pieces_of(m.guard)
+            if isinstance(t, Within) and t.variable == item
+        ),
+        default=0,
+    )
     sources = [m for m in sources if _reach(system, m, item) >= most]
     if not sources:
         return None
@@ -140,8 +151,9 @@ def _reach(system: System, move: Move, item: int) -> int:
 def _without(before: Reduced, found: dict[int, Supply]) -> Reduced:
     sources = {id(m) for s in found.values() for m in s.sources}
     giving = {id(m) for s in found.values() for m in s.giving}
-    of = {item: [before.originals[m.steps[0].number] for m in s.sources]
-          for item, s in found.items()}  # fmt: skip
+    of = {
+        item: [before.originals[m.steps[0].number] for m in s.sources] for item, s in found.items()
+    }
     uncounted = {item for item, s in found.items() if not s.counted}
     new = Rebuilding(before)
     for move in before.system.moves:
@@ -161,12 +173,13 @@ def _without(before: Reduced, found: dict[int, Supply]) -> Reduced:
     smaller = new.reduced
     repeated = {s.number for steps in of.values() for s in steps}
     return replace(
-        smaller, system=fixed(smaller.system, uncounted),
+        smaller,
+        system=fixed(smaller.system, uncounted),
         repeated=before.repeated | repeated,
         # whoever has his hands full may be unable to pick up what is given once
-        blurred=before.blurred | {c.variable for s in found.values() for m in s.giving
-                                  for c in m.steps[0].changes},
-    )  # fmt: skip
+        blurred=before.blurred
+        | {c.variable for s in found.values() for m in s.giving for c in m.steps[0].changes},
+    )
 
 
 def _subsets(items: Sequence[int]) -> Iterator[set[int]]:

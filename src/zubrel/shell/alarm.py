@@ -70,8 +70,11 @@ class _Watch:
         if self.asked is not None and not budget.telling:
             return Interrupted(CTRL_C) if time.monotonic() - self.asked > ANSWER else None
         if budget.seconds() > budget.deadline * PATIENCE:
-            return LimitReached("the time for telling" if limits.seconds is None else
-                                f"the limit of {limits.seconds:g} seconds")  # fmt: skip
+            return LimitReached(
+                "the time for telling"
+                if limits.seconds is None
+                else f"the limit of {limits.seconds:g} seconds"
+            )
         if limits.memory is not None and memory_used() > limits.memory * PATIENCE:
             return LimitReached(f"the limit of {limits.memory / 2**20:,.0f} MiB of memory")
         return None

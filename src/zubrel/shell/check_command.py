@@ -28,12 +28,29 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
     ),
 )
 @click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
-@click.option("--format", "form", type=click.Choice(FORMATS), default="text",
-              show_default=True, help="How the result is written.")  # fmt: skip
-@click.option("--fail-on", type=click.Choice(SEVERITIES), default="error", show_default=True,
-              help="The least severity of a finding that makes the exit code 1.")  # fmt: skip
-@click.option("--jobs", type=click.IntRange(1), default=1, show_default=True, metavar="N",
-              help="Up to N processes at once: a world each, or parts of a large one.")  # fmt: skip
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(FORMATS),
+    default="text",
+    show_default=True,
+    help="How the result is written.",
+)
+@click.option(
+    "--fail-on",
+    type=click.Choice(SEVERITIES),
+    default="error",
+    show_default=True,
+    help="The least severity of a finding that makes the exit code 1.",
+)
+@click.option(
+    "--jobs",
+    type=click.IntRange(1),
+    default=1,
+    show_default=True,
+    metavar="N",
+    help="Up to N processes at once: a world each, or parts of a large one.",
+)
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def check_command(

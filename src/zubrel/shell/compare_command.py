@@ -27,10 +27,21 @@ from zubrel.shell.surveys import report_on
 )
 @click.argument("old")
 @click.argument("new")
-@click.option("--format", "form", type=click.Choice(["text", "json", "markdown"]), default="text",
-              show_default=True, help="How the result is written.")  # fmt: skip
-@click.option("--fail-on", type=click.Choice(SEVERITIES), default="warning", show_default=True,
-              help="The least severity of a new finding that makes the exit code 1.")  # fmt: skip
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["text", "json", "markdown"]),
+    default="text",
+    show_default=True,
+    help="How the result is written.",
+)
+@click.option(
+    "--fail-on",
+    type=click.Choice(SEVERITIES),
+    default="warning",
+    show_default=True,
+    help="The least severity of a new finding that makes the exit code 1.",
+)
 @common_options("output", "quiet", "color", *SEARCHING)
 def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any) -> int:
     """What is different in NEW: verdict, findings new and gone, shortest win, what wins include.
@@ -62,5 +73,8 @@ def _write(found: Difference, form: str, common: Common) -> None:
     elif form == "markdown":
         write_text(differences.difference_as_markdown(found), common.output)
     else:
-        write_pretty(lambda console: differences.write_difference(found, console, common.quiet),
-                     common.output, common.color)  # fmt: skip
+        write_pretty(
+            lambda console: differences.write_difference(found, console, common.quiet),
+            common.output,
+            common.color,
+        )

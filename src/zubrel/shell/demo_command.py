@@ -59,8 +59,11 @@ def _draw(report: Report, target: Path) -> list[Path]:
         return []
     from zubrel.drawn.draw import draw, lacking
 
-    made = {target / _picture(kind): draw(report, kind, "png")
-            for kind in KINDS if not lacking(report, kind)}  # fmt: skip
+    made = {
+        target / _picture(kind): draw(report, kind, "png")
+        for kind in KINDS
+        if not lacking(report, kind)
+    }
     write_files({str(path): content for path, content in made.items()})
     return list(made)
 

@@ -20,8 +20,14 @@ from zubrel.shell.surveys import loaded
 )
 @click.argument("world")
 @click.argument("section", required=False, type=click.Choice(list(SECTIONS)))
-@click.option("--format", "form", type=click.Choice(["table", "csv", "json"]), default="table",
-              show_default=True, help="How the tables are written.")  # fmt: skip
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["table", "csv", "json"]),
+    default="table",
+    show_default=True,
+    help="How the tables are written.",
+)
 @common_options("output", "color", *READING)
 def list_command(world: str, section: str | None, form: str, **options: Any) -> int:
     """Tables of what WORLD defines: items with where they come from, are needed and are spent,

@@ -146,9 +146,11 @@ def _broken(error: Exception) -> int:
     if frames := traceback.extract_tb(error.__traceback__):
         place = f" in {os.path.basename(frames[-1].filename)}:{frames[-1].lineno}"
     words = one_line(str(error))[:200]
-    note(f"an error inside Zubrel {__version__}: {type(error).__name__}{place}"
-         f"{': ' + words if words else ''}. Nothing is proved; please report it with the world at "
-         f"{WHERE_TO_REPORT} ({TRACEBACKS}=1 shows more)")  # fmt: skip
+    note(
+        f"an error inside Zubrel {__version__}: {type(error).__name__}{place}"
+        f"{': ' + words if words else ''}. Nothing is proved; please report it with the world at "
+        f"{WHERE_TO_REPORT} ({TRACEBACKS}=1 shows more)"
+    )
     return BROKEN
 
 

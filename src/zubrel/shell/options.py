@@ -40,8 +40,9 @@ class Size(click.ParamType[int]):
     name = "size"
 
     def convert(self, value: Any, param: Any, ctx: Any) -> int:
-        match = re.fullmatch(r"([0-9]{1,9}(?:\.[0-9]{1,9})?)\s*([kmgt]?)(?:i?b)?",
-                             str(value).lower())  # fmt: skip
+        match = re.fullmatch(
+            r"([0-9]{1,9}(?:\.[0-9]{1,9})?)\s*([kmgt]?)(?:i?b)?", str(value).lower()
+        )
         if match is None or float(match[1]) == 0:
             self.fail(f"{value!r} is no size; write for example 500M or 2G", param, ctx)
         return int(float(match[1]) * UNITS[match[2]])
@@ -64,24 +65,38 @@ class Seconds(click.ParamType[float]):
 
 _OPTIONS: dict[str, Callable[..., Any]] = {
     "output": click.option(
-        "-o", "--output", metavar="FILE", help="Write to FILE instead of the terminal."),
+        "-o", "--output", metavar="FILE", help="Write to FILE instead of the terminal."
+    ),
     "quiet": click.option(
-        "--quiet", is_flag=True, help="Only the result, in short; nothing of how far the work is."),
-    "color": click.option(
-        "--no-color", is_flag=True, help="No colours (NO_COLOR is obeyed too)."),
+        "--quiet", is_flag=True, help="Only the result, in short; nothing of how far the work is."
+    ),
+    "color": click.option("--no-color", is_flag=True, help="No colours (NO_COLOR is obeyed too)."),
     "engine": click.option(
-        "--engine", type=click.Choice(ENGINES), default="auto", show_default=True,
-        help="List situations one by one, or hold them as sets in decision diagrams."),
+        "--engine",
+        type=click.Choice(ENGINES),
+        default="auto",
+        show_default=True,
+        help="List situations one by one, or hold them as sets in decision diagrams.",
+    ),
     "situations": click.option(
-        "--max-situations", type=click.IntRange(1, 10**15), metavar="N",
-        help="Stop the search after N situations."),
+        "--max-situations",
+        type=click.IntRange(1, 10**15),
+        metavar="N",
+        help="Stop the search after N situations.",
+    ),
     "seconds": click.option(
-        "--max-seconds", type=Seconds(), metavar="S",
-        help="Stop after S seconds, telling what was found included."),
+        "--max-seconds",
+        type=Seconds(),
+        metavar="S",
+        help="Stop after S seconds, telling what was found included.",
+    ),
     "memory": click.option(
-        "--max-memory", type=Size(), metavar="SIZE",
-        help="Stop at SIZE of memory, for example 2G (default: half of the machine's)."),
-}  # fmt: skip
+        "--max-memory",
+        type=Size(),
+        metavar="SIZE",
+        help="Stop at SIZE of memory, for example 2G (default: half of the machine's).",
+    ),
+}
 READING = ("seconds", "memory")
 SEARCHING = ("engine", "situations", *READING)
 
@@ -102,9 +117,11 @@ def take_common(options: dict[str, Any]) -> Common:
     memory = options.pop("max_memory", None)
     machine = memory_of_machine()
     limits = Limits(
-        options.pop("max_situations", None), options.pop("max_seconds", None),
-        memory or (machine // 2 if machine else None), options.pop("engine", "auto"),
-    )  # fmt: skip
+        options.pop("max_situations", None),
+        options.pop("max_seconds", None),
+        memory or (machine // 2 if machine else None),
+        options.pop("engine", "auto"),
+    )
     color = not options.pop("no_color", False) and colors_wanted()
     output, quiet = options.pop("output", None), options.pop("quiet", False)
     # what it took to start is about the time that the processor has worked so far

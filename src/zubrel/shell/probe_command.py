@@ -20,8 +20,14 @@ from zubrel.shell.surveys import at_work, loaded
 )
 @click.argument("world")
 @click.argument("name", metavar="ID")
-@click.option("--format", "form", type=click.Choice(["text", "json"]), default="text",
-              show_default=True, help="How the result is written.")  # fmt: skip
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["text", "json"]),
+    default="text",
+    show_default=True,
+    help="How the result is written.",
+)
 @click.option("-v", "--verbose", is_flag=True, help="The shortest walk to each row, and all rows.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def probe_command(world: str, name: str, form: str, verbose: bool, **options: Any) -> int:

@@ -30,8 +30,14 @@ from zubrel.shell.surveys import at_work, loaded
 )
 @click.argument("world")
 @click.argument("scripts", nargs=-1, required=True, metavar="SCRIPT...")
-@click.option("--format", "form", type=click.Choice(["text", "json", "junit"]), default="text",
-              show_default=True, help="How the result is written.")  # fmt: skip
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["text", "json", "junit"]),
+    default="text",
+    show_default=True,
+    help="How the result is written.",
+)
 @click.option(
     "--record",
     is_flag=True,

@@ -52,10 +52,11 @@ def _renamed(problem: Diagnostic, folder: str, revision: str) -> Diagnostic:
         return replace(span, source=Source(name, span.source.lines))
 
     return replace(
-        problem, message=problem.message.replace(f"{folder}/", f"{revision}:"),
+        problem,
+        message=problem.message.replace(f"{folder}/", f"{revision}:"),
         span=problem.span and named(problem.span),
         also=tuple((words, named(span)) for words, span in problem.also),
-    )  # fmt: skip
+    )
 
 
 class _Revision:
@@ -66,8 +67,9 @@ class _Revision:
         self.asked = asked
         try:
             self.top = _git("rev-parse", "--show-toplevel").decode().strip()
-            commit = self._tell("rev-parse", "--verify", "--quiet", "--end-of-options",
-                                f"{revision}^{{commit}}")  # fmt: skip
+            commit = self._tell(
+                "rev-parse", "--verify", "--quiet", "--end-of-options", f"{revision}^{{commit}}"
+            )
         except FileNotFoundError:
             raise click.UsageError(f"{asked} needs git, which is not installed") from None
         except subprocess.CalledProcessError as error:

@@ -200,13 +200,29 @@ def write_pretty(draw: Callable[[Console], None], path: str | None, color: bool)
     from rich.console import Console
 
     if path is None and sys.stdout is not None and sys.stdout.isatty():
-        draw(Console(highlight=False, emoji=False, markup=False, no_color=not color or None,
-                     width=_wide()))  # fmt: skip
+        draw(
+            Console(
+                highlight=False,
+                emoji=False,
+                markup=False,
+                no_color=not color or None,
+                width=_wide(),
+            )
+        )
         return
     width = FILE_WIDTH if path is not None else _wide() or FILE_WIDTH
     memory = StringIO()
-    draw(Console(file=memory, width=width, no_color=True, highlight=False, emoji=False,
-                 markup=False, force_terminal=False))  # fmt: skip
+    draw(
+        Console(
+            file=memory,
+            width=width,
+            no_color=True,
+            highlight=False,
+            emoji=False,
+            markup=False,
+            force_terminal=False,
+        )
+    )
     text = "".join(f"{line.rstrip()}\n" for line in memory.getvalue().splitlines())
     if path is None:
         _print(text)
@@ -217,8 +233,11 @@ def write_pretty(draw: Callable[[Console], None], path: str | None, color: bool)
 def _wide() -> int | None:
     """The width that the environment asks for; None: none."""
     columns = os.environ.get("COLUMNS", "")
-    return max(NARROWEST, int(columns)) if columns.isascii() and columns.isdigit() and (
-        0 < int(columns[:6]) < 100_000) else None  # fmt: skip
+    return (
+        max(NARROWEST, int(columns))
+        if columns.isascii() and columns.isdigit() and (0 < int(columns[:6]) < 100_000)
+        else None
+    )
 
 
 def write_problems(invalid: InvalidInput) -> None:

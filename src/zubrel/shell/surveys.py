@@ -48,9 +48,13 @@ def loaded(path: str, common: Common) -> World:
 
 
 def report_on(
-    path: str, common: Common, with_progression: bool = False, with_outline: bool = False,
-    jobs: int = 1, again: bool = False,
-) -> Report:  # fmt: skip
+    path: str,
+    common: Common,
+    with_progression: bool = False,
+    with_outline: bool = False,
+    jobs: int = 1,
+    again: bool = False,
+) -> Report:
     """The report on the world at `path`.
 
     `again`: with the limits of the command line for itself, their clock beginning now.

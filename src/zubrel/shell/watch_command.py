@@ -87,14 +87,21 @@ def _saves(world: str, files: set[Path]) -> Iterator[list[str]]:
         # the folder above as well: one that is removed and made again is another folder
         folders = _folders(files)
         known = {folder: _number(folder) for folder in folders}
-        for changes in watch(*folders, step=SETTLES, recursive=False, raise_interrupt=True,
-                             rust_timeout=CHECK_FOLDERS, yield_on_timeout=True):  # fmt: skip
+        for changes in watch(
+            *folders,
+            step=SETTLES,
+            recursive=False,
+            raise_interrupt=True,
+            rust_timeout=CHECK_FOLDERS,
+            yield_on_timeout=True,
+        ):
             paths = [Path(path) for _, path in changes]
             saved = {path.name for path in paths if path.resolve() in files}
             moved = {folder: _number(folder) for folder in _folders(files)} != known
             if moved:
-                saved |= {p.name for p in files if p.exists() and _number(p.parent) !=
-                          known.get(p.parent)}  # fmt: skip
+                saved |= {
+                    p.name for p in files if p.exists() and _number(p.parent) != known.get(p.parent)
+                }
             if saved:
                 yield sorted(saved)
                 files |= _files(world)

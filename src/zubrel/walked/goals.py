@@ -36,9 +36,13 @@ class Goals:
         return state == ACTIVE and all(self.met(g, quest.id, at) for g in earlier)
 
     def count(
-        self, before: Situation, values: dict[Key, Value], gained: Mapping[str, int],
-        beaten: Mapping[str, int], rule: Rule | None,
-    ) -> None:  # fmt: skip
+        self,
+        before: Situation,
+        values: dict[Key, Value],
+        gained: Mapping[str, int],
+        beaten: Mapping[str, int],
+        rule: Rule | None,
+    ) -> None:
         """What a move or a happening counts for, among the goals that counted before it."""
         for quest in self.world.quests.values():
             for goal in quest.goals:

@@ -68,7 +68,6 @@ from zubrel.walked.goals import Goals
 Situation = Mapping[Key, Value]
 LONGEST_REST = 10_000
 # what only moves from one place to another is not gained
-UNCOUNTED = ("fetch", "pick_up")
 
 
 class NeverRests(Exception):
@@ -206,7 +205,7 @@ class Walker:
         done = self._walk_through(outcome.effects, at, False)
         assert done is not None, "the rule is possible"
         values, gained, beaten = done
-        if rule.kind in UNCOUNTED:
+        if rule.kind.regains:
             gained = {}
         self.goals.count(at, values, gained, beaten, rule)
         return values

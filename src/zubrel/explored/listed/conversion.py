@@ -19,8 +19,9 @@ def widened(small: ScalarSpace) -> VectorSpace:
     space.level_starts = [n for n, depth in enumerate(depths) if not n or depth > depths[n - 1]]
     space.blocks = [
         Block(number, np.array(edges.sources, np.uint32), np.array(edges.targets, np.uint32))
-        for number, edges in enumerate(small.edges) if edges.sources
-    ]  # fmt: skip
+        for number, edges in enumerate(small.edges)
+        if edges.sources
+    ]
     space.explored, space.moves = len(small.successors), small.moves
     space.stopped = small.stopped
     return space

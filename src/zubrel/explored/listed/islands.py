@@ -108,9 +108,12 @@ class Islands:
 
 
 def search_islands(
-    system: System, budget: Budget, progress: Progress, with_edges: bool = True,
+    system: System,
+    budget: Budget,
+    progress: Progress,
+    with_edges: bool = True,
     most: int | None = None,
-) -> Islands:  # fmt: skip
+) -> Islands:
     """Find every node. Raises `TooMany` past `most` nodes, `EndlessSettling` as it says."""
     islands = Islands(system, budget)
     _Search(islands, budget, progress, with_edges, most).run()
@@ -119,9 +122,13 @@ def search_islands(
 
 class _Search:
     def __init__(
-        self, islands: Islands, budget: Budget, progress: Progress, with_edges: bool,
+        self,
+        islands: Islands,
+        budget: Budget,
+        progress: Progress,
+        with_edges: bool,
         most: int | None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.islands = islands
         self.budget = budget
         self.progress = progress
@@ -137,10 +144,12 @@ class _Search:
         """The rules of each area; of plain ways also where they lead."""
         plain = {(way.step, way.here): way.there for way in self.islands.open_ways.ways}
         self.at = [
-            [(test, updates, plain.get((move.steps[0].number, area)))
-             for move, test, updates in here]
+            [
+                (test, updates, plain.get((move.steps[0].number, area)))
+                for move, test, updates in here
+            ]
             for area, here in enumerate(rules_by_area(self.islands.system, self.islands.kernel))
-        ]  # fmt: skip
+        ]
 
     def run(self) -> None:
         islands = self.islands
@@ -185,16 +194,23 @@ class _Search:
                 numbers = (going_on[here] + first).astype(np.uint32)
                 self._move(moves, own, settings[here], areas[here], numbers, sources, results)
         if sources:
-            after = [np.concatenate([r[n] for r in results])
-                     for n in range(self.islands.packing.words)]  # fmt: skip
+            after = [
+                np.concatenate([r[n] for r in results]) for n in range(self.islands.packing.words)
+            ]
             targets = self._enter(after)
             if self.with_edges:
                 self._keep(np.concatenate(sources), targets)
 
     def _move(
-        self, moves: list[tuple[Test, list[Update], int | None]], words: list[Any], settings: Any,
-        areas: Any, numbers: Numbers, sources: list[Any], results: list[list[Any]],
-    ) -> None:  # fmt: skip
+        self,
+        moves: list[tuple[Test, list[Update], int | None]],
+        words: list[Any],
+        settings: Any,
+        areas: Any,
+        numbers: Numbers,
+        sources: list[Any],
+        results: list[list[Any]],
+    ) -> None:
         """What the rules of an area make of situations there."""
         for test, updates, there in moves:
             truths = np.broadcast_to(np.asarray(test(*words)), numbers.shape)

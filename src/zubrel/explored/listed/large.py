@@ -173,9 +173,10 @@ class VectorSpace:
 
     def steps_between(self, sources: NumberSet, targets: NumberSet) -> list[Step]:
         found = {
-            block.step for block in self.blocks
+            block.step
+            for block in self.blocks
             if np.any(sources.truths[block.sources] & targets.truths[block.targets])
-        }  # fmt: skip
+        }
         return [self.system.steps[number] for number in sorted(found)]
 
     def shifted(self, step: Step, variable: int, up: bool) -> NumberSet:
@@ -249,9 +250,11 @@ class VectorSpace:
             np.concatenate([none, *(b.targets for b in self.blocks)]),
         ]
         steps = np.concatenate(
-            [none[:0].astype(np.uint16),
-             *(np.full(len(b.sources), b.step, np.uint16) for b in self.blocks)]
-        )  # fmt: skip
+            [
+                none[:0].astype(np.uint16),
+                *(np.full(len(b.sources), b.step, np.uint16) for b in self.blocks),
+            ]
+        )
         here, there = reversed(ends) if turned else ends
         # sorting whole words is several times faster than asking for a stable order
         keys = here.astype(np.uint64) << np.uint64(32)

@@ -89,10 +89,12 @@ class _Search:
 
     def _prepare(self) -> None:
         self.at = [
-            [(test, [(s.number, update) for s, update in zip(move.steps, updates, strict=True)])
-             for move, test, updates in here]
+            [
+                (test, [(s.number, update) for s, update in zip(move.steps, updates, strict=True)])
+                for move, test, updates in here
+            ]
             for here in rules_by_area(self.space.system, self.space.kernel)
-        ]  # fmt: skip
+        ]
 
     def run(self) -> None:
         space = self.space

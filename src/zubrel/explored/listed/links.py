@@ -30,8 +30,9 @@ class Links:
         self.starts = starts
         self.ends = ends
         self.steps = steps
-        self.pieces = [piece for first, last in pairwise(bounds)
-                       for piece in self._pieces(first, last)]  # fmt: skip
+        self.pieces = [
+            piece for first, last in pairwise(bounds) for piece in self._pieces(first, last)
+        ]
 
     def _pieces(self, first: int, last: int) -> list[_Piece]:
         """A level in pieces of a size that stays in the processor's cache."""

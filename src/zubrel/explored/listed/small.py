@@ -233,8 +233,12 @@ class ScalarSpace:
         return frozenset(s for s in sources if settling.meets(update(self.words[s])[0], watched))
 
     def reaching_by_choice(self, target: Numbers, within: Numbers) -> Numbers:
-        moves = {s.number: n for n, move in enumerate(self.system.moves)
-                 if len(move.steps) > 1 for s in move.steps}  # fmt: skip
+        moves = {
+            s.number: n
+            for n, move in enumerate(self.system.moves)
+            if len(move.steps) > 1
+            for s in move.steps
+        }
         known = within
         while True:
             self.budget.spend(len(self.words) * SWEEP)

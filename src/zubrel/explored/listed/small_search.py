@@ -41,9 +41,13 @@ def explore_scalar(
 
 class _Search:
     def __init__(
-        self, space: ScalarSpace, budget: Budget, progress: Progress, most: int | None,
+        self,
+        space: ScalarSpace,
+        budget: Budget,
+        progress: Progress,
+        most: int | None,
         narrow: int,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.space = space
         self.budget = budget
         self.progress = progress

@@ -161,8 +161,11 @@ class Kernel(Struct, frozen=True):
                 if not guard:
                     cleared = f"({word} | {field.mask}) ^ {field.mask ^ (number << shift)}"
                     return [f"{word} = {cleared}"]
-                return [value, f"{word} = {word} - ((v{guard}) << {shift})"
-                               f" + ((one{guard}) * {number << shift})"]  # fmt: skip
+                return [
+                    value,
+                    f"{word} = {word} - ((v{guard}) << {shift})"
+                    f" + ((one{guard}) * {number << shift})",
+                ]
             case Operation.ADD:
                 return [self._shifted(word, change.number << shift, guard)]
             case Operation.FLIP:

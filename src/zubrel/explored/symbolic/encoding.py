@@ -133,11 +133,10 @@ class Encoding:
     def situation(self, values: Sequence[int]) -> Diagram:
         """The one situation with these values of the variables, in their order."""
         literals = [
-            pair for variable in self.coded
-            for pair in zip(
-                self.bits[variable], self.code(variable, values[variable]), strict=True
-            )
-        ]  # fmt: skip
+            pair
+            for variable in self.coded
+            for pair in zip(self.bits[variable], self.code(variable, values[variable]), strict=True)
+        ]
         return self.cube(literals)
 
     def values(self, diagram: Diagram) -> list[int]:

@@ -29,9 +29,14 @@ class Group:
     """
 
     def __init__(
-        self, steps: Sequence[Step], reads: frozenset[int], writes: frozenset[int], repeats: bool,
-        region: int, leaves: bool,
-    ) -> None:  # fmt: skip
+        self,
+        steps: Sequence[Step],
+        reads: frozenset[int],
+        writes: frozenset[int],
+        repeats: bool,
+        region: int,
+        leaves: bool,
+    ) -> None:
         self.region = region
         self.leaves = leaves
         self.steps = steps
@@ -143,9 +148,11 @@ class SymbolicFixpoints:
         move, one = self.moves_of[step.number], self.relations[step.number]
         more, _ = self.settling.set_off_by(one.writes)
         reads = one.reads | more | {ENDING}
-        asks = PLACE in more or PLACE in variables_of(move.guard) or any(
-            PLACE in variables_of(c.when) for c in step.changes
-        )  # fmt: skip
+        asks = (
+            PLACE in more
+            or PLACE in variables_of(move.guard)
+            or any(PLACE in variables_of(c.when) for c in step.changes)
+        )
         if asks or (move.areas is None and PLACE in one.writes):
             return (reads - {PLACE}) | self._areas(range(self.system.variables[PLACE].size))
         return (reads - {PLACE}) | self._areas(move.areas or ())
@@ -172,10 +179,14 @@ class SymbolicFixpoints:
     # fixpoints
 
     def closed(
-        self, seed: Diagram, follow: Callable[[Step, Diagram], Diagram], within: Diagram | None,
-        spread: Callable[[Diagram], Diagram] | None = None, barred: bool = False,
+        self,
+        seed: Diagram,
+        follow: Callable[[Step, Diagram], Diagram],
+        within: Diagram | None,
+        spread: Callable[[Diagram], Diagram] | None = None,
+        barred: bool = False,
         backwards: bool = False,
-    ) -> Diagram:  # fmt: skip
+    ) -> Diagram:
         """The least set that holds `seed` and all that `follow` leads to, kept to `within`.
 
         `backwards` says that `follow` goes from what a step leads into to where it comes from.
@@ -232,9 +243,12 @@ class SymbolicFixpoints:
                 return found
 
     def _group_closed(
-        self, group: Group, found: Diagram, follow: Callable[[Step, Diagram], Diagram],
+        self,
+        group: Group,
+        found: Diagram,
+        follow: Callable[[Step, Diagram], Diagram],
         within: Diagram | None,
-    ) -> Diagram:  # fmt: skip
+    ) -> Diagram:
         while True:
             before = found
             for step in group.steps:

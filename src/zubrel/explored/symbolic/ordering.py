@@ -39,8 +39,9 @@ def used_by(guard: Iterable[int], changes: Sequence[Change]) -> frozenset[int]:
 def _edges(system: System) -> list[frozenset[int]]:
     edges = [
         used_by(variables_of(move.guard), step.changes)
-        for move in system.moves for step in move.steps
-    ]  # fmt: skip
+        for move in system.moves
+        for step in move.steps
+    ]
     edges += [used_by(variables_of(s.guard), s.changes) for s in system.settlers]
     edges += [variables_of(formula) for formula, _ in system.endings]
     here: dict[int, set[int]] = {}
@@ -113,8 +114,10 @@ def _force(
         middles = [sum(s) / len(s) for s in spans]
         pulled = {
             v: sum(weights[e] * middles[e] for e in of[v]) / sum(weights[e] for e in of[v])
-            if of[v] else float(at[v]) for v in order
-        }  # fmt: skip
+            if of[v]
+            else float(at[v])
+            for v in order
+        }
         after = sorted(order, key=lambda v: (pulled[v], at[v]))
         if after == order:
             break

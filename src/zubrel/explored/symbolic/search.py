@@ -37,9 +37,11 @@ def explore_symbolic(
 
 def memory_words(budget: Budget) -> str:
     limit = budget.limits.memory
-    return "the memory of this machine" if limit is None else (
-        f"the limit of {limit / 2**20:,.0f} MiB of memory"
-    )  # fmt: skip
+    return (
+        "the memory of this machine"
+        if limit is None
+        else (f"the limit of {limit / 2**20:,.0f} MiB of memory")
+    )
 
 
 class _Search:

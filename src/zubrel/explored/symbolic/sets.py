@@ -13,10 +13,7 @@ from zubrel.explored.space import Trace
 from zubrel.explored.symbolic.encoding import SELECTORS, Diagram
 from zubrel.explored.symbolic.fixpoints import SymbolicFixpoints
 from zubrel.explored.symbolic.walks import SymbolicWalks
-
-PATIENCE, RESERVE = 1e7, 3e8
-"""Work that goes into shortest plays, in nodes of layers times steps: into layers from the start,
-and beyond these into layers from both ends for whoever asks first, the shortest win."""
+from zubrel.policy import BOTH_ENDS, LAYERS
 
 
 class DiagramSet:
@@ -52,8 +49,8 @@ class SymbolicSpace(SymbolicFixpoints):
 
     def __init__(self, system: System, budget: Budget) -> None:
         super().__init__(system, budget)
-        self.patience = PATIENCE
-        self.reserve = RESERVE
+        self.patience = LAYERS
+        self.reserve = BOTH_ENDS
         self._possible: dict[int, Diagram] = {}
         self._walks: SymbolicWalks | None = None
 
@@ -105,9 +102,11 @@ class SymbolicSpace(SymbolicFixpoints):
         return self._closed_at_once(sources, self.forth, backwards=False)
 
     def _closed_at_once(
-        self, seeds: Sequence[DiagramSet], follow: Callable[[Step, Diagram], Diagram],
+        self,
+        seeds: Sequence[DiagramSet],
+        follow: Callable[[Step, Diagram], Diagram],
         backwards: bool,
-    ) -> list[DiagramSet]:  # fmt: skip
+    ) -> list[DiagramSet]:
         # seeds that walking about makes equal have the same closure
         wider = [DiagramSet(self.spread(seed.diagram)) for seed in seeds]
         return self._at_once(
@@ -163,7 +162,7 @@ class SymbolicSpace(SymbolicFixpoints):
             (self.forth(step, some.diagram) & out).satisfiable()
             for step, one in zip(self.system.steps, self.relations, strict=True)
             if one.writes & some.asks
-        )  # fmt: skip
+        )
 
     def possible(self, step: Step) -> DiagramSet:
         known = self._possible.get(step.number)

@@ -36,8 +36,9 @@ class SymbolicSettling:
         for formula, number in system.endings:
             guard = encoding.formula(formula)
             change = Change(ENDING, Operation.SET, number)
-            self.happen.append((relation(encoding, guard, variables_of(formula), [change]),
-                                free & guard))  # fmt: skip
+            self.happen.append(
+                (relation(encoding, guard, variables_of(formula), [change]), free & guard)
+            )
             free = free & ~guard
         self.needed = bool(self.happen)
         self.on_long_way: Callable[[Diagram], None] | None = None
@@ -98,13 +99,15 @@ class SymbolicSettling:
         _, written = self.set_off_by(step.writes)
         touched = step.writes | written
         kept = {b for v, bits in self.encoding.bits.items() if v not in self.writes for b in bits}
-        given = [self.encoding.cube(s for s in piece.settings if s[0] in kept)
-                 for piece in step.pieces]  # fmt: skip
+        given = [
+            self.encoding.cube(s for s in piece.settings if s[0] in kept) for piece in step.pieces
+        ]
         return [
-            (one, where) for one, where in self.happen
+            (one, where)
+            for one, where in self.happen
             if touched & (one.reads | one.writes)
             and any((where & values).satisfiable() for values in given)
-        ]  # fmt: skip
+        ]
 
     def before(self, settled: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
         """`settled`, and every situation on its way that comes to rest in it.
@@ -128,10 +131,12 @@ class SymbolicSettling:
 
     def meeting(self, events: Mapping[int, Formula]) -> Diagram:
         """The situations on whose way to rest an event takes place."""
-        return self.closed(self.encoding.union(
-            self.restless & self.happen[number][1] & self.encoding.formula(formula)
-            for number, formula in events.items()
-        ))  # fmt: skip
+        return self.closed(
+            self.encoding.union(
+                self.restless & self.happen[number][1] & self.encoding.formula(formula)
+                for number, formula in events.items()
+            )
+        )
 
     def never_resting(self, moving: Diagram) -> Diagram:
         """Of the situations reached from `moving`, those that never come to rest."""

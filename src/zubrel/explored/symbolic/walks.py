@@ -15,9 +15,7 @@ from typing import TYPE_CHECKING
 from zubrel.compiled.system import PLACE, Step
 from zubrel.explored.space import Distance, Trace
 from zubrel.explored.symbolic.encoding import Diagram
-
-MOST_NEAR = 4096
-"""Situations that are looked at for the next move of a play that need not be the shortest."""
+from zubrel.policy import NEAR
 
 if TYPE_CHECKING:
     from zubrel.explored.symbolic.sets import DiagramSet, SymbolicSpace
@@ -43,9 +41,9 @@ class SymbolicWalks:
         space = self.space
         if self.known is None:
             whole = self.allowed == space.found
-            self.known = space.found if whole else space.closed(
-                self.layers[0], space.forth, self.allowed
-            )  # fmt: skip
+            self.known = (
+                space.found if whole else space.closed(self.layers[0], space.forth, self.allowed)
+            )
         return space.set_of(self.known)
 
     def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
@@ -198,8 +196,9 @@ class SymbolicWalks:
             here = self._one(
                 self.space.relations[step.number].preimage(
                     self.space.encoding, self.space.settling.before(here)
-                ) & self.grown[place - 1]
-            )  # fmt: skip
+                )
+                & self.grown[place - 1]
+            )
             steps.append(step)
             place = bisect_left(range(place), 1, key=lambda n: self._meets(n, here))
         steps.reverse()
@@ -228,15 +227,19 @@ class SymbolicWalks:
         return found if len(found) < len(steps) else steps
 
     def _nearest(
-        self, start: int, left: list[Step], walks: dict[int, list[Step]], hope: Diagram,
+        self,
+        start: int,
+        left: list[Step],
+        walks: dict[int, list[Step]],
+        hope: Diagram,
         wanted: Diagram,
-    ) -> tuple[list[Step], int] | None:  # fmt: skip
+    ) -> tuple[list[Step], int] | None:
         """The shortest walk with one of the moves at its end, or to `wanted`; where it leads."""
         walking = self.space.walking
         known: dict[int, list[Step]] = {start: []}
         queue = deque([start])
         others = list(dict.fromkeys(left))
-        while queue and len(known) < MOST_NEAR:
+        while queue and len(known) < NEAR:
             word = queue.popleft()
             path = known[word]
             for step in others:

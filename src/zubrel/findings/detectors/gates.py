@@ -33,20 +33,27 @@ def exact_count(judged: Judged) -> Iterator[Finding]:
             if subject in told or not judged.asks(subject):
                 break
             without = both(
-                (standing_formula(system, move.areas), translator.formula(rule.offered),
-                 translator.formula(_assumed(rule.needs, atom)),
-                 opposite(translator.formula(rule.needs)),
-                 translator.comparison(keys.held(atom.item), ">", atom.number))
-            )  # fmt: skip
+                (
+                    standing_formula(system, move.areas),
+                    translator.formula(rule.offered),
+                    translator.formula(_assumed(rule.needs, atom)),
+                    opposite(translator.formula(rule.needs)),
+                    translator.comparison(keys.held(atom.item), ">", atom.number),
+                )
+            )
             trace = judged.space.walks().shortest(judged.space.where(without))
             if trace is not None:
                 told.add(subject)
                 name = system.world.items[atom.item].name
                 yield Finding(
-                    "exact_count", "warning", subject,
+                    "exact_count",
+                    "warning",
+                    subject,
                     f"{system.world.described(rule)} is refused to who has more than "
-                    f"{atom.number} {name}", atom.span or rule.span, trace,
-                )  # fmt: skip
+                    f"{atom.number} {name}",
+                    atom.span or rule.span,
+                    trace,
+                )
 
 
 def _limited(condition: Cond, denied: bool = False) -> Iterator[Holds]:
@@ -99,8 +106,11 @@ class _Gates:
             seen.add(rule.owner)
             if not self.judged.asks(rule.owner):
                 continue
-            siblings = [m for m in self.system.moves if m.rule.owner == rule.owner
-                        and m.rule.kind == rule.kind]  # fmt: skip
+            siblings = [
+                m
+                for m in self.system.moves
+                if m.rule.owner == rule.owner and m.rule.kind == rule.kind
+            ]
             # each is asked about, whatever the others say
             never = [self._never_stops(m.rule, m.areas) for m in siblings]
             if all(never):
@@ -125,9 +135,10 @@ class _Gates:
             if area.needs == ALWAYS or not self.judged.asks(area.id):
                 continue
             entries = [
-                m for m in self.system.moves
+                m
+                for m in self.system.moves
                 if any(o.destination == area.id for o in m.rule.outcomes)
-            ]  # fmt: skip
+            ]
             elsewhere = opposite(self.translator.at(area.id))
             standing = either(
                 both((standing_formula(self.system, move.areas), elsewhere)) for move in entries

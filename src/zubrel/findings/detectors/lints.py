@@ -63,8 +63,7 @@ def _double_ways(world: World) -> Iterator[Finding]:
                 told.add(rule.owner)
                 words = "which asks for nothing" if _plain(other) else "which is the same"
                 words = words if _same(rule, other) or _plain(other) else "which asks for more"
-                message = (f"{world.described(rule)} is there twice: see {other.span.place}, "
-                           f"{words}")  # fmt: skip
+                message = f"{world.described(rule)} is there twice: see {other.span.place}, {words}"
                 yield Finding("double_way", "warning", rule.owner, message, rule.span)
         known[ends].append(rule)
 
@@ -78,8 +77,9 @@ def _same(a: Rule, b: Rule) -> bool:
 
 def _plain(rule: Rule) -> bool:
     effects = rule.outcomes[0].effects
-    return rule.needs == ALWAYS and rule.lock is None and all(isinstance(e, MoveTo)
-                                                              for e in effects)  # fmt: skip
+    return (
+        rule.needs == ALWAYS and rule.lock is None and all(isinstance(e, MoveTo) for e in effects)
+    )
 
 
 def _lone_eithers(world: World) -> Iterator[Finding]:
@@ -204,9 +204,14 @@ def _near_ids(world: World) -> Iterator[Finding]:
     known: dict[str, list[str]] = {}
     for thing_id, span in _ids(world):
         near = next(
-            (other for mask in _masks(thing_id) for other in known.get(mask, ())
-             if _mistakable(thing_id, other)), None,
-        )  # fmt: skip
+            (
+                other
+                for mask in _masks(thing_id)
+                for other in known.get(mask, ())
+                if _mistakable(thing_id, other)
+            ),
+            None,
+        )
         if near is not None:
             message = f"“{thing_id}” differs from “{near}” by one character"
             yield Finding("near_ids", "note", thing_id, message, span)
@@ -216,9 +221,18 @@ def _near_ids(world: World) -> Iterator[Finding]:
 
 def _ids(world: World) -> Iterator[tuple[str, Span]]:
     sections: tuple[Mapping[str, Thing], ...] = (
-        world.items, world.areas, world.locks, world.facts, world.meters, world.endings,
-        world.people, world.quests, world.foes, world.shops, world.stores,
-    )  # fmt: skip
+        world.items,
+        world.areas,
+        world.locks,
+        world.facts,
+        world.meters,
+        world.endings,
+        world.people,
+        world.quests,
+        world.foes,
+        world.shops,
+        world.stores,
+    )
     for section in sections:
         yield from ((thing.id, thing.span) for thing in section.values())
     for rule in world.rules:

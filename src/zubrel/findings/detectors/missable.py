@@ -62,8 +62,9 @@ def missable_among(judged: Judged, every: list[tuple[Subject, Any, Any]]) -> Ite
     every = [(s, has, there) for s, has, there in every if there and judged.won - has]
     space = judged.space
     able = space.reaching([there for _, _, there in every])
-    open_ones = [(s, has, can) for (s, has, _), can in zip(every, able, strict=True)
-                 if judged.live - can]  # fmt: skip
+    open_ones = [
+        (s, has, can) for (s, has, _), can in zip(every, able, strict=True) if judged.live - can
+    ]
     barred = [has for s, has, _ in open_ones if not s.lasting and s.ever is None]
     reached = iter(space.reached_without(barred))
     findings = []
@@ -91,10 +92,12 @@ def _only_source_of(world: World, once: str) -> str | None:
     happening = [o for h in world.happenings for o in (h.outcome.effects,)]
     happening += [q.reward for q in world.quests.values()]
     for give in own[0].gives if own else ():
-        others = [r for r in world.rules if r not in own and any(g.item == give.item
-                  for g in r.gives)]  # fmt: skip
-        by_itself = any(isinstance(e, Give) and e.item == give.item
-                        for effects in happening for e in effects)  # fmt: skip
+        others = [
+            r for r in world.rules if r not in own and any(g.item == give.item for g in r.gives)
+        ]
+        by_itself = any(
+            isinstance(e, Give) and e.item == give.item for effects in happening for e in effects
+        )
         in_hand = any(g.item == give.item for g in world.holding)
         if not others and not by_itself and not in_hand and len(own[0].outcomes) == 1:
             return give.item
@@ -109,8 +112,14 @@ def subjects(judged: Judged) -> Iterator[Subject]:
         if item.most > 0:
             had = Within(numbers[keys.held(item.id)], 1, item.most)
             ever = None if item.id not in losable else _ever_had(world, numbers, item.id)
-            yield Subject(item.id, f"{item.name} can be missed for good", item.span, had,
-                          item.id not in losable, ever)  # fmt: skip
+            yield Subject(
+                item.id,
+                f"{item.name} can be missed for good",
+                item.span,
+                had,
+                item.id not in losable,
+                ever,
+            )
     yield from _marks(world, numbers)
     for quest in world.quests.values():
         had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
@@ -165,8 +174,11 @@ def _set_elsewhere(world: World, mark: Key, sources: Sequence[Rule]) -> bool:
     """Whether anything but some rules sets a mark: alternatives may share theirs."""
     others = [o for r in world.rules if r not in sources for o in r.outcomes]
     others += [h.outcome for h in world.happenings]
-    return any(isinstance(e, SetMark) and keys.mark(e.kind, e.subject) == mark
-               for o in others for e in o.effects)  # fmt: skip
+    return any(
+        isinstance(e, SetMark) and keys.mark(e.kind, e.subject) == mark
+        for o in others
+        for e in o.effects
+    )
 
 
 def _losable(world: World) -> frozenset[str]:
@@ -193,8 +205,11 @@ def _finding(
     finding = Finding("missable", severity, subject.id, words, subject.span)
     try:
         still = ((can - has) & walks.reached) - never
-        return replace(finding, trace=walks.shortest(missed),
-                       closings=closings(judged, walks, still, missed)[:MOST_CLOSINGS])  # fmt: skip
+        return replace(
+            finding,
+            trace=walks.shortest(missed),
+            closings=closings(judged, walks, still, missed)[:MOST_CLOSINGS],
+        )
     except LimitReached:
         if not judged.space.merged:  # there are other ways to find out, and to show it
             raise

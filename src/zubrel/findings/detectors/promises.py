@@ -21,10 +21,14 @@ def broken_promises(judged: Judged) -> Iterator[Finding]:
         if broken is not None:
             words, trace = broken
             yield Finding(
-                kind="broken_promise", severity="error", subject=promise.id,
+                kind="broken_promise",
+                severity="error",
+                subject=promise.id,
                 message=f"the promise “{promise.kind.replace('_', ' ')}” is broken: {words}",
-                span=promise.span, trace=trace, because=promise.because,
-            )  # fmt: skip
+                span=promise.span,
+                trace=trace,
+                because=promise.because,
+            )
 
 
 class _Test:

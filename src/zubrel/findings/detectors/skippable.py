@@ -98,9 +98,11 @@ def unused(judged: Judged) -> Iterator[Finding]:
     world = judged.system.world
     used = needed_ids(world) | counted_ids(world) | told_ids(world) | _caskets(world)
     for section, what in (
-        (world.items, "item"), (world.locks, "lock"), (world.facts, "fact"),
+        (world.items, "item"),
+        (world.locks, "lock"),
+        (world.facts, "fact"),
         (world.meters, "meter"),
-    ):  # fmt: skip
+    ):
         for thing in section.values():
             if thing.id not in used:
                 message = f"nothing asks for the {what} {thing.name}"
@@ -111,9 +113,12 @@ def _caskets(world: World) -> frozenset[str]:
     """The locks that do something when they are opened: they need not lock anything else."""
     spent = (Take, Wear, Lose, SetMark)
     return frozenset(
-        rule.owner for rule in world.rules if rule.kind == "lock" for outcome in rule.outcomes
+        rule.owner
+        for rule in world.rules
+        if rule.kind == "lock"
+        for outcome in rule.outcomes
         if any(not isinstance(e, spent) and e != OpenLock(rule.owner) for e in outcome.effects)
-    )  # fmt: skip
+    )
 
 
 def _span(world: World, subject: str) -> Span:

@@ -62,10 +62,15 @@ def _finding(judged: Judged, culprit: _Culprit, future: Any) -> Finding:
         else f"{described} makes the game impossible to win when luck is bad"
     )
     return Finding(
-        kind=culprit.kind, severity="error", subject=rule.id, message=words, span=rule.span,
-        trace=trace, situations=judged.space.count(future & judged.doomed),
+        kind=culprit.kind,
+        severity="error",
+        subject=rule.id,
+        message=words,
+        span=rule.span,
+        trace=trace,
+        situations=judged.space.count(future & judged.doomed),
         hopeless=True,
-    )  # fmt: skip
+    )
 
 
 def _shortest(judged: Judged, culprit: _Culprit) -> Trace:

@@ -28,9 +28,10 @@ def swallowed(judged: Judged) -> Iterator[Finding]:
         if not judged.asks(move.rule.id):
             continue
         shown = [
-            (trace, step) for step in move.steps
+            (trace, step)
+            for step in move.steps
             if (trace := judged.space.walks().shortest(_losing(judged, step, needed))) is not None
-        ]  # fmt: skip
+        ]
         if not shown:
             continue
         trace, step = min(shown, key=lambda pair: len(pair[0].steps))
@@ -38,8 +39,10 @@ def swallowed(judged: Judged) -> Iterator[Finding]:
         names = [
             world.name_of(i) for i in sorted(needed) if here & _losing(judged, step, frozenset({i}))
         ]
-        message = (f"{world.described(move.rule)} gives more {' and '.join(names)} than fits, and "
-                   "the surplus is gone")  # fmt: skip
+        message = (
+            f"{world.described(move.rule)} gives more {' and '.join(names)} than fits, and "
+            "the surplus is gone"
+        )
         yield Finding(
             "swallowed", "warning", move.rule.id, message, move.rule.span, trace.then(step)
         )
@@ -68,9 +71,10 @@ def _needed_items(world: World) -> frozenset[str]:
     needed = needed_ids(world) | counted_ids(world)
     carried = {i for carry in world.carries for i in carry.items}
     return frozenset(
-        i.id for i in world.items.values()
+        i.id
+        for i in world.items.values()
         if i.id in needed and (i.bound_given or i.uses is not None or i.id in carried)
-    )  # fmt: skip
+    )
 
 
 def wasted_use(judged: Judged) -> Iterator[Finding]:
@@ -78,9 +82,10 @@ def wasted_use(judged: Judged) -> Iterator[Finding]:
     system = judged.system
     for move in judged.system.moves:
         given_up = {
-            system.numbers[keys.held(e.item)] for e in move.steps[0].outcome.effects
+            system.numbers[keys.held(e.item)]
+            for e in move.steps[0].outcome.effects
             if isinstance(e, Take | Wear)
-        }  # fmt: skip
+        }
         if not given_up or _surely_changed(system, move) - given_up:
             continue
         if not judged.asks(move.rule.id):
@@ -110,9 +115,14 @@ def _changing_nothing_but(judged: Judged, move: Move, variables: set[int]) -> An
 
 def _surely_changed(system: System, move: Move) -> set[int]:
     """The variables that some step of a move changes, whenever the move is possible."""
-    return {c.variable for step in move.steps for c in lone_changes(system, step)
-            if c.operation is Operation.FLIP or excluded(move.guard, c)
-            or (c.operation is Operation.ADD and c.number != 0)}  # fmt: skip
+    return {
+        c.variable
+        for step in move.steps
+        for c in lone_changes(system, step)
+        if c.operation is Operation.FLIP
+        or excluded(move.guard, c)
+        or (c.operation is Operation.ADD and c.number != 0)
+    }
 
 
 def changed_by(system: System, step: Step) -> Sequence[int]:

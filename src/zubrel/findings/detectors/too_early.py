@@ -53,10 +53,12 @@ class _Quest:
 
     def finding(self) -> Iterator[Finding]:
         shown = [
-            (trace, step, goal) for goal in self.quest.goals if goal.remembered
+            (trace, step, goal)
+            for goal in self.quest.goals
+            if goal.remembered
             for step, sources in self._events(goal)
             if (trace := self.space.walks().shortest(sources)) is not None
-        ]  # fmt: skip
+        ]
         if not shown:
             return
         trace, step, goal = min(shown, key=lambda found: len(found[0].steps))
@@ -81,8 +83,9 @@ class _Quest:
             if there is not None:
                 sources = self.space.before(step, there & self.spoilt) - there
             else:
-                whens = [e.when for e in step.events
-                         if (e.quest, e.goal) == (self.quest.id, goal.number)]  # fmt: skip
+                whens = [
+                    e.when for e in step.events if (e.quest, e.goal) == (self.quest.id, goal.number)
+                ]
                 if not whens:
                     continue
                 sources = self.space.before(step, self.spoilt) & self.space.where(whens[0])
@@ -94,8 +97,10 @@ class _Quest:
     def _not_counting(self, goal: Goal) -> Any:
         """The quest has not ended, the goal is not met, and yet it would not count now."""
         formula = both(
-            (self.translator.unended(self.quest.id),
-             opposite(self.translator.met(self.quest, goal.number)),
-             opposite(self.translator.counts(self.quest, goal)))
-        )  # fmt: skip
+            (
+                self.translator.unended(self.quest.id),
+                opposite(self.translator.met(self.quest, goal.number)),
+                opposite(self.translator.counts(self.quest, goal)),
+            )
+        )
         return self.space.where(formula)

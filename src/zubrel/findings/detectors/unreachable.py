@@ -27,10 +27,6 @@ def unreachable(judged: Judged) -> Iterator[Finding]:
     yield from (replace(f, cause=causes.get(f.subject)) for f in found)
 
 
-# rules that the language makes by itself are not subjects
-MADE = ("accept", "hand_in", "deliver", "put", "fetch", "drop", "pick_up")
-
-
 class _Detector:
     def __init__(self, judged: Judged, needed: frozenset[str]) -> None:
         self.judged = judged
@@ -102,7 +98,7 @@ class _Detector:
         for move in self.judged.system.moves:
             rule = move.rule
             told = rule.id == rule.owner and rule.kind in ("lock", "foe")
-            if rule.kind != "way" and rule.kind not in MADE and not told and self._impossible(move):
+            if rule.kind != "way" and not rule.kind.made and not told and self._impossible(move):
                 what = "pick this up" if rule.kind == "find" else "do this"
                 yield self._rule(move, f"no play can ever {what}: “{rule.label}”")
 
@@ -133,11 +129,17 @@ class _Detector:
         system = self.judged.system
         for part in parts_of(move.guard):
             for mark in variables_of(part) & self.marks:
-                own = {s.number for s in move.steps for c in s.changes
-                       if c.variable == mark and c.when == TRUE}  # fmt: skip
-                if is_low(system, mark, part) and own == self.setters.get(mark) and (
-                    own == {s.number for s in move.steps}
-                ):  # fmt: skip
+                own = {
+                    s.number
+                    for s in move.steps
+                    for c in s.changes
+                    if c.variable == mark and c.when == TRUE
+                }
+                if (
+                    is_low(system, mark, part)
+                    and own == self.setters.get(mark)
+                    and (own == {s.number for s in move.steps})
+                ):
                     high = system.variables[mark].high
                     return Within(mark, high, high)
         return None

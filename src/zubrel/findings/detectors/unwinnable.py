@@ -14,7 +14,10 @@ def unwinnable(judged: Judged) -> Iterator[Finding]:
         endings = judged.system.world.endings.values()
         span = next((e.span for e in endings if e.good), None)
         yield Finding(
-            kind="unwinnable", severity="error", subject="world",
-            message="no play whatever comes to a good ending", span=span,
+            kind="unwinnable",
+            severity="error",
+            subject="world",
+            message="no play whatever comes to a good ending",
+            span=span,
             hopeless=True,
-        )  # fmt: skip
+        )

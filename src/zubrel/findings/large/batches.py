@@ -16,7 +16,7 @@ from typing import cast
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.base.budget import SECOND, Allowance, Budget, LimitReached, Limits
+from zubrel.base.budget import Allowance, Budget, LimitReached, Limits
 from zubrel.base.processes import end_workers, pool_of
 from zubrel.base.progress import Progress, Silence
 from zubrel.compiled.formulas import Formula
@@ -25,9 +25,8 @@ from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, judge
 from zubrel.findings.large.questions import Answer, Question, answer, look_through, with_plays
+from zubrel.policy import BATCH
 
-PATIENCE = 40 * SECOND
-"""Work that a batch may take before it is halved."""
 AHEAD = 2
 """Batches that are given to each worker before it asks."""
 TICK = 0.1
@@ -69,9 +68,11 @@ class Batches:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None,
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
         trace: TracebackType | None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._end_workers()
 
     def _end_workers(self) -> None:
@@ -168,13 +169,16 @@ class Batches:
 
 
 def _answered(
-    system: System, batch: Sequence[Question], allowance: Allowance, budget: Budget,
+    system: System,
+    batch: Sequence[Question],
+    allowance: Allowance,
+    budget: Budget,
     progress: Progress,
-) -> Result:  # fmt: skip
+) -> Result:
     """What a lens made for a batch says; None where the work or the memory is not enough."""
     found, began = None, budget.work
     try:
-        with budget.within(min(PATIENCE, allowance.left)):
+        with budget.within(min(BATCH, allowance.left)):
             budget.look()
             asked = dict.fromkeys(f for question in batch for f in question.asked)
             lens = look_through(system, list(asked), budget, progress)
@@ -195,4 +199,4 @@ def _begin(system: System, limits: Limits) -> None:
 
 def _work(batch: Sequence[Question]) -> Result:
     ((system, limits),) = _GIVEN
-    return _answered(system, batch, Allowance(PATIENCE), Budget(limits), Silence())
+    return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence())

@@ -33,8 +33,10 @@ class Inquiry(Struct):
 def _of(move: Move, system: System) -> dict[Formula, None]:
     """What a move reads, and tests of all that it changes; where it leads away, from each area."""
     changes = [c for step in move.steps for c in step.changes]
-    tests = [Within(v, system.variables[v].high, system.variables[v].high)
-             for v in dict.fromkeys(c.variable for c in changes)]  # fmt: skip
+    tests = [
+        Within(v, system.variables[v].high, system.variables[v].high)
+        for v in dict.fromkeys(c.variable for c in changes)
+    ]
     ends = [c.number for c in changes if c.variable == PLACE]
     if ends:
         areas = dict.fromkeys((*(move.areas or ()), *ends))
@@ -151,9 +153,12 @@ class Answers(Questions):
     """
 
     def __init__(
-        self, system: System, known: dict[Formula, bool], otherwise: bool,
+        self,
+        system: System,
+        known: dict[Formula, bool],
+        otherwise: bool,
         surely_possible: frozenset[int],
-    ) -> None:  # fmt: skip
+    ) -> None:
         super().__init__(system)
         self.surely_possible = surely_possible
         self.known = known

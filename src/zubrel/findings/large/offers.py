@@ -40,10 +40,14 @@ class Offers:
         if any(len(move.steps) > 1 for move in moves):
             return None
         where = either(
-            both((standing_formula(self.system, move.areas),
-                  *(p for p in parts_of(move.guard) if not is_low(self.system, mark, p))))
+            both(
+                (
+                    standing_formula(self.system, move.areas),
+                    *(p for p in parts_of(move.guard) if not is_low(self.system, mark, p)),
+                )
+            )
             for move in moves
-        )  # fmt: skip
+        )
         return Offer(tuple(moves), where)
 
     def _mark(self, formula: Formula) -> int | None:

@@ -16,7 +16,7 @@ from typing import Any, cast
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.base.budget import SECOND, Allowance, Budget, LimitReached
+from zubrel.base.budget import Allowance, Budget, LimitReached
 from zubrel.base.progress import Progress
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import PLACE, System
@@ -46,13 +46,12 @@ from zubrel.findings.large.questions import (
     spelled_out,
 )
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
+from zubrel.policy import BATCHES
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
 CHUNK = 64
 """Subjects of which the first lens is asked at once whether they can be missed."""
-ENOUGH = 300 * SECOND
-"""Work that the questions to the first lens may take, and as much the batches of all others."""
 COUNTING = tuple(name for name in EVERY if name not in SHORTENING)
 """Reductions that keep the number of moves."""
 
@@ -81,7 +80,7 @@ def full_size(lens: Lens, budget: Budget, progress: Progress, jobs: int = 1) -> 
         return FullSize(judged, (), ())
     found = [spelled_out(lens, f) for f in luck_and_doom]
     found += [*unwinnable(judged), *unused(judged), *lints(judged)]
-    with Batches(lens.system, budget, progress, Allowance(ENOUGH), jobs) as batches:
+    with Batches(lens.system, budget, progress, Allowance(BATCHES), jobs) as batches:
         work = _Work(judged, budget, batches)
         try:
             found += list(work.findings())
@@ -122,7 +121,7 @@ class _Work:
         self.budget = budget
         self.batches = batches
         self.progress = batches.progress
-        self.allowance = Allowance(ENOUGH)
+        self.allowance = Allowance(BATCHES)
         woven = {o.number for openings in self.lens.reduced.woven.values() for o in openings}
         self.acting = woven | {s.number for m in self.lens.acting for s in m.steps}
         self.offers = Offers(self.system)

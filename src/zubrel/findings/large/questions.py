@@ -29,11 +29,18 @@ from zubrel.quotient.lens import Lens, look
 from zubrel.reduced.reduce import EVERY
 
 BY_SUBJECT: dict[str, Detector] = {
-    "broken_promise": broken_promises, "too_early": too_early, "no_gate": no_gate,
-    "exact_count": exact_count, "swallowed": swallowed, "empty_hands": empty_hands,
-    "wasted_use": wasted_use, "endless": endless, "silent": silent, "unheard": unheard,
+    "broken_promise": broken_promises,
+    "too_early": too_early,
+    "no_gate": no_gate,
+    "exact_count": exact_count,
+    "swallowed": swallowed,
+    "empty_hands": empty_hands,
+    "wasted_use": wasted_use,
+    "endless": endless,
+    "silent": silent,
+    "unheard": unheard,
     "skippable": skippable,
-}  # fmt: skip
+}
 """By kind, those whose subjects have nothing to do with each other."""
 
 
@@ -87,9 +94,10 @@ def askings(system: System) -> list[Asking]:
     moves = {s.number: m for m in system.moves for s in m.steps}
     return [
         Asking(kind, inquiry.subject, tuple(inquiry.asked(system, moves)), tuple(inquiry.steps))
-        for kind, detector in BY_SUBJECT.items() for inquiry in inquiries(system, detector)
+        for kind, detector in BY_SUBJECT.items()
+        for inquiry in inquiries(system, detector)
         if inquiry.formulas or inquiry.steps
-    ]  # fmt: skip
+    ]
 
 
 def answer(judged: Judged, questions: Sequence[Question]) -> Answer:
@@ -119,9 +127,12 @@ def with_plays(finding: Finding, change: Callable[[Trace], Trace]) -> Finding:
 
 
 def look_through(
-    system: System, asked: Sequence[Formula], budget: Budget, progress: Progress,
+    system: System,
+    asked: Sequence[Formula],
+    budget: Budget,
+    progress: Progress,
     using: Sequence[str] = EVERY,
-) -> Lens:  # fmt: skip
+) -> Lens:
     """A lens for some formulas, searched to its end. Raises `LimitReached` where a limit ends it,
     `WorkSpent` where its share of work does."""
     lens = look(system, asked, budget, progress, using)

@@ -64,9 +64,10 @@ def outline(judged: Judged, progression: Progression) -> Outline:
     """All of it, of a search that was not cut short."""
     growth = judged.space.walks().by_moves([judged.space.everything, judged.won, judged.doomed])
     return Outline(
-        tuple(areas_behind(judged)), tuple(_choices(judged, progression)),
+        tuple(areas_behind(judged)),
+        tuple(_choices(judged, progression)),
         None if growth is None else tuple(growth),
-    )  # fmt: skip
+    )
 
 
 def gates(system: System) -> list[tuple[Atom, Formula]]:
@@ -92,9 +93,11 @@ def areas_behind(judged: Judged, arriving: Arriving | None = None) -> Iterator[B
         behind = [n for n, free in enumerate(without) if here and not free & here]
         last = [n for n in behind if not any(order.precedes(n, m) for m in behind)]
         yield Behind(
-            area, first,
-            tuple(every[n][0] for n in behind), tuple(every[n][0] for n in last),
-        )  # fmt: skip
+            area,
+            first,
+            tuple(every[n][0] for n in behind),
+            tuple(every[n][0] for n in last),
+        )
 
 
 def _arriving(judged: Judged, area: int) -> tuple[Any, Distance | None]:
@@ -157,13 +160,15 @@ def _choices(judged: Judged, progression: Progression) -> Iterator[Choice]:
     needed = {m.id for m in progression.must_haves}
     needed |= {other for m in progression.must_haves for other in m.together}
     asked, start = needed_ids(judged.system.world), space.at_end_of(Trace(()))
-    optional = [i for i, set_ in had.items()
-                if i not in needed and i in asked and set_ and not set_ & start]  # fmt: skip
+    optional = [
+        i for i, set_ in had.items() if i not in needed and i in asked and set_ and not set_ & start
+    ]
     pairs = list(combinations(optional[:MOST_OPTIONAL], 2))
     unions = [had[a] | had[b] for a, b in pairs]
     frees = space.reached_without(unions)
-    found = {pair: u for pair, u, free in zip(pairs, unions, frees, strict=True)
-             if not free & judged.won}  # fmt: skip
+    found = {
+        pair: u for pair, u, free in zip(pairs, unions, frees, strict=True) if not free & judged.won
+    }
     free_of = dict(zip(pairs, frees, strict=True))
     musts = {m.id: had[m.id] for m in progression.must_haves if m.id in had}
     without = dict(zip(musts, space.reached_without(list(musts.values())), strict=True))
@@ -176,10 +181,11 @@ def _choices(judged: Judged, progression: Progression) -> Iterator[Choice]:
         before = {m for m in musts if not without[m] & union}
         after = {m for m, there in musts.items() if not free & there}
         yield Choice(
-            sides, space.walks().moves_to(union) or Distance(0),
+            sides,
+            space.walks().moves_to(union) or Distance(0),
             tuple(m for m in musts if m in before and not later[m] & before),
             tuple(m for m in musts if m in after and not earlier[m] & after),
-        )  # fmt: skip
+        )
 
 
 def _sides(pairs: dict[tuple[str, str], Any]) -> Iterator[tuple[tuple[str, ...], ...]]:

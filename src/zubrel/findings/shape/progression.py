@@ -81,8 +81,11 @@ def _must_haves(judged: Judged) -> tuple[tuple[MustHave, ...], tuple[tuple[str, 
     every = [(i, s, space.where(f)) for i, s, f in had_formulas(judged)]
     every = [(i, s, had) for i, s, had in every if had and not had & start]
     without = space.reached_without([had for _, _, had in every])
-    needed = [(i, s, had, free) for (i, s, had), free in zip(every, without, strict=True)
-              if not free & judged.won]  # fmt: skip
+    needed = [
+        (i, s, had, free)
+        for (i, s, had), free in zip(every, without, strict=True)
+        if not free & judged.won
+    ]
     firsts = {i: space.walks().moves_to(had) or Distance(0) for i, _, had, _ in needed}
 
     def may_precede(a: str, b: str) -> bool:
@@ -109,9 +112,11 @@ def _arranged(
     leaders = [i for i in before if leader[i] == i]
     earlier = {i: {leader[a] for a in before[i]} - {i} for i in leaders}
     pairs = [
-        (a, b) for b in leaders for a in leaders
+        (a, b)
+        for b in leaders
+        for a in leaders
         if a in earlier[b] and not any(a in earlier[c] for c in earlier[b])
-    ]  # fmt: skip
+    ]
     found = [
         MustHave(i, sections[i], firsts[i], tuple(o for o in before if leader[o] == i != o))
         for i in leaders
@@ -128,10 +133,13 @@ def _windows(judged: Judged) -> Iterator[Window]:
     unended = space.everything - judged.ended
     finds = {key[1] for key in judged.system.numbers if key[0] == "taken"}
     sections: dict[str, Container[str]] = {
-        "item": world.items, "quest": world.quests, "find": finds
-    }  # fmt: skip
-    every = [(s, section) for s in subjects(judged) for section, ids in sections.items()
-             if s.id in ids]  # fmt: skip
+        "item": world.items,
+        "quest": world.quests,
+        "find": finds,
+    }
+    every = [
+        (s, section) for s in subjects(judged) for section, ids in sections.items() if s.id in ids
+    ]
     had = [space.where(subject.had) for subject, _ in every]
     for (subject, section), has, can in zip(every, had, space.reaching(had), strict=True):
         first = space.walks().moves_to(has)

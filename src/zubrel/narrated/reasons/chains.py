@@ -104,8 +104,9 @@ class Reasons(Struct):
         """All that a rule asks for, as one condition."""
         parts: list[Cond] = []
         if rule.areas is not None:
-            parts.append(Any(tuple(At(a) for a in rule.areas)) if len(rule.areas) != 1
-                         else At(rule.areas[0]))  # fmt: skip
+            parts.append(
+                Any(tuple(At(a) for a in rule.areas)) if len(rule.areas) != 1 else At(rule.areas[0])
+            )
         if rule.lock:
             parts.append(LockOpen(rule.lock))
         parts += [Holds(t.item, ">=", t.count) for t in rule.takes]
@@ -133,9 +134,14 @@ class Reasons(Struct):
         if not lacking:
             if not self._never(condition):
                 return []
-            return [_line(depth, f"{title} needs things that can each still be had, but not "
-                                 f"together: {phrase(self.world, condition)}."),
-                    *self._short_of(condition, depth + 1)]  # fmt: skip
+            return [
+                _line(
+                    depth,
+                    f"{title} needs things that can each still be had, but not "
+                    f"together: {phrase(self.world, condition)}.",
+                ),
+                *self._short_of(condition, depth + 1),
+            ]
         lines = []
         for atom in lacking[:WIDEST]:
             text = f"{title} needs {phrase(self.world, atom)}, {self._verdict_on(atom)}."
@@ -165,9 +171,10 @@ class Reasons(Struct):
     def _still_possible(self) -> tuple[Rule, ...]:
         space = self.space
         return tuple(
-            move.rule for move in space.system.moves
+            move.rule
+            for move in space.system.moves
             if any(space.possible(step) & self.future for step in move.steps)
-        )  # fmt: skip
+        )
 
     def _verdict_on(self, atom: Cond) -> str:
         if isinstance(atom, Holds) and atom.operator == ">=" and atom.number > 1:
@@ -295,16 +302,20 @@ class Reasons(Struct):
         entries = [r for r in self.world.rules if self._leads_into(r, beyond)]
         lines = []
         for rule in entries[:WIDEST]:
-            lines += self._lack(self.world.described(rule),
-                                self._demand(rule), depth)  # fmt: skip
+            lines += self._lack(self.world.described(rule), self._demand(rule), depth)
         if entries:
             return lines
         left = self._left_at(beyond)
         name = self.world.name_of(atom.area)
         if left:
             number, walked = left
-            return [_line(depth, f"Move {number}, “{walked.rule.label}”, led away from it, and no "
-                                 "way leads back.")]  # fmt: skip
+            return [
+                _line(
+                    depth,
+                    f"Move {number}, “{walked.rule.label}”, led away from it, and no "
+                    "way leads back.",
+                )
+            ]
         return [_line(depth, f"No way leads to {name} from where the player can be.")]
 
     def _beyond(self, area: str) -> frozenset[str]:

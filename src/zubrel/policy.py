@@ -1,0 +1,51 @@
+"""Which engine, and how much work: every number that decides it, with what it was measured by.
+
+Work is in units of `base.budget`, about a microsecond each (docs/performance.md has the figures).
+None of these numbers changes what is true, only what is found out in which time.
+"""
+
+from __future__ import annotations
+
+from zubrel.base.budget import SECOND
+
+# which engine
+
+SMALL, MIDDLE, MANY = 10_000, 50_000, 2_000_000
+"""Situations: plain integers up to the first (NumPy pays 0.4 ms a level, and 0.2 s to be imported),
+a look at diagrams after the second, and from the third on nothing is listed."""
+NARROW = 500_000
+"""Situations up to which plain integers are used where few are found in one area at one distance
+(a chain of 500: 3 s instead of 11)."""
+LOOK, LONG_LOOK, FAST = 0.8 * SECOND, 2.5 * SECOND, 400_000
+"""Work that a look at diagrams may take, and how much where it finds more than so many situations a
+second's work: faster than they could be listed (10⁶ situations take 0.9 s)."""
+EXACT = 6 * SECOND
+"""Work on a search for every situation where classes of them would do as well (realm M: 2 s)."""
+ARRAYS = 150 << 20
+"""Bytes of address space that NumPy takes to begin with."""
+ISLANDS = 300_000
+"""Islands that are listed for `rehearse` before sets of situations have to do."""
+
+# shortest walks by sets
+
+LAYERS, BOTH_ENDS = 1e7, 3e8
+"""Nodes of layers times steps: into layers from the start, and beyond these into layers from both
+ends, for whoever asks first, the shortest win (realm M 46 moves, 60 areas of exploration 80: exact,
+and sooner than by growing sets)."""
+NEAR = 4096
+"""Situations that are looked at for the next move of a walk that need not be the shortest."""
+
+# findings
+
+OF_FEW, OF_MANY, FEW = 25 * SECOND, 2 * SECOND, 10**10
+"""Work on findings with every situation in sets before classes of them have to do: where there are
+few situations, and where there are more (quests 8: 4 s; realm M: not in a minute)."""
+BATCH, BATCHES = 40 * SECOND, 300 * SECOND
+"""Work on one batch of questions before it is halved, and on all of them; as much for the first
+lens (all of realm XL: 124 s)."""
+MAPPING = 60 * SECOND
+"""Work on what lies behind what in a world of full size (realm L: 33 s)."""
+TELLING, EXPLAINING = 80 * SECOND, 20 * SECOND
+"""Work on telling of such a world, and how much of it on explanations that need another look."""
+HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
+"""Situations, and work, up to which `play` searches a world without being asked to."""

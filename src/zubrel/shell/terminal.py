@@ -1,0 +1,343 @@
+"""Walking by hand at a terminal: what is shown, and what can be typed."""
+
+from __future__ import annotations
+
+import os
+import random
+import sys
+from contextlib import suppress
+
+import click
+
+from zubrel.base.plain import plain
+from zubrel.checked import keys
+from zubrel.checked.conditions import ACTIVE
+from zubrel.checked.keys import ENDING, PLACE
+from zubrel.checked.world import Goal, Rule
+from zubrel.narrated.walks import held_words
+from zubrel.narrated.words import counted, listed
+from zubrel.played.advice import Advice
+from zubrel.played.session import Impossible, NeedsOutcome, Session, Step
+from zubrel.played.why import area_text, lacking, refusal
+from zubrel.shell.streams import CannotWrite, say, styled, write_text
+from zubrel.walked.walker import Situation
+
+GROUPS = {
+    "way": "go",
+    "find": "take",
+    "pick_up": "take",
+    "fetch": "take",
+    "lock": "use",
+    "deed": "use",
+    "put": "use",
+    "drop": "use",
+    "talk": "talk",
+    "recipe": "craft",
+    "buy": "trade",
+    "sell": "trade",
+    "accept": "quest",
+    "deliver": "quest",
+    "hand_in": "quest",
+    "foe": "fight",
+}
+ORDER = ("go", "take", "use", "talk", "craft", "trade", "quest", "fight")
+HELP = """\
+  NUMBER or RULE   do it (RULE: 2 for the second outcome)
+  why MOVE         what is missing for it
+  undo, redo       one move back, one forward again
+  look, held, quests
+  hint             the next move of a shortest win from here
+  goto LINE        go to a line of the walk so far (0: the start)
+  ids              every rule of the world by its id, with what stands in its way here
+  save FILE        the walk as a script for "zubrel rehearse"
+  quit             (or q, or exit)"""
+LEAVING = ("quit", "q", "exit")
+
+
+class Play:
+    """A session of walking by hand, typed and shown."""
+
+    def __init__(self, session: Session, advice: Advice | None, luck: random.Random | None) -> None:
+        self.session = session
+        self.world = session.world
+        self.advice = advice
+        self.luck = luck
+        self.numbered: list[Rule] = []
+
+    def run(self) -> None:
+        say(self.world.title, bold=True)
+        self._look()
+        while (line := self._read()) is not None:
+            word, _, rest = line.strip().partition(" ")
+            if word in LEAVING:
+                break
+            if word:
+                self._obey(word, rest.strip())
+
+    def _read(self) -> str | None:
+        if sys.stdin is None:
+            return None
+        if sys.stdin.isatty():
+            with suppress(ImportError):  # with it, earlier lines can be called back and edited
+                import readline  # noqa: F401
+            try:
+                return input("> ")
+            except EOFError:
+                return None
+        try:
+            line = sys.stdin.readline()
+        except UnicodeDecodeError:
+            say("That is no text in UTF-8.")
+            return ""
+        if line:
+            say(f"> {plain(line.rstrip())}")
+        return line or None
+
+    def _obey(self, word: str, rest: str) -> None:
+        match word:
+            case "help":
+                say(HELP)
+            case "look":
+                self._look()
+            case "held":
+                say(f"held: {self._held()}")
+            case "quests":
+                say("\n".join(self._quests()) or "no quests")
+            case "undo" | "redo":
+                self._back_or_forth(word)
+            case "why":
+                self._why(rest)
+            case "hint":
+                self._hint()
+            case "ids":
+                self._ids()
+            case "goto":
+                self._goto(rest)
+            case "save":
+                self._save(rest)
+            case _:
+                self._do(word if not rest else f"{word} {rest}")
+
+    # telling
+
+    def _look(self) -> None:
+        here = self.session.here
+        say()
+        say(self.world.name_of(str(here[PLACE])), bold=True)
+        text = area_text(self.session.walker, here)
+        for line in [text] if text else []:
+            say(f"  {line}")
+        people = [
+            p.name
+            for p in self.world.people.values()
+            if any(
+                area == here[PLACE] and self.session.walker.holds(when, here)
+                for area, when in p.places
+            )
+        ]
+        if people:
+            say(f"  here: {listed(people)}")
+        say(f"  held: {self._held()}")
+        if meters := [f"{m.name} {here[keys.meter(m.id)]}" for m in self.world.meters.values()]:
+            say(f"  {', '.join(meters)}")
+        for line in self._quests():
+            say(f"  {line}")
+        if self.session.over:
+            ending = self.world.endings[str(here[ENDING])]
+            good = "a good ending" if ending.good else "a bad ending"
+            say(f"The end: {ending.name} ({good}). undo goes back.", bold=True)
+            self.numbered = []
+            return
+        self._list_moves()
+        self._outlook()
+
+    def _list_moves(self) -> None:
+        possible = self.session.possible()
+        groups = {g: [r for r in possible if GROUPS[r.kind] == g] for g in ORDER}
+        self.numbered = [rule for group in groups.values() for rule in group]
+        number = 0
+        for group, rules in groups.items():
+            for rule in rules:
+                number += 1
+                dooms = self.advice is not None and self.advice.dooms(rule, self.session.here)
+                mark = styled("   (no win after this)", fg="red") if dooms else ""
+                say(f"  {group if rule is rules[0] else '':6}{number:3}  {rule.label}{mark}")
+        for rule, text in self.session.blocked():
+            missing = lacking(self.session.walker, rule, self.session.here)
+            why = f"“{text}”" if text else listed(missing)
+            say(f"  {'':6}  –  {rule.label}: {why}")
+
+    def _outlook(self) -> None:
+        if self.advice is None:
+            return
+        if self.advice.live(self.session.here):
+            say("  The game can still be won.", fg="green")
+            return
+        here = len(self.session.done)
+        states = [self.session.start, *(step.after for step in self.session.done)]
+        while here and not self.advice.live(states[here - 1]):
+            here -= 1
+        culprit = f" since move {here}, “{self.session.done[here - 1].rule.label}”" if here else ""
+        say(f"  The game can no longer be won{culprit}.", fg="red", bold=True)
+
+    def _held(self) -> str:
+        return ", ".join(held_words(self.world, self.session.here)) or "nothing"
+
+    def _quests(self) -> list[str]:
+        found = []
+        for quest in self.world.quests.values():
+            if self.session.here["quest", quest.id] != ACTIVE:
+                continue
+            goals = [self._goal(*goal) for goal in self.session.goals(quest)]
+            step = f", step {len(goals)} of {len(quest.goals)}" if quest.in_turn else ""
+            if quest.in_turn and not goals[-1].endswith(" (met)"):
+                goals = goals[-1:]
+            found.append(f"quest: {quest.name}{step} – {'; '.join(goals) or 'to be handed in'}")
+        return found
+
+    def _goal(self, goal: Goal, met: bool, progress: int) -> str:
+        words = self.world.goal_name(goal)
+        if met:
+            return f"{words} (met)"
+        return f"{words} ({progress} of {goal.count})" if goal.count > 1 else words
+
+    def _ids(self) -> None:
+        """Every rule, those that are possible here first."""
+        rules = sorted(self.world.rules, key=lambda r: not self._possible(r))
+        for rule in rules:
+            missing = lacking(self.session.walker, rule, self.session.here)
+            say(f"  {rule.id:24}  {rule.label}" + (f": {listed(missing)}" * bool(missing)))
+
+    def _possible(self, rule: Rule) -> bool:
+        return self.session.walker.possible(rule, self.session.here)
+
+    # moving
+
+    def _rule(self, name: str) -> Rule | None:
+        if _is_number(name):
+            number = int(name)
+            if 1 <= number <= len(self.numbered):
+                return self.numbered[number - 1]
+            say(f"There is no move {name} here.")
+            return None
+        rule = self.session.find(name)
+        if rule is None:
+            say(f"There is no “{plain(name)}” – a number, a rule id, or help.")
+        return rule
+
+    def _do(self, text: str) -> None:
+        name, _, outcome = (part.strip() for part in text.partition(":"))
+        rule = self._rule(name)
+        if rule is None:
+            return
+        before = self.session.here
+        try:
+            step = self.session.move(rule, int(outcome) if _is_number(outcome) else None)
+        except Impossible:
+            told = refusal(self.session.walker, rule, before)
+            say(f"“{told}”" if told else "That is not possible.")
+            say(f"  {listed(lacking(self.session.walker, rule, before))}")
+            return
+        except NeedsOutcome as luck:
+            chosen = self._draw(luck)
+            if chosen is None:
+                return
+            step = self.session.move(rule, chosen)
+        self._after(step, before)
+
+    def _draw(self, needed: NeedsOutcome) -> int | None:
+        """The outcome that luck brings: drawn, or asked for."""
+        outcomes = needed.rule.outcomes
+        if self.luck is not None:
+            return self.luck.choices([o.number for o in outcomes], [o.odds for o in outcomes])[0]
+        for outcome in outcomes:
+            say(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
+        say("Which outcome?")
+        answer = (self._read() or "").strip()
+        if _is_number(answer) and int(answer) in needed.numbers:
+            return int(answer)
+        say("Nothing was done.")
+        return None
+
+    def _after(self, step: Step, before: Situation) -> None:
+        say(f"{step.rule.label}.")
+        if step.says:
+            say(f"  “{step.says}”")
+        if step.changes:
+            say(f"  {', '.join(step.changes)}")
+        if self.advice is not None:
+            for subject in self.advice.lost(before, step.after):
+                if subject.id not in self.world.endings:
+                    name = self.world.name_of(subject.id)
+                    say(f"  Missed for good: {name} ({subject.id}).", fg="magenta")
+        self._look()
+
+    def _back_or_forth(self, word: str) -> None:
+        moved = bool(self.session.done) if word == "undo" else bool(self.session.undone)
+        if not moved:
+            say(f"Nothing to {word}.")
+            return
+        if word == "undo":
+            self.session.undo()
+        else:
+            self.session.redo()
+        self._look()
+
+    def _why(self, name: str) -> None:
+        rule = self._rule(name) if name else None
+        if rule is None:
+            return
+        missing = lacking(self.session.walker, rule, self.session.here)
+        say(listed(missing) if missing else f"“{rule.label}” is possible.")
+
+    def _hint(self) -> None:
+        if self.advice is None:
+            say("There are no hints for this world; start with --hints.")
+            return
+        found = self.advice.next_move(self.session.here)
+        if found is None:
+            say("There is no win from here; undo goes back.")
+            return
+        rule, length = found
+        left = f"then a win is {counted(length - 1, 'move')} away" if length > 1 else "that wins"
+        say(f"“{rule.label}” ({rule.id}): {left}.")
+
+    def _goto(self, text: str) -> None:
+        last = len(self.session.done) + len(self.session.undone)
+        if not _is_number(text) or int(text) > last:
+            say(f"goto needs a line of the walk, 0 to {last}.")
+            return
+        while len(self.session.done) > int(text):
+            self.session.undo()
+        while len(self.session.done) < int(text):
+            self.session.redo()
+        self._look()
+
+    def _save(self, path: str) -> None:
+        if not path:
+            say("save needs the name of a file.")
+            return
+        if os.path.lexists(path.replace("\0", "")) and not self._may_overwrite(path):
+            say(f"{plain(path)} is already there: nothing is written.")
+            return
+        try:
+            write_text(self.session.script(), path)
+        except click.UsageError as wrong:
+            say(wrong.message)
+            return
+        except CannotWrite as fault:
+            say(str(fault))
+            return
+        say(f"{plain(path)}: {counted(len(self.session.done), 'move')}")
+
+    def _may_overwrite(self, path: str) -> bool:
+        """Whether somebody at a terminal agrees to that; piped input never does."""
+        if sys.stdin is None or not sys.stdin.isatty():
+            return False
+        say(f"{plain(path)} is already there. Write over it? (yes or no)")
+        return (self._read() or "").strip().lower() in ("y", "yes")
+
+
+def _is_number(text: str) -> bool:
+    """Whether a text is a number that somebody may have meant: at most six digits of ASCII."""
+    return text.isascii() and text.isdigit() and len(text) <= 6
