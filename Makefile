@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint fuzz fuzz-input bench screenshots clean
+.PHONY: demo test lint fuzz fuzz-input coverage bench screenshots clean
 
 demo: $(READY)
 	$(BIN)/zubrel demo zubrel-demo --force
@@ -17,6 +17,13 @@ lint: $(READY)
 	$(BIN)/ruff check src tests benchmarks docs setup.py
 	$(BIN)/ruff format --check src tests benchmarks docs setup.py
 	$(BIN)/mypy
+
+# Which branches the tests take, those of the built program included.
+coverage: $(READY)
+	$(BIN)/coverage erase
+	$(BIN)/coverage run -m tests
+	$(BIN)/coverage combine --quiet
+	$(BIN)/coverage report --fail-under 90
 
 # As many random worlds against the slow reference as you have patience for.
 fuzz: $(READY)

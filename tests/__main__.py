@@ -8,6 +8,7 @@ import os
 import re
 import subprocess
 import sys
+import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -31,16 +32,19 @@ def run_all():
     names.sort(key=lambda name: FIRST.index(name) if name in FIRST else len(FIRST))
 
     def run(name):
-        return subprocess.run([sys.executable, "-m", "tests", f"tests.{name}"],
+        began = time.monotonic()
+        done = subprocess.run([sys.executable, "-m", "tests", f"tests.{name}"],
                               capture_output=True, text=True, errors="replace")  # fmt: skip
+        return done, time.monotonic() - began
 
     total = [0, 0, 0]
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        for name, done in zip(names, pool.map(run, names), strict=True):
+        for name, (done, seconds) in zip(names, pool.map(run, names), strict=True):
             counts = COUNTS.search(done.stdout)
             here = [int(n) for n in counts.groups()] if counts else [0, 1, 0]
             total = [a + b for a, b in zip(total, here, strict=True)]
-            print(f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped", flush=True)
+            print(f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped, "
+                  f"{seconds:.0f} s", flush=True)  # fmt: skip
             if done.returncode:
                 print(done.stdout + done.stderr, flush=True)
     return total

@@ -23,7 +23,7 @@ class Demo(ProgramTest):
             self.assertTrue((self.folder / "zubrel-demo" / name).exists())
 
     def test_the_demo_never_overwrites_without_force(self):
-        self.zubrel("demo", "here", "--quiet", code=0)
+        (self.folder / "here").mkdir()
         (self.folder / "here" / "draft.yaml").write_text("mine", encoding="utf-8")
         done = self.zubrel("demo", "here", code=2)
         self.assertIn("--force", done.stderr)

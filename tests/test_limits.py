@@ -186,7 +186,7 @@ class Faults(ProgramTest):
         for kilobytes in (100_000, 400_000, 2_000_000):
             for engine in ("auto", "symbolic"):
                 line = (f"ulimit -v {kilobytes}; exec {sys.executable} -m zubrel check {world} "
-                        f"--quiet --engine {engine} --max-seconds 20")  # fmt: skip
+                        f"--quiet --engine {engine} --max-seconds 6")  # fmt: skip
                 done = subprocess.run(["bash", "-c", line], cwd=self.folder, text=True,
                                       capture_output=True)  # fmt: skip
                 with self.subTest(kilobytes=kilobytes, engine=engine):

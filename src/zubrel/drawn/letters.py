@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 import matplotlib.font_manager as fonts
 from msgspec import Struct
 
+from zubrel.base.source import Span
 from zubrel.narrated.report import Report
 
 T = TypeVar("T")
@@ -51,24 +52,25 @@ def drawable(text: str) -> bool:
 
 
 def _structs(value: object) -> Iterator[Struct]:
-    if isinstance(value, Struct):
-        yield value
-        for field in value.__struct_fields__:
-            yield from _structs(getattr(value, field))
-    elif isinstance(value, tuple):
-        for item in value:
-            yield from _structs(item)
+    yield from (found for found in _everything(value, set()) if isinstance(found, Struct))
 
 
 def _texts(value: object) -> Iterator[str]:
-    if isinstance(value, str):
-        yield value
-    elif isinstance(value, Struct):
+    yield from (found for found in _everything(value, set()) if isinstance(found, str))
+
+
+def _everything(value: object, seen: set[int]) -> Iterator[object]:
+    """A value with all that it is made of, each once; places in files are nothing to be drawn."""
+    if isinstance(value, Span) or id(value) in seen:
+        return
+    seen.add(id(value))
+    yield value
+    if isinstance(value, Struct):
         for field in value.__struct_fields__:
-            yield from _texts(getattr(value, field))
+            yield from _everything(getattr(value, field), seen)
     elif isinstance(value, tuple):
         for item in value:
-            yield from _texts(item)
+            yield from _everything(item, seen)
 
 
 def _mapped(value: T, spelled: Callable[[str], str]) -> T:
@@ -78,7 +80,7 @@ def _mapped(value: T, spelled: Callable[[str], str]) -> T:
         found = spelled(value)
     elif isinstance(value, tuple):
         found = tuple(_mapped(item, spelled) for item in value)
-    elif isinstance(value, Struct):
+    elif isinstance(value, Struct) and not isinstance(value, Span):
         fields = value.__struct_fields__
         found = type(value)(**{field: _mapped(getattr(value, field), spelled) for field in fields})
     return found  # type: ignore[no-any-return]
