@@ -3,6 +3,7 @@
 import json
 import os
 import random
+import re
 import signal
 import subprocess
 import sys
@@ -222,6 +223,18 @@ class Faults(ProgramTest):
         quiet = subprocess.run([sys.executable, "-c", code, "--quiet"], cwd=self.folder, text=True,
                                capture_output=True).stderr  # fmt: skip
         self.assertEqual(quiet, "")
+
+    def test_a_log_says_what_was_tried_and_never_replaces_a_file(self):
+        self.write("w.yaml", quests(6))
+        plain = self.zubrel("check", "w.yaml", "--format", "json", code=0).stdout
+        logged = self.zubrel("check", "w.yaml", "--format", "json", "--log", "l.txt", code=0).stdout
+        self.assertEqual(*(re.sub('"seconds": .*', "", text) for text in (plain, logged)))
+        log = (self.folder / "l.txt").read_text(encoding="utf-8")
+        for words in ("rules,", "too many for plain integers", "by sets", "units of work"):
+            self.assertIn(words, log)
+        for name in ("l.txt", "w.yaml", "no/l.txt", "."):
+            self.zubrel("check", "w.yaml", "--log", name, code=2)
+        self.assertEqual((self.folder / "l.txt").read_text(encoding="utf-8"), log)
 
 
 class Workers(ProgramTest):

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterable, Sequence
 from typing import cast
 
@@ -46,6 +47,9 @@ def load(path: str, asked: Iterable[Condition] = ()) -> World:
     `asked` are further conditions to be resolved against it, for example of a command line.
     """
     return check(read_document(path), asked)
+
+
+log = logging.getLogger(__name__)
 
 
 def survey(
@@ -128,6 +132,7 @@ def _of_all_situations(
             progress.stage("writing it up")
             return narrate(found, budget.seconds)
     except WorkSpent:
+        log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
         from zubrel.quotient.lens import look
 
         lens = look(space.system, (), budget, progress)

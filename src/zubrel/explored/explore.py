@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from contextlib import suppress
 from typing import Any
 
@@ -11,6 +12,8 @@ from zubrel.compiled.system import System
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import LookedLongEnough, Space, TooMany
 from zubrel.policy import ARRAYS, EXACT, FAST, LONG_LOOK, LOOK, MANY, MIDDLE, NARROW, SMALL
+
+log = logging.getLogger(__name__)
 
 
 def explore(
@@ -23,6 +26,8 @@ def explore(
     `LimitReached` where a limit comes before there is anything to tell.
     """
     progress.stage("searching")
+    sizes = [v.size for v in system.variables]
+    log.info("%d rules, %d variables that change", len(system.moves), sum(s > 1 for s in sizes))
     engine = budget.limits.engine
     if engine == "symbolic":
         from zubrel.explored.symbolic.search import explore_symbolic
@@ -30,6 +35,7 @@ def explore(
         return explore_symbolic(system, budget, progress)
     try:
         space = explore_scalar(system, budget, progress, SMALL, NARROW)
+        log.info("plain integers: %d situations", len(space.words))
         if len(space.words) <= SMALL:
             return space
         require_room(ARRAYS)
@@ -37,6 +43,7 @@ def explore(
 
         return widened(space)
     except TooMany:
+        log.info("too many for plain integers")
         require_room(ARRAYS)
         if engine == "explicit":
             from zubrel.explored.listed.large_search import explore_vector
@@ -66,12 +73,15 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
     try:
         space = explore_symbolic(system, budget, progress, goes_on)
         known = space.count(space.everything)
+        log.info("by sets: %d situations, %.0f units of work", known, budget.work)
         if known > MANY or space.stopped is not None:
             return space
         del space
     except LookedLongEnough as early:
         known, most = early.situations, MANY
+        log.info("the look at sets ends with %d situations, %.0f units of work", known, budget.work)
     except NoRoom:
+        log.info("no room for diagrams: situations are listed")
         return explore_vector(system, budget, progress, None)
     if known <= MANY:
         with suppress(TooMany):
@@ -80,6 +90,7 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
             return explore_symbolic(
                 system, budget, progress, lambda work, _: not merging or work < exact
             )
+    log.info("classes of situations will have to do")
     raise TooMany
 
 

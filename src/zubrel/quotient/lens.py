@@ -6,6 +6,7 @@ system was reduced. Anything else raises `NotAsked`, so that nothing is answered
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
@@ -34,6 +35,8 @@ from zubrel.quotient.translating import Telling
 from zubrel.reduced.reduce import EVERY, reduce
 from zubrel.reduced.result import Reduced
 
+log = logging.getLogger(__name__)
+
 
 def look(
     system: System,
@@ -49,6 +52,8 @@ def look(
     settled = sorted({c.variable for s in system.settlers for c in s.changes})
     kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
     reduced = reduce(system, (*asked, *kept), tuple(using), budget)
+    left, _ = reduced.size
+    log.info("a lens for %d formulas: %d variables left", len(asked), left)
     return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import math
 import os
 import re
@@ -96,8 +97,13 @@ _OPTIONS: dict[str, Callable[..., Any]] = {
         metavar="SIZE",
         help="Stop at SIZE of memory, for example 2G (default: half of the machine's).",
     ),
+    "log": click.option(
+        "--log",
+        metavar="FILE",
+        help="Write to FILE what is tried, with how much work, and what comes of it.",
+    ),
 }
-READING = ("seconds", "memory")
+READING = ("seconds", "memory", "log")
 SEARCHING = ("engine", "situations", *READING)
 
 
@@ -124,6 +130,8 @@ def take_common(options: dict[str, Any]) -> Common:
     )
     color = not options.pop("no_color", False) and colors_wanted()
     output, quiet = options.pop("output", None), options.pop("quiet", False)
+    if (log := options.pop("log", None)) is not None:
+        write_log(log)
     # what it took to start is about the time that the processor has worked so far
     return Common(output, color, quiet, Budget(limits, before=time.process_time()))
 
@@ -132,6 +140,22 @@ def colors_wanted() -> bool:
     """Whether standard output is a terminal that shows colours, and nobody minds them."""
     terminal = sys.stdout is not None and sys.stdout.isatty()
     return terminal and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
+
+
+def write_log(path: str) -> None:
+    """From now on write what is tried to a new file. Raises `click.UsageError`."""
+    try:
+        # never over what is there: a log is no output that somebody looks at before
+        handler = logging.StreamHandler(open(path, "x", encoding="utf-8"))  # noqa: SIM115
+    except FileExistsError:
+        raise click.UsageError(f"{path} is already there; name a new file for the log") from None
+    except (OSError, ValueError) as error:
+        words = getattr(error, "strerror", None) or str(error)
+        raise click.UsageError(f"{path} cannot be written: {words}") from None
+    handler.setFormatter(logging.Formatter("%(relativeCreated)9.0f ms  %(name)s: %(message)s"))
+    logger = logging.getLogger("zubrel")
+    logger.addHandler(handler)
+    logger.setLevel(logging.INFO)
 
 
 def example(*lines: str) -> str:

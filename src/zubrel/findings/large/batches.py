@@ -6,6 +6,7 @@ took is the same in each; so the result is the same as that of one process.
 
 from __future__ import annotations
 
+import logging
 from collections import deque
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -34,6 +35,8 @@ TICK = 0.1
 
 Result = tuple[Answer | None, float]
 """An answer, None where work or memory did not suffice; and the work that it took."""
+
+log = logging.getLogger(__name__)
 
 
 class _Waiting(Struct, eq=False):
@@ -151,6 +154,8 @@ class Batches:
 
     def _take(self, batch: Sequence[Question], result: Result) -> None:
         found, work = result
+        words = "not answered" if found is None else f"{len(found.findings)} findings"
+        log.info("a batch of %d questions: %s, %.0f units of work", len(batch), words, work)
         if work > self.allowance.left:
             found = None
         self.allowance.left -= work
