@@ -21,7 +21,9 @@ def run_named(names):
     """The tests of some modules, classes or methods, in this process."""
     suite = unittest.defaultTestLoader.loadTestsFromNames(names)
     result = unittest.TextTestRunner(verbosity=1).run(suite)
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+    faults = [test for test, _ in [*result.failures, *result.errors]]
+    faults += result.unexpectedSuccesses
+    failed = len({getattr(test, "test_case", test).id() for test in faults})  # not each subtest
     skipped = len(result.skipped)
     return result.testsRun - failed - skipped, failed, skipped
 

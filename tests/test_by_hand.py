@@ -46,6 +46,17 @@ endings:
 """
 
 
+def listed_worlds(count):
+    """Random worlds that come to rest: seed, world, what search found, every situation."""
+    for seed in range(count):
+        world = world_of(random_world(seed))
+        try:
+            space = scalar(compile_world(world))
+        except EndlessSettling:
+            continue
+        yield seed, world, space, space.examples(space.everything, 10**6)
+
+
 class Rehearse(ProgramTest):
     def rehearse(self, script, *options, code):
         self.write("w.yaml", WORLD)
@@ -259,14 +270,8 @@ endings: {away: {when: at boat}}
 
     def test_every_row_of_random_worlds_holds_what_it_says(self):
         rows = 0
-        for seed in range(25):
-            world = world_of(random_world(seed))
-            try:
-                space = scalar(compile_world(world))
-            except EndlessSettling:
-                continue
+        for seed, world, space, everything in listed_worlds(25):
             walker = Session(world).walker
-            everything = space.examples(space.everything, 10**6)
             for rule in world.rules:
                 probed = next(p for p in probe(space, rule.id, Budget(Limits())) if p.id == rule.id)
                 before = [s for s in everything if stands_before(walker, rule, s)]
@@ -290,14 +295,8 @@ endings: {away: {when: at boat}}
         texts = {row["cases"]["Shell"]: row["text"] for row in probed["rows"]}
         self.assertEqual(texts, {"0": "Planks.", "1": "Shells."})
         read = 0
-        for seed in range(25):
-            world = world_of(random_world(seed))
-            try:
-                space = scalar(compile_world(world))
-            except EndlessSettling:
-                continue
+        for seed, world, space, everything in listed_worlds(25):
             walker = Session(world).walker
-            everything = space.examples(space.everything, 10**6)
             for area in world.areas:
                 (probed,) = probe(space, area, Budget(Limits()))
                 before = [s for s in everything if s["place", ""] == area and not s["ending", ""]]

@@ -7,6 +7,7 @@ import re
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 from unittest import mock
@@ -29,6 +30,7 @@ from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.output.as_json import reports_as_json
 from zubrel.pipeline import report
+from zubrel.shell.alarm import watched
 
 COMMANDS = {
     "check": ["check", "w.yaml"], "route": ["route", "w.yaml"], "list": ["list", "w.yaml"],
@@ -100,6 +102,27 @@ class Accounts(unittest.TestCase):
         self.assertEqual(spent[0], spent[1])
         self.assertEqual(spent[2], spent[3])
         self.assertGreater(min(spent), 1000)
+
+
+class Alarm(unittest.TestCase):
+    """What ends work that does not look at its budget."""
+
+    @unittest.skipUnless(hasattr(signal, "setitimer"), "no alarm here")
+    def test_a_limit_ends_no_import_halfway(self):
+        slow = "import time\nsince = time.monotonic()\nwhile time.monotonic() < since + 0.5: pass\n"
+        with tempfile.TemporaryDirectory() as folder:
+            with open(os.path.join(folder, "slow_to_import.py"), "w") as file:
+                file.write(slow + "whole = True\n")
+            with (
+                mock.patch.object(sys, "path", [folder, *sys.path]),
+                self.assertRaises(LimitReached),
+                watched(Budget(Limits(seconds=0.1))),
+            ):
+                import slow_to_import
+
+                self.assertTrue(slow_to_import.whole)
+                time.sleep(5)
+        self.assertTrue(sys.modules.pop("slow_to_import").whole)
 
 
 class EveryCommand(ProgramTest):

@@ -61,7 +61,9 @@ class _Watch:
 
     def look(self, number: int, frame: FrameType | None) -> None:
         why = self._overdue()
-        if why is not None and time.monotonic() - self.raised > AGAIN:
+        if why is None or _importing(frame):
+            return
+        if time.monotonic() - self.raised > AGAIN:
             self.raised = time.monotonic()
             raise self.budget.end(why)
 
@@ -78,3 +80,12 @@ class _Watch:
         if limits.memory is not None and memory_used() > limits.memory * PATIENCE:
             return LimitReached(f"the limit of {limits.memory / 2**20:,.0f} MiB of memory")
         return None
+
+
+def _importing(frame: FrameType | None) -> bool:
+    """Whether a library is being imported: one half imported would be there, and of no use."""
+    while frame is not None:
+        if frame.f_code.co_filename.startswith("<frozen importlib"):
+            return True
+        frame = frame.f_back
+    return False

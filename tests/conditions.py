@@ -1,0 +1,200 @@
+"""Conditions of soundness, taken out one by one: a named world must show that each is needed.
+
+`python -m tests.conditions` tries every condition on its worlds, `python -m tests.conditions NAME
+FIRST COUNT` looks for worlds that show one. The program is copied, a piece of its text replaced,
+and the copy compared with plain search.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+import yaml
+
+ROOT = Path(__file__).parent.parent
+HEAD = "zubrel: 1\ntitle: A world\nstart: {at: quay}\n"
+
+
+class Without(NamedTuple):
+    """A condition: where it stands, its text, what is there without it, worlds that need it."""
+
+    file: str
+    text: str
+    instead: str
+    seeds: tuple[int, ...]
+
+
+CONDITIONS = {
+    "pools: finds give one": Without(
+        "reduced/pools.py", "if find is None or find.count != 1:", "if find is None:", ()),
+    "pools: what asks is where the finds are": Without(
+        "reduced/pools.py", "or not users.upwards(item, finds[0].areas, but=finds)", "", ()),
+    "finds: what asks is where the find is": Without(
+        "reduced/finds.py", "if find is not None and users.upwards(item, move.areas):",
+        "if find is not None:", (47, 56)),
+    "finds: what it asks for stays true": Without(
+        "reduced/finds.py", "or not rising.for_good(rest)", "", ()),
+    "finds: nobody asks whether it was made": Without(
+        "reduced/finds.py", "users.readers.get(mark.variable) != [move] or", "", ()),
+    "openings: what they ask for stays true": Without(
+        "reduced/openings.py", "and rising.for_good(condition)", "", (17, 58)),
+    "openings: what asks is where they are": Without(
+        "reduced/openings.py", "and users.upwards(mark, move.areas, but=[move])",
+        "and users.upwards(mark, None, but=[move])", (47, 56)),
+    "openings: nothing else changes the mark": Without(
+        "reduced/openings.py", "if len(users.writers[change.variable]) != 1:", "if False:", ()),
+    "levers: from each value to each other": Without(
+        "reduced/levers.py", "if not networkx.is_strongly_connected(graph):",
+        "if not graph.number_of_edges():", ()),
+    "supply: sources reach what is asked for": Without(
+        "reduced/supply.py", "if _reach(system, m, item) >= most", "", ()),
+    "supply: what asks is where the sources are": Without(
+        "reduced/supply.py", "set(r.areas) <= set(m.areas)", "True", (40, 131)),
+    "supply: what sources ask for stays true": Without(
+        "reduced/supply.py", "return rising.for_good(rest) and (", "return (", ()),
+    "forgetting: what is added to is read": Without(
+        "reduced/forgetting.py", "if change.operation is not Operation.SET:", "if False:", ()),
+    "forgetting: what happens by itself reads": Without(
+        "reduced/forgetting.py", "always |= variables_of(settler.guard)", "always |= set()", ()),
+    "regions: what happens by itself moves the player": Without(
+        "compiled/regions.py", "for settler in system.settlers:", "for settler in ():", ()),
+    "facts: what falls does not rise": Without(
+        "compiled/facts.py", "if not up:", "if False:", (17, 53)),
+}  # fmt: skip
+
+BY_HAND = {
+    "pools: what asks is where the finds are": """
+items: {key: {name: Key, max: 2}}
+areas:
+  quay: {finds: [key, key, key], ways: [{to: pier, one_way: true}]}
+  pier: {ways: [{to: hut, lock: one, one_way: true}]}
+  hut: {ways: [{to: tower, lock: two}]}
+  tower: {}
+locks: {one: {takes: 2 key}, two: {takes: key}}
+endings: {won: {when: at tower}}
+""",
+    "regions: what happens by itself moves the player": """
+items: {key: Key}
+areas:
+  quay:
+    finds: [key]
+    deeds: {burn: {takes: key}}
+    ways: [{to: raft, one_way: true}, {to: tower, needs: key}]
+  raft: {deeds: {row: {sets: {tide: true}}}}
+  tower: {}
+facts: {tide: {}}
+whenever: [{id: drift, when: at raft and tide, moves_to: quay}]
+endings: {won: {when: at tower}}
+""",
+    "levers: from each value to each other": """
+areas:
+  quay: {ways: [{to: tower, needs: not sluice}], deeds: {pull: {sets: {sluice: true}}}}
+  tower: {}
+facts: {sluice: {}}
+endings: {won: {when: at tower}}
+""",
+    "supply: sources reach what is asked for": """
+items: {key: {name: Key, max: 4}, coin: {name: Coin, kind: money, max: 3}}
+areas:
+  quay:
+    finds: [key, key, key]
+    ways: [{to: pier, lock: one}, {to: shed, lock: two}, {to: tower, lock: three}]
+  pier: {}
+  shed: {deeds: {scrape: {gives: coin}, buy: {takes: 3 coin, gives: 2 key}}}
+  tower: {}
+locks: {one: {takes: key}, two: {takes: key}, three: {takes: 4 key}}
+endings: {won: {when: at tower}}
+""",
+}
+"""Worlds for conditions that random worlds hardly come upon, by the name of the condition."""
+
+
+def worlds_of(name: str) -> list[str]:
+    """The worlds that need a condition: seeds, or its own name for the one written by hand."""
+    return [*map(str, CONDITIONS[name].seeds), *([name] if name in BY_HAND else [])]
+
+
+def shown_by(name: str | None, worlds: Sequence[str], most: int = 1) -> list[str]:
+    """The first worlds, of some, in which the program without a condition (or as it is) says what
+    is not so."""
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder) / "zubrel"
+        shutil.copytree(ROOT / "src" / "zubrel", copy, ignore=shutil.ignore_patterns("__pycache__"))
+        if name is not None:
+            condition = CONDITIONS[name]
+            file = copy / condition.file
+            text = file.read_text(encoding="utf-8")
+            file.write_text(text.replace(condition.text, condition.instead, 1), encoding="utf-8")
+        path = f"{folder}{os.pathsep}{ROOT}"
+        done = subprocess.run(
+            [sys.executable, "-m", "tests.conditions", "--try", str(most), *worlds],
+            env={**os.environ, "PYTHONPATH": path}, capture_output=True, text=True, cwd=folder,
+        )  # fmt: skip
+    return done.stdout.splitlines()
+
+
+def disagrees(which: str) -> bool:
+    """Whether some reduction, or all of them, say of a world what plain search does not."""
+    from tests.test_against_reference import scalar, world_of
+    from tests.test_reductions import PREPARING, told_by, world_data
+    from zubrel.base.budget import Budget, Limits
+    from zubrel.base.progress import Silence
+    from zubrel.compiled.compile import compile_world
+    from zubrel.compiled.formulas import Within
+    from zubrel.explored.space import EndlessSettling, NotAsked
+    from zubrel.quotient.lens import look
+    from zubrel.reduced.reduce import EVERY, reduce
+
+    data = yaml.safe_load(HEAD + BY_HAND[which]) if which in BY_HAND else world_data(int(which))
+    system = compile_world(world_of(data))
+    try:
+        plain = scalar(system)
+    except EndlessSettling:
+        return False
+    verdict, doom = told_by(plain)
+    try:
+        for name in (*EVERY, "all"):
+            using = EVERY if name == "all" else (*PREPARING.get(name, ()), name)
+            other, doomed = told_by(scalar(reduce(system, (), using).system))
+            if (other, set(doomed)) != (verdict, set(doom)):
+                return True
+        lens = look(system, (), Budget(Limits()), Silence())
+        for number, variable in enumerate(system.variables):
+            for value in range(variable.low, variable.high + 1):
+                formula = Within(number, value, value)
+                try:
+                    if lens.some(formula) != plain.some(formula):
+                        return True
+                except NotAsked:
+                    pass
+    except (AssertionError, KeyError, ValueError, StopIteration):
+        return True  # it comes upon something that cannot be
+    return False
+
+
+def main() -> None:
+    words = sys.argv[1:]
+    if words[:1] == ["--try"]:
+        left = int(words[1])
+        for which in words[2:]:
+            if left and disagrees(which):
+                print(which, flush=True)
+                left -= 1
+    elif words:
+        name, first, count = words
+        print(shown_by(name, [str(int(first) + n) for n in range(int(count))], 3))
+    else:
+        for name in CONDITIONS:
+            found = shown_by(name, worlds_of(name))
+            print(f"{'needed' if found else 'NOT SHOWN TO BE NEEDED'}: {name} {found}")
+
+
+if __name__ == "__main__":
+    main()
