@@ -29,10 +29,10 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     from zubrel.base.budget import Budget, Limits
     from zubrel.base.progress import Silence
     from zubrel.compiled.compile import compile_world
-    from zubrel.quotient.lens import look
     from zubrel.findings.detectors.softlocks import softlocks
     from zubrel.findings.judged import judge
     from zubrel.pipeline import load
+    from zubrel.quotient.lens import look
 
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "realm.yaml"

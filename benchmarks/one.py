@@ -33,10 +33,10 @@ def main() -> None:
 
 def measure_zubrel(text: str, who: str) -> tuple[int, int, float, dict[str, float]]:
     """The forward search alone, with all findings (`findings`), or by `islands`, no edges kept."""
+    from zubrel.authored.document import document_of
     from zubrel.base.budget import Budget, Limits
     from zubrel.base.progress import Silence
     from zubrel.base.source import Source
-    from zubrel.authored.document import document_of
     from zubrel.checked.check import check
     from zubrel.compiled.compile import compile_world
     from zubrel.explored.explore import explore
