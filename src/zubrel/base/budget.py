@@ -26,8 +26,6 @@ FOR_TELLING, LEAST_FOR_TELLING = 0.07, 0.25
 """The share of the time, and seconds at least, that are kept for telling what was found."""
 AFTER_OTHER_LIMITS = 1.0
 """Seconds at least that telling may take after Ctrl-C or a limit of memory or situations."""
-BEYOND = 1.0
-"""The share of a limit at which telling ends as well."""
 
 
 class Limits(Struct, frozen=True):
@@ -148,8 +146,7 @@ class Budget:
                 else (f"the limit of {limits.seconds:g} seconds")
             )
         if limits.memory is not None:
-            most = limits.memory * (BEYOND if self.telling else 1.0)
-            if memory_used() + more_memory > most:
+            if memory_used() + more_memory > limits.memory:
                 return f"the limit of {limits.memory / 2**20:,.0f} MiB of memory"
         return None
 
@@ -176,7 +173,7 @@ class Budget:
         more = max(AFTER_OTHER_LIMITS, FOR_TELLING * self.seconds())
         self._told_by = self.seconds() + more
         if self.limits.seconds is not None:
-            self._told_by = min(self._told_by, self.limits.seconds * BEYOND)
+            self._told_by = min(self._told_by, self.limits.seconds)
 
 
 def memory_used() -> int:

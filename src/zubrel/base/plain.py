@@ -10,7 +10,6 @@ _STEERING = re.compile(
     "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069"
     "\ud800-\udfff\ufeff\ufffe\uffff]"
 )
-_DIRECTIONS = re.compile("[\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]")
 
 
 def plain(text: str) -> str:
