@@ -145,9 +145,8 @@ class Budget:
                 if limits.seconds is None
                 else (f"the limit of {limits.seconds:g} seconds")
             )
-        if limits.memory is not None:
-            if memory_used() + more_memory > limits.memory:
-                return f"the limit of {limits.memory / 2**20:,.0f} MiB of memory"
+        if limits.memory is not None and memory_used() + more_memory > limits.memory:
+            return f"the limit of {limits.memory / 2**20:,.0f} MiB of memory"
         return None
 
     @property
