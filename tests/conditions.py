@@ -40,11 +40,11 @@ CONDITIONS = {
         "reduced/finds.py", "if find is not None and users.upwards(item, move.areas):",
         "if find is not None:", (47, 56)),
     "finds: what it asks for stays true": Without(
-        "reduced/finds.py", "or not rising.for_good(rest)", "", ()),
+        "reduced/finds.py", "or not system.rising.for_good(rest)", "", ()),
     "finds: nobody asks whether it was made": Without(
         "reduced/finds.py", "users.readers.get(mark.variable) != [move] or", "", ()),
     "openings: what they ask for stays true": Without(
-        "reduced/openings.py", "and rising.for_good(condition)", "", (17, 58)),
+        "reduced/openings.py", "and system.rising.for_good(condition)", "", (17, 58)),
     "openings: what asks is where they are": Without(
         "reduced/openings.py", "and users.upwards(mark, move.areas, but=[move])",
         "and users.upwards(mark, None, but=[move])", (47, 56)),
@@ -58,13 +58,13 @@ CONDITIONS = {
     "supply: what asks is where the sources are": Without(
         "reduced/supply.py", "set(r.areas) <= set(m.areas)", "True", (40, 131)),
     "supply: what sources ask for stays true": Without(
-        "reduced/supply.py", "return rising.for_good(rest) and (", "return (", ()),
+        "reduced/supply.py", "return system.rising.for_good(rest) and (", "return (", ()),
     "forgetting: what is added to is read": Without(
         "reduced/forgetting.py", "if change.operation is not Operation.SET:", "if False:", ()),
     "forgetting: what happens by itself reads": Without(
         "reduced/forgetting.py", "always |= variables_of(settler.guard)", "always |= set()", ()),
     "regions: what happens by itself moves the player": Without(
-        "compiled/regions.py", "for settler in system.settlers:", "for settler in ():", ()),
+        "compiled/regions.py", "for settler in settlers:", "for settler in ():", ()),
     "facts: what falls does not rise": Without(
         "compiled/facts.py", "if not up:", "if False:", (17, 53)),
 }  # fmt: skip

@@ -11,7 +11,7 @@ from zubrel.base.budget import SECOND, Budget, Limits
 from zubrel.base.progress import Silence
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Both, Opposite, Within
-from zubrel.compiled.system import ENDING, PLACE
+from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.drawn.draw import PICTURES, draw, lacking
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import NotAsked

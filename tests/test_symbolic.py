@@ -12,7 +12,7 @@ from zubrel.base.progress import Silence
 from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
-from zubrel.compiled.system import PLACE
+from zubrel.compiled.parts import PLACE
 from zubrel.explored.explore import explore
 from zubrel.explored.symbolic.islands import islands_of
 from zubrel.explored.symbolic.ordering import order_of

@@ -20,7 +20,7 @@ from zubrel.compiled.formulas import (
     either,
     opposite,
 )
-from zubrel.compiled.system import Change, Operation, Variable
+from zubrel.compiled.parts import Change, Operation, Variable
 from zubrel.explored.packed.kernel import Kernel
 from zubrel.explored.packed.packing import pack_into_words
 

@@ -24,7 +24,6 @@ from zubrel.checked.keys import ENDING, UNENDED
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.translate import Translator
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings.fates import Fates, fates
@@ -38,7 +37,7 @@ from zubrel.narrated.walks import lines_of
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
 from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, read_script
 from zubrel.policy import EXPLAINING, FEW, MAPPING, OF_FEW, OF_MANY, TELLING
-from zubrel.walked.walker import Situation, Walker
+from zubrel.walked.walker import Situation
 
 
 def load(path: str, asked: Iterable[Condition] = ()) -> World:
@@ -260,7 +259,7 @@ def _route(
     world = check(document, asked)
     space = survey(world, budget, progress)
     system = space.system
-    translator = Translator(system.world, system.variables, system.numbers)
+    translator = system.translator
     conditions = [translator.formula(c) for c in world.asked]
     words = "a win" if goal is None else goal
     if goal is None:
@@ -277,7 +276,7 @@ def _route(
         if space.stopped is not None:
             raise budget.ended or LimitReached(space.stopped)
         return Route(words, None, True)
-    walked = replay(Walker(world), space, trace)
+    walked = replay(space.system.walker, space, trace)
     return Route(words, lines_of(world, walked), trace.shortest)
 
 

@@ -11,16 +11,9 @@ from zubrel.checked.effects import Effect, FailQuest, FinishQuest, MoveTo, SetMa
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Outcome, Rule, World
 from zubrel.compiled.formulas import Formula, both, either, opposite
+from zubrel.compiled.parts import Change, Move, Operation, Settler, Step, Variable
 from zubrel.compiled.perform import Performer
-from zubrel.compiled.system import (
-    Change,
-    Move,
-    Operation,
-    Settler,
-    Step,
-    System,
-    Variable,
-)
+from zubrel.compiled.system import System
 from zubrel.compiled.translate import Translator, whole
 
 RULE = 200

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from zubrel.compiled.formulas import (
     TRUE,
@@ -14,20 +14,29 @@ from zubrel.compiled.formulas import (
     Within,
     variables_of,
 )
-from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, Step, System
+from zubrel.compiled.parts import (
+    ENDING,
+    PLACE,
+    Change,
+    Move,
+    Operation,
+    Settler,
+    Step,
+    Variable,
+)
 
 
 class Rising:
     """Which variables only ever rise, and which only ever fall."""
 
-    def __init__(self, system: System) -> None:
-        self.system = system
-        everything = range(len(system.variables))
+    def __init__(
+        self, variables: Sequence[Variable], steps: Iterable[Step], settlers: Iterable[Settler]
+    ) -> None:
+        self.variables = variables
+        everything = range(len(variables))
         self.rising, self.falling = set(everything), set(everything)
-        changes: list[Change] = [c for step in system.steps for c in step.changes]
-        changes += [c for settler in system.settlers for c in settler.changes]
-        for change in changes:
-            domain = system.variables[change.variable]
+        for change in changes_of(steps, settlers):
+            domain = variables[change.variable]
             up, down = _directions(change, domain.low, domain.high)
             if not up:
                 self.rising.discard(change.variable)
@@ -38,7 +47,7 @@ class Rising:
         """Whether a formula that holds (or, without `holds`, does not) will always do so."""
         match formula:
             case Within(variable, low, high):
-                domain = self.system.variables[variable]
+                domain = self.variables[variable]
                 above, below = high >= domain.high, low <= domain.low
                 if not holds:  # then the variable is beyond one end of what is asked
                     above, below = below, above
@@ -67,25 +76,36 @@ def parts_of(formula: Formula) -> tuple[Formula, ...]:
     return formula.parts if isinstance(formula, Both) else (formula,)
 
 
-def marks_of(system: System) -> set[int]:
+def changes_of(steps: Iterable[Step], settlers: Iterable[Settler]) -> Iterator[Change]:
+    """Everything that moves and what happens by itself may change."""
+    for step in steps:
+        yield from step.changes
+    for settler in settlers:
+        yield from settler.changes
+
+
+def marks_of(
+    variables: Sequence[Variable], steps: Iterable[Step], settlers: Iterable[Settler]
+) -> frozenset[int]:
     """Variables of two values that begin low and are only ever set high, and by moves alone."""
     found = {
         n
-        for n, v in enumerate(system.variables)
+        for n, v in enumerate(variables)
         if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)
     }
-    for step in system.steps:
-        for change in step.changes:
-            if change.variable in found:
-                high = system.variables[change.variable].high
-                if (change.operation, change.number) != (Operation.SET, high):
-                    found.discard(change.variable)
-    return found - {c.variable for s in system.settlers for c in s.changes}
+    for change in changes_of(steps, ()):
+        if change.variable in found:
+            high = variables[change.variable].high
+            if (change.operation, change.number) != (Operation.SET, high):
+                found.discard(change.variable)
+    return frozenset(found - {c.variable for c in changes_of((), settlers)})
 
 
-def lone_changes(system: System, step: Step) -> list[Change]:
-    """The changes of a step that are surely made, and that nothing else touches until it rests."""
-    settled = {c.variable for s in system.settlers for c in s.changes}
+def lone_changes(step: Step, settled: Collection[int]) -> list[Change]:
+    """The changes of a step that are surely made, and that nothing else touches until it rests.
+
+    `settled` are the variables that what happens by itself may change.
+    """
     changed = [c.variable for c in step.changes]
     return [
         c
@@ -110,9 +130,9 @@ def _excludes(part: Formula, variable: int, number: int) -> bool:
     return False
 
 
-def is_low(system: System, mark: int, part: Formula) -> bool:
+def is_low(variables: Sequence[Variable], mark: int, part: Formula) -> bool:
     """Whether a formula says that a mark (a variable of two values) is low, and nothing else."""
-    domain = system.variables[mark]
+    domain = variables[mark]
     return part in (
         Within(mark, domain.low, domain.low),
         Opposite(Within(mark, domain.high, domain.high)),
@@ -142,7 +162,7 @@ def _mentions(formula: Formula, variable: int) -> bool:
     return variable in variables_of(formula)
 
 
-def once_only(system: System, move: Move, marks: Collection[int]) -> bool:
+def once_only(variables: Sequence[Variable], move: Move, marks: Collection[int]) -> bool:
     """Whether a move can be made once at most: it asks for one of the marks to be low, and sets it.
 
     `marks` are as `marks_of` gives them.
@@ -152,7 +172,7 @@ def once_only(system: System, move: Move, marks: Collection[int]) -> bool:
         any(
             c.variable in marks
             and c.when == TRUE
-            and any(is_low(system, c.variable, p) for p in parts)
+            and any(is_low(variables, c.variable, p) for p in parts)
             for c in step.changes
         )
         for step in move.steps

@@ -46,8 +46,8 @@ from zubrel.compiled.formulas import (
     either,
     opposite,
 )
+from zubrel.compiled.parts import ENDING, PLACE, Change, Event, Operation
 from zubrel.compiled.stock import Stock
-from zubrel.compiled.system import ENDING, PLACE, Change, Event, Operation
 from zubrel.compiled.translate import Translator, whole
 
 # what only moves from one place to another is not gained

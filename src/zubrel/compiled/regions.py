@@ -6,18 +6,19 @@ never comes back.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import product
 
 import networkx
 
-from zubrel.compiled.system import PLACE, Move, System
+from zubrel.compiled.parts import PLACE, Move, Settler, Variable
 
 
-def regions(system: System) -> dict[int, int]:
+def regions_of(areas: Iterable[int], ways: Iterable[tuple[int, int]]) -> dict[int, int]:
     """For each area the number of its region; whatever can be entered from a region comes later."""
     graph = networkx.DiGraph()
-    graph.add_nodes_from(range(system.variables[PLACE].size))
-    graph.add_edges_from(every_way(system))
+    graph.add_nodes_from(areas)
+    graph.add_edges_from(ways)
     joined = networkx.condensation(graph)
     order = networkx.lexicographical_topological_sort(
         joined, lambda n: min(joined.nodes[n]["members"])
@@ -25,21 +26,14 @@ def regions(system: System) -> dict[int, int]:
     return {a: n for n, node in enumerate(order) for a in joined.nodes[node]["members"]}
 
 
-def _ways(system: System, move: Move) -> Iterable[tuple[int, int]]:
-    starts = range(system.variables[PLACE].size) if move.areas is None else move.areas
-    for step in move.steps:
-        for change in step.changes:
-            if change.variable == PLACE:
-                for start in starts:
-                    yield start, change.number
-
-
-def every_way(system: System) -> Iterable[tuple[int, int]]:
+def every_way(
+    variables: Sequence[Variable], moves: Iterable[Move], settlers: Iterable[Settler]
+) -> Iterator[tuple[int, int]]:
     """From where to where moves lead; what happens by itself may send the player from anywhere."""
-    for move in system.moves:
-        yield from _ways(system, move)
-    for settler in system.settlers:
-        for change in settler.changes:
-            if change.variable == PLACE:
-                for start in range(system.variables[PLACE].size):
-                    yield start, change.number
+    everywhere = range(variables[PLACE].size)
+    for move in moves:
+        ends = [c.number for s in move.steps for c in s.changes if c.variable == PLACE]
+        yield from product(everywhere if move.areas is None else move.areas, ends)
+    for settler in settlers:
+        ends = [c.number for c in settler.changes if c.variable == PLACE]
+        yield from product(everywhere, ends)

@@ -21,7 +21,7 @@ from zubrel.compiled.formulas import (
     either,
     opposite,
 )
-from zubrel.compiled.system import Change, Operation, Waste
+from zubrel.compiled.parts import Change, Operation, Waste
 from zubrel.compiled.translate import Translator
 
 

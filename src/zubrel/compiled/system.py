@@ -3,108 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from enum import Enum
+from functools import cached_property
 
 from msgspec import Struct
 
+from zubrel.checked.conditions import Cond
 from zubrel.checked.keys import Key, Value
-from zubrel.checked.world import Outcome, Rule, World
-from zubrel.compiled.formulas import TRUE, Formula
+from zubrel.checked.world import World
+from zubrel.compiled.facts import Rising, changes_of, is_low, lone_changes, marks_of, once_only
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.parts import Change, Move, Settler, Step, Variable
+from zubrel.compiled.regions import every_way, regions_of
+from zubrel.compiled.translate import Translator
+from zubrel.walked.walker import Walker
 
 
-class Variable(Struct, frozen=True):
-    """A part of the situation with the values `low` to `high`.
-
-    `names`, where it has any, are what its values stand for, from `low` on.
-    """
-
-    key: Key
-    low: int
-    high: int
-    start: int
-    names: tuple[str, ...] = ()
-
-    @property
-    def size(self) -> int:
-        """How many values it has."""
-        return self.high - self.low + 1
-
-    def number(self, value: Value) -> int:
-        """The number that stands for a value: the opposite of `value`."""
-        return self.names.index(str(value)) + self.low if self.names else int(value)
-
-    def value(self, number: int) -> Value:
-        """What a value means: its name, or the number itself."""
-        return self.names[number - self.low] if self.names else number
-
-
-class Operation(Enum):
-    """What a change does to its variable."""
-
-    SET = "set"
-    ADD = "add"
-    """The sum stays within the domain: whatever guards the change has seen to that."""
-    ADD_UP_TO_END = "add up to the end of the domain"
-    FLIP = "flip"
-
-
-class Change(Struct, frozen=True):
-    """One variable changes, if `when` holds in the situation before all the changes."""
-
-    variable: int
-    operation: Operation
-    number: int = 0
-    when: Formula = TRUE
-
-
-class Waste(Struct, frozen=True):
-    """Under `when`, some of an item that is gained does not fit and is lost."""
-
-    item: str
-    when: Formula
-
-
-class Event(Struct, frozen=True):
-    """Under `when`, something happens that a goal of a quest would count."""
-
-    quest: str
-    goal: int
-    when: Formula
-
-
-class Step(Struct, frozen=True):
-    """One outcome of a rule: the changes happen in order. `number` counts all steps of a world.
-
-    `wastes` and `events` tell more about it; like all of it, in terms of the situation before.
-    """
-
-    number: int
-    rule: Rule
-    outcome: Outcome
-    changes: tuple[Change, ...]
-    wastes: tuple[Waste, ...] = ()
-    events: tuple[Event, ...] = ()
-
-
-class Move(Struct, frozen=True):
-    """A rule with its guard; `areas` are numbers of areas, None for anywhere."""
-
-    rule: Rule
-    areas: tuple[int, ...] | None
-    guard: Formula
-    steps: tuple[Step, ...]
-
-
-class Settler(Struct, frozen=True):
-    """Something that happens by itself while its guard holds and it would change something."""
-
-    id: str
-    guard: Formula
-    changes: tuple[Change, ...]
-    wastes: tuple[Waste, ...] = ()
-
-
-class System(Struct, frozen=True):
+class System(Struct, frozen=True, dict=True):
     """All of it. Variable 0 is the place, variable 1 the ending (0: none)."""
 
     world: World
@@ -124,5 +38,60 @@ class System(Struct, frozen=True):
         """A situation with names as the values of the variables in their order."""
         return [variable.number(situation[variable.key]) for variable in self.variables]
 
+    # what follows from it, found out once
 
-PLACE, ENDING = 0, 1
+    @cached_property
+    def translator(self) -> Translator:
+        """Conditions of the world as formulas over these variables."""
+        return Translator(self.world, self.variables, self.numbers)
+
+    def formula(self, condition: Cond) -> Formula:
+        """The formula that holds exactly where a condition of the world does."""
+        return self.translator.formula(condition)
+
+    @cached_property
+    def walker(self) -> Walker:
+        """The interpreter of the world, which knows nothing of variables."""
+        return Walker(self.world)
+
+    @cached_property
+    def settled(self) -> frozenset[int]:
+        """The variables that what happens by itself may change."""
+        return frozenset(c.variable for c in changes_of((), self.settlers))
+
+    @cached_property
+    def marks(self) -> frozenset[int]:
+        """Variables of two values that begin low and are only ever set high, and by moves alone."""
+        return marks_of(self.variables, self.steps, self.settlers)
+
+    @cached_property
+    def rising(self) -> Rising:
+        """Which variables only ever rise or fall."""
+        return Rising(self.variables, self.steps, self.settlers)
+
+    @cached_property
+    def ways(self) -> tuple[tuple[int, int], ...]:
+        """From which area to which moves, or what happens by itself, may lead; gates ignored."""
+        return tuple(every_way(self.variables, self.moves, self.settlers))
+
+    @cached_property
+    def regions(self) -> dict[int, int]:
+        """For each area the number of its region, whatever can be entered from it comes later."""
+        return regions_of(range(self.variables[0].size), self.ways)
+
+    def is_low(self, mark: int, part: Formula) -> bool:
+        """Whether a formula says that a mark is low, and nothing else."""
+        return is_low(self.variables, mark, part)
+
+    def once_only(self, move: Move) -> bool:
+        """Whether a move can be made once at most: its mark is asked to be low, and set."""
+        return once_only(self.variables, move, self.marks)
+
+    def lone_changes(self, step: Step) -> list[Change]:
+        """The changes of a step that are surely made and that stay until the world rests."""
+        return lone_changes(step, self.settled)
+
+    @cached_property
+    def move_of(self) -> dict[int, Move]:
+        """The move to which a step belongs, by the number of the step."""
+        return {step.number: move for move in self.moves for step in move.steps}

@@ -40,7 +40,7 @@ from zubrel.compiled.formulas import (
     either,
     opposite,
 )
-from zubrel.compiled.system import PLACE, Variable
+from zubrel.compiled.parts import PLACE, Variable
 
 
 class Translator:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from zubrel.compiled.formulas import TRUE, Formula, Within, pieces_of
-from zubrel.compiled.system import PLACE, Operation, Step, System
+from zubrel.compiled.parts import PLACE, Operation, Step
+from zubrel.compiled.system import System
 
 
 def destination_of(step: Step) -> int | None:

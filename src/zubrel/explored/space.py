@@ -12,7 +12,8 @@ from msgspec import Struct
 
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import Move, Step, System
+from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.system import System
 
 
 class Situations(Protocol):

@@ -8,7 +8,8 @@ from typing import Any
 from msgspec import Struct
 
 from zubrel.compiled.formulas import Formula, Within, both, either, opposite
-from zubrel.compiled.system import ENDING, PLACE, Move, System
+from zubrel.compiled.parts import ENDING, PLACE, Move
+from zubrel.compiled.system import System
 from zubrel.explored.space import Space
 
 AnySpace = Space[Any]

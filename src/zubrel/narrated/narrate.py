@@ -19,7 +19,6 @@ from zubrel.narrated.replay import Walked, replay
 from zubrel.narrated.report import MoveLine, Point, Report, Told, Win
 from zubrel.narrated.walks import lines_of
 from zubrel.narrated.words import counted
-from zubrel.walked.walker import Walker
 
 MOST_EXPLAINED = 12
 SHOWN = {"held": 1, "open": 1, "quest": DONE}
@@ -58,7 +57,7 @@ class _Narrator:
         self.judged = found.judged
         self.space = found.judged.space
         self.world = found.judged.system.world
-        self.walker = Walker(self.world)
+        self.walker = found.judged.system.walker
         self.explained = 0
         self.seen: AnySpace = self.space
         """What explanations are looked up in."""

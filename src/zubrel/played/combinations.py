@@ -19,13 +19,12 @@ from zubrel.checked.conditions import (
     atoms_of,
 )
 from zubrel.compiled.formulas import Formula, opposite
-from zubrel.compiled.translate import Translator
 from zubrel.explored.space import Space
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine
 from zubrel.narrated.walks import lines_of
 from zubrel.narrated.words import listed, phrase
-from zubrel.walked.walker import Situation, Walker, compares
+from zubrel.walked.walker import Situation, compares
 
 MOST_ROWS, MOST_GROUPS = 400, 2048
 """Rows that are made, and combinations that are told apart at all."""
@@ -89,9 +88,9 @@ class Prober:
         self.space = space
         self.budget = budget
         self.world = space.system.world
-        self.walker = Walker(self.world)
+        self.walker = space.system.walker
         system = space.system
-        self.translator = Translator(self.world, system.variables, system.numbers)
+        self.translator = system.translator
         self.standing: Anything = None
 
     def _columns_of(self, conditions: Iterable[Cond]) -> Iterator[Column]:

@@ -15,7 +15,6 @@ from typing import Any
 from zubrel.base.budget import Budget
 from zubrel.base.progress import Progress
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.facts import marks_of
 from zubrel.compiled.formulas import (
     FALSE,
     Either,
@@ -25,7 +24,8 @@ from zubrel.compiled.formulas import (
     either,
     variables_of,
 )
-from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
+from zubrel.compiled.parts import ENDING, PLACE, Move, Step
+from zubrel.compiled.system import System
 from zubrel.explored.space import Distance, NotAsked, Trace
 from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.explored.symbolic.sets import DiagramSet, SymbolicSpace
@@ -49,7 +49,7 @@ def look(
 
     What happens by itself is kept whole, because a world that never rests must be found out.
     """
-    settled = sorted({c.variable for s in system.settlers for c in s.changes})
+    settled = sorted(system.settled)
     kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
     reduced = reduce(system, (*asked, *kept), tuple(using), budget)
     left, _ = reduced.size
@@ -178,7 +178,7 @@ class Lens:
         areas = self.reduced.forgotten.get(mark)
         if areas is None:
             return self.inner.where(formula)
-        if any(c.variable == PLACE for s in self.system.settlers for c in s.changes):
+        if PLACE in self.system.settled:
             return None
         for landing in self._landings.get(mark, ()):
             if landing is None or not areas.issuperset(landing):
@@ -187,13 +187,13 @@ class Lens:
         return self.inner.where(both((formula, standing)))
 
     @cached_property
-    def _marks(self) -> set[int]:
-        return marks_of(self.system)
+    def _marks(self) -> frozenset[int]:
+        return self.system.marks
 
     @cached_property
     def _landings(self) -> dict[int, list[Collection[int] | None]]:
         """For each variable: where the player stands after the steps that change it (None: any)."""
-        moves = {s.number: m for m in self.system.moves for s in m.steps}
+        moves = self.system.move_of
         found: dict[int, list[Collection[int] | None]] = {}
         for step in self.reduced.originals:
             ends = {c.number for c in step.changes if c.variable == PLACE}

@@ -6,7 +6,8 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property, partial
 
-from zubrel.compiled.system import Step, System
+from zubrel.compiled.parts import Step
+from zubrel.compiled.system import System
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Trace
 from zubrel.reduced.result import Reduced

@@ -14,7 +14,8 @@ from zubrel.compiled.formulas import (
     pieces_of,
     variables_of,
 )
-from zubrel.compiled.system import PLACE, System
+from zubrel.compiled.parts import PLACE
+from zubrel.compiled.system import System
 from zubrel.compiled.ways import areas_in
 from zubrel.explored.space import NotAsked
 from zubrel.reduced.result import Reduced

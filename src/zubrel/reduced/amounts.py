@@ -17,7 +17,7 @@ from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
-from zubrel.compiled.facts import is_low, marks_of, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import (
     TRUE,
     Formula,
@@ -30,7 +30,8 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_in,
 )
-from zubrel.compiled.system import ENDING, PLACE, Operation, Settler, Step, System
+from zubrel.compiled.parts import ENDING, PLACE, Operation, Settler, Step
+from zubrel.compiled.system import System
 from zubrel.reduced.result import Reduced, fixed, formulas_of, rewritten, without_changes
 
 MOST_MARKS = 24
@@ -54,7 +55,7 @@ def amounts(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
 
 def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]:
     """For each variable that follows from marks: what each mark adds."""
-    marks = marks_of(system)
+    marks = system.marks
     mark_of: dict[int, int | None] = {}
     for move in system.moves:
         parts = parts_of(move.guard)
@@ -63,7 +64,7 @@ def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]
             surely = {c.variable for c in step.changes if c.variable in own and c.when == TRUE}
             # whatever sets a mark must do so surely, and only where it was low
             marks -= {
-                m for m in own if m not in surely or not any(is_low(system, m, p) for p in parts)
+                m for m in own if m not in surely or not any(system.is_low(m, p) for p in parts)
             }
     setters: dict[int, list[Step]] = {m: [] for m in marks}
     for step in system.steps:

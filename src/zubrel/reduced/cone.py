@@ -18,7 +18,8 @@ from collections.abc import Iterable, Sequence
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, variables_in, variables_of
-from zubrel.compiled.system import ENDING, PLACE, Change, Settler, Step, System
+from zubrel.compiled.parts import ENDING, PLACE, Change, Settler, Step
+from zubrel.compiled.system import System
 from zubrel.reduced.result import Reduced
 
 

@@ -17,12 +17,12 @@ and it was not `asked` for. Of a find nobody asks but itself whether it was made
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.facts import Rising, is_low, marks_of, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import (
     TRUE,
     Formula,
@@ -33,7 +33,8 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_of,
 )
-from zubrel.compiled.system import PLACE, Move, Operation, System
+from zubrel.compiled.parts import PLACE, Move, Operation
+from zubrel.compiled.system import System
 from zubrel.compiled.ways import areas_in
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
 from zubrel.reduced.users import Users
@@ -54,7 +55,7 @@ class Find(Struct, frozen=True):
 def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without its free finds."""
     system = before.system
-    users, rising, marks = Users(system, asked), Rising(system), marks_of(system)
+    users, marks = Users(system, asked), system.marks
     found: dict[int, list[Find]] = {}
     staying = set(users.barred)
     for item in users.writers:
@@ -66,7 +67,7 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         # one after the other, where one asks for the other
         free = [
             f
-            for f in _free(system, item, users, rising, marks - staying)
+            for f in _free(system, item, users, marks - staying)
             if not variables_of(f.given) & set(found)
         ]
         values = system.variables[item].size + sum(f.count for f in free)
@@ -76,10 +77,10 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     return _without(_losing_ways(before, found), found) if found else before
 
 
-def _free(system: System, item: int, users: Users, rising: Rising, marks: set[int]) -> list[Find]:
+def _free(system: System, item: int, users: Users, marks: Collection[int]) -> list[Find]:
     free = []
     for move, _ in users.writers[item]:
-        find = find_of(system, move, item, users, rising, marks)
+        find = find_of(system, move, item, users, marks)
         if find is not None and users.upwards(item, move.areas):
             free.append(find)
     return free
@@ -90,8 +91,7 @@ def find_of(
     move: Move,
     item: int,
     users: Users,
-    rising: Rising,
-    marks: set[int],
+    marks: Collection[int],
     room: bool = False,
 ) -> Find | None:
     """A move as a find of an item, if it does and asks for nothing else that matters.
@@ -107,11 +107,11 @@ def find_of(
     if users.readers.get(mark.variable) != [move] or len(users.writers[mark.variable]) != 1:
         return None
     domain, parts = system.variables[item], parts_of(move.guard)
-    low = [p for p in parts if is_low(system, mark.variable, p)]
+    low = [p for p in parts if system.is_low(mark.variable, p)]
     fits = [Within(item, domain.low, domain.high - 1)] if room else []
     rest = both(p for p in parts if p not in low and p not in fits)
     barred = variables_of(rest) & {item, mark.variable, PLACE}
-    if not low or barred or not rising.for_good(rest):
+    if not low or barred or not system.rising.for_good(rest):
         return None
     return Find(move, mark.variable, given.number, rest)
 

@@ -17,15 +17,15 @@ from collections.abc import Iterable, Mapping, Sequence
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, variables_in, variables_of
-from zubrel.compiled.regions import every_way, regions
-from zubrel.compiled.system import ENDING, PLACE, Change, Operation, System
+from zubrel.compiled.parts import ENDING, PLACE, Change, Operation
+from zubrel.compiled.system import System
 from zubrel.reduced.result import Reduced
 
 
 def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system in which moves into another region forget, but never what is `asked` for."""
     system = before.system
-    region = regions(system)
+    region = system.regions
     if len(set(region.values())) < 2:
         return before
     ahead = _read_ahead(system, region, variables_in(asked))
@@ -69,7 +69,7 @@ def _read_ahead(
         read = variables_of(move.guard) | _read_by(c for s in move.steps for c in s.changes)
         for area in region if move.areas is None else move.areas:
             here[region[area]] |= read
-    for start, end in every_way(system):
+    for start, end in system.ways:
         after[region[start]].add(region[end])
     ahead: dict[int, frozenset[int]] = {}
     for number in sorted(here, reverse=True):  # what comes after has a greater number

@@ -18,7 +18,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from zubrel.compiled.facts import marks_of, once_only, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
@@ -29,7 +29,8 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_in,
 )
-from zubrel.compiled.system import ENDING, PLACE, Change, Move, Operation, System
+from zubrel.compiled.parts import ENDING, PLACE, Change, Move, Operation
+from zubrel.compiled.system import System
 from zubrel.reduced.result import Rebuilding, Reduced, formulas_of, rewritten
 
 
@@ -154,8 +155,7 @@ class _Limits:
 
     def __init__(self, system: System) -> None:
         self.system = system
-        marks = marks_of(system)
-        self.once = {s.number for m in system.moves if once_only(system, m, marks) for s in m.steps}
+        self.once = {s.number for m in system.moves if system.once_only(m) for s in m.steps}
         self.most = self._most()
         self.fitting = {
             number
@@ -168,7 +168,7 @@ class _Limits:
 
     def _most(self) -> dict[int, int]:
         """The most that variables can come to, where that can be told by adding up."""
-        barred = {PLACE, *(c.variable for s in self.system.settlers for c in s.changes)}
+        barred = {PLACE, *self.system.settled}
         found: dict[int, int] = {}
         for step in self.system.steps:
             for change in step.changes:

@@ -31,7 +31,8 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_of,
 )
-from zubrel.compiled.system import PLACE, Move, Operation, System
+from zubrel.compiled.parts import PLACE, Move, Operation
+from zubrel.compiled.system import System
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, losing
 from zubrel.reduced.users import Users
 

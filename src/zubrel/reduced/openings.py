@@ -24,9 +24,10 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from zubrel.compiled.facts import Rising, is_low, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import Formula, both, substituted, variables_of
-from zubrel.compiled.system import ENDING, PLACE, Move, Operation, System
+from zubrel.compiled.parts import ENDING, PLACE, Move, Operation
+from zubrel.compiled.system import System
 from zubrel.compiled.ways import areas_in
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, rewritten
 from zubrel.reduced.users import Users
@@ -35,18 +36,18 @@ from zubrel.reduced.users import Users
 def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without its free openings, but for those that are `asked` for."""
     system = before.system
-    rising, users = Rising(system), Users(system, asked)
+    users = Users(system, asked)
     given: dict[int, Formula] = {}
     staying = set(users.barred)
     for move in system.moves:
         mark = _mark_of(system, move, users)
         if mark is None or mark in staying:
             continue
-        condition = both(p for p in parts_of(move.guard) if not is_low(system, mark, p))
+        condition = both(p for p in parts_of(move.guard) if not system.is_low(mark, p))
         barred = {mark, PLACE, ENDING, *given}
         if (
             not variables_of(condition) & barred
-            and rising.for_good(condition)
+            and system.rising.for_good(condition)
             and users.upwards(mark, move.areas, but=[move])
         ):
             given[mark] = condition

@@ -31,7 +31,7 @@ from msgspec.structs import replace
 
 from zubrel.compiled.facts import Rising, parts_of
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, either, substituted
-from zubrel.compiled.system import PLACE, Move, Step
+from zubrel.compiled.parts import PLACE, Move, Step
 from zubrel.compiled.ways import destination_for_sure, destination_of, told_apart
 from zubrel.reduced.clauses import (
     ALWAYS,
@@ -93,9 +93,8 @@ class _Folding:
         """What has to be opened before a way that asks for a formula can be walked."""
         self.opened: dict[int, dict[int, Step]] = {}
         """By area: what has to be opened before ways can be walked that ask for nothing."""
-        rising = Rising(system)
         for move in system.moves:
-            self._begin(move, rising)
+            self._begin(move, system.rising)
 
     def _begin(self, move: Move, rising: Rising) -> None:
         targets = tuple(destination_for_sure(step) for step in move.steps)

@@ -19,14 +19,15 @@ weighs it, and it was not `asked` for.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.facts import Rising, marks_of, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, substituted, variables_of
-from zubrel.compiled.system import Move, Operation, System
+from zubrel.compiled.parts import Move, Operation
+from zubrel.compiled.system import System
 from zubrel.reduced.finds import find_of
 from zubrel.reduced.result import Rebuilding, Reduced, losing, rewritten
 from zubrel.reduced.users import Users
@@ -42,22 +43,22 @@ class Pool(Struct, frozen=True):
 def pools(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without the limits of pools."""
     system = before.system
-    users, rising, marks = Users(system, asked), Rising(system), marks_of(system)
+    users, marks = Users(system, asked), system.marks
     items = [i for i in users.writers if i not in users.barred | marks]
-    found = [_pool(system, item, users, rising, marks - users.barred) for item in items]
+    found = [_pool(system, item, users, marks - users.barred) for item in items]
     some = [pool for pool in found if pool is not None]
     touched = {v for pool in some for v in _touched(pool)}
     return _without_limits(losing(before, touched), some) if some else before
 
 
-def _pool(system: System, item: int, users: Users, rising: Rising, marks: set[int]) -> Pool | None:
+def _pool(system: System, item: int, users: Users, marks: Collection[int]) -> Pool | None:
     domain, finds = system.variables[item], list[Move]()
     for move, step in users.writers[item]:
         changes = [c for c in step.changes if c.variable == item]
         if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
             return None
         if any(c.number > 0 for c in changes):
-            find = find_of(system, move, item, users, rising, marks, room=True)
+            find = find_of(system, move, item, users, marks, room=True)
             if find is None or find.count != 1:
                 return None
             finds.append(move)

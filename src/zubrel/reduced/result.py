@@ -8,7 +8,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, variables_of
-from zubrel.compiled.system import Change, Move, Step, System
+from zubrel.compiled.parts import Change, Move, Step
+from zubrel.compiled.system import System
 
 
 class Reduced(Struct, frozen=True):

@@ -25,7 +25,7 @@ from itertools import combinations
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.facts import Rising, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import (
     TRUE,
     Formula,
@@ -37,7 +37,8 @@ from zubrel.compiled.formulas import (
     variables_in,
     variables_of,
 )
-from zubrel.compiled.system import PLACE, Move, Operation, System
+from zubrel.compiled.parts import PLACE, Move, Operation
+from zubrel.compiled.system import System
 from zubrel.reduced.result import Rebuilding, Reduced, fixed, losing
 from zubrel.reduced.users import Users
 
@@ -54,11 +55,11 @@ class Supply(Struct, frozen=True):
 
 def supply(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without sources that never end."""
-    users, rising = Users(before.system, asked), Rising(before.system)
+    users = Users(before.system, asked)
     found: dict[int, Supply] = {}
     for item in users.writers:
         if item not in users.barred:
-            endless = _supply(before.system, item, users, rising)
+            endless = _supply(before.system, item, users)
             given = [*(s.given for s in found.values()), *([endless.given] if endless else [])]
             # one after the other, where one asks for the other
             if endless and not variables_in(given) & {item, *found}:
@@ -66,7 +67,7 @@ def supply(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     return _without(losing(before, found), found) if found else before
 
 
-def _supply(system: System, item: int, users: Users, rising: Rising) -> Supply | None:
+def _supply(system: System, item: int, users: Users) -> Supply | None:
     giving = list[Move]()
     for move, step in users.writers[item]:
         changes = [c for c in step.changes if c.variable == item]
@@ -77,7 +78,7 @@ def _supply(system: System, item: int, users: Users, rising: Rising) -> Supply |
             return None
         if any(c.number > 0 for c in changes) and _only_gives(system, move, item, users):
             giving.append(move)
-    sources = [m for m in giving if _never_ends(system, m, item, rising)]
+    sources = [m for m in giving if _never_ends(system, m, item)]
     users_of = [m for m in users.readers.get(item, ()) if m not in giving]
     sources = [
         m
@@ -123,7 +124,7 @@ def _only_gives(system: System, move: Move, item: int, users: Users) -> bool:
     return True
 
 
-def _never_ends(system: System, move: Move, item: int, rising: Rising) -> bool:
+def _never_ends(system: System, move: Move, item: int) -> bool:
     """Whether a move gives an item as often as one likes, once that is possible at all."""
     rest = _rest(move, item)
     if len(move.steps[0].changes) != 1 or PLACE in variables_of(rest):
@@ -132,7 +133,7 @@ def _never_ends(system: System, move: Move, item: int, rising: Rising) -> bool:
     low = system.variables[item].low
     if not all(isinstance(p, Within) and p.low == low for p in room):
         return False
-    return rising.for_good(rest) and (
+    return system.rising.for_good(rest) and (
         bool(room) or move.steps[0].changes[0].operation is Operation.ADD_UP_TO_END
     )
 

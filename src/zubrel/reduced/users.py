@@ -6,7 +6,8 @@ from collections.abc import Iterable, Sequence
 
 from zubrel.compiled.facts import only_upwards
 from zubrel.compiled.formulas import Formula, Load, pieces_of, variables_in, variables_of
-from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
+from zubrel.compiled.parts import ENDING, PLACE, Move, Step
+from zubrel.compiled.system import System
 from zubrel.reduced.result import whens_of
 
 
@@ -30,7 +31,7 @@ class Users:
         elsewhere = [*asked, *whens_of(system), *(f for f, _ in system.endings)]
         elsewhere += [s.guard for s in system.settlers]
         elsewhere += [p for m in system.moves for p in pieces_of(m.guard) if isinstance(p, Load)]
-        settled = {c.variable for s in system.settlers for c in s.changes}
+        settled = system.settled
         self.barred = variables_in(elsewhere) | settled | {PLACE, ENDING}
 
     def upwards(self, variable: int, areas: Sequence[int] | None, but: Iterable[Move] = ()) -> bool:

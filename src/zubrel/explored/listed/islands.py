@@ -19,7 +19,8 @@ from zubrel.base.budget import Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import ENDING, PLACE, System
+from zubrel.compiled.parts import ENDING, PLACE
+from zubrel.compiled.system import System
 from zubrel.explored.listed.large_search import refuse_if_endless, rules_by_area
 from zubrel.explored.listed.links import Links
 from zubrel.explored.listed.numbering import Numbers, NumberTable, Rows

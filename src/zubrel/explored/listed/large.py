@@ -19,7 +19,8 @@ from msgspec import Struct
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import Move, Step, System
+from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.system import System
 from zubrel.explored.listed.large_walks import VectorWalks
 from zubrel.explored.listed.links import Links
 from zubrel.explored.listed.numbering import Numbers, NumberSet, Rows

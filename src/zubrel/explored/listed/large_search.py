@@ -10,7 +10,8 @@ import numpy.typing as npt
 from zubrel.base.budget import Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
 from zubrel.compiled.formulas import FALSE
-from zubrel.compiled.system import ENDING, PLACE, Move, System
+from zubrel.compiled.parts import ENDING, PLACE, Move
+from zubrel.compiled.system import System
 from zubrel.explored.listed.large import CHUNK, Block, VectorSpace
 from zubrel.explored.listed.numbering import Numbers, NumberTable
 from zubrel.explored.listed.small import ScalarSpace

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import numpy.typing as npt
 
-from zubrel.compiled.system import Step
+from zubrel.compiled.parts import Step
 from zubrel.explored.listed.numbering import Numbers, NumberSet
 from zubrel.explored.space import Distance, Trace
 

@@ -16,7 +16,8 @@ import numpy.typing as npt
 from msgspec import Struct
 
 from zubrel.compiled.formulas import TRUE, Formula, variables_of
-from zubrel.compiled.system import PLACE, System
+from zubrel.compiled.parts import PLACE
+from zubrel.compiled.system import System
 from zubrel.compiled.ways import destination_of, told_apart
 from zubrel.explored.packed.kernel import Kernel
 

@@ -10,7 +10,8 @@ from msgspec import Struct, field
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import Move, Step, System
+from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.system import System
 from zubrel.explored.packed.kernel import Kernel
 from zubrel.explored.packed.packing import Packing, pack_into_one
 from zubrel.explored.packed.settling import Settling

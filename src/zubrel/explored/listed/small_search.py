@@ -9,7 +9,8 @@ from collections.abc import Callable
 from zubrel.base.budget import Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
 from zubrel.compiled.formulas import FALSE
-from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
+from zubrel.compiled.parts import ENDING, PLACE, Move, Step
+from zubrel.compiled.system import System
 from zubrel.explored.listed.small import ScalarSpace
 from zubrel.explored.packed.settling import Settling
 from zubrel.explored.space import EndlessSettling, TooMany, Trace

@@ -16,7 +16,7 @@ from typing import Any
 from msgspec import Struct
 
 from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
-from zubrel.compiled.system import Change, Operation, Variable
+from zubrel.compiled.parts import Change, Operation, Variable
 from zubrel.explored.packed.packing import Packing
 
 Test = Callable[..., Any]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from zubrel.compiled.system import Variable
+from zubrel.compiled.parts import Variable
 
 WORD = 64
 

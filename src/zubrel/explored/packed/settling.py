@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from zubrel.compiled.system import ENDING, Change, Operation, System
+from zubrel.compiled.parts import ENDING, Change, Operation
+from zubrel.compiled.system import System
 from zubrel.explored.packed.kernel import Kernel
 from zubrel.explored.packed.packing import Packing
 

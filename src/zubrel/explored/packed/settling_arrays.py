@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.system import ENDING, Change, Operation, System
+from zubrel.compiled.parts import ENDING, Change, Operation
+from zubrel.compiled.system import System
 from zubrel.explored.packed.kernel import Kernel, Test
 from zubrel.explored.packed.packing import Packing
 

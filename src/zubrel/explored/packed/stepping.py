@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterator, Sequence
 
 from msgspec import Struct
 
-from zubrel.compiled.system import ENDING, PLACE, Step, System
+from zubrel.compiled.parts import ENDING, PLACE, Step
+from zubrel.compiled.system import System
 from zubrel.explored.packed.kernel import Kernel
 from zubrel.explored.packed.packing import pack_into_words
 from zubrel.explored.packed.settling import Settling
@@ -29,7 +30,7 @@ class Walking:
         self.packing = pack_into_words(system.variables, None)
         self.kernel = Kernel(system.variables, self.packing, 1)
         self.settling = Settling(system, self.kernel, self.packing)
-        self.moves = {s.number: move for move in system.moves for s in move.steps}
+        self.moves = system.move_of
         self.prepared: dict[int, _Prepared] = {}
         self.ended = self.packing.fields[ENDING].mask
         self.place = self.packing.fields[PLACE].mask

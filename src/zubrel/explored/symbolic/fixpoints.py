@@ -12,8 +12,8 @@ from collections.abc import Callable, Iterable, Sequence
 
 from zubrel.base.budget import Budget
 from zubrel.compiled.formulas import Within, variables_of
-from zubrel.compiled.regions import regions
-from zubrel.compiled.system import ENDING, PLACE, Move, Step, System
+from zubrel.compiled.parts import ENDING, PLACE, Move, Step
+from zubrel.compiled.system import System
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.explored.symbolic.islands import islands_of
@@ -118,7 +118,7 @@ class SymbolicFixpoints:
 
     def _groups(self, order: Sequence[int]) -> list[Group]:
         depth = {variable: n for n, variable in enumerate(order)}
-        region = regions(self.system)
+        region = self.system.regions
         groups: dict[tuple[int, bool, int], list[Step]] = {}
         for step, one in zip(self.system.steps, self.relations, strict=True):
             if one.guard.satisfiable() and step.number not in self.plain:

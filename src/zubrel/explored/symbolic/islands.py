@@ -10,7 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from zubrel.compiled.formulas import TRUE
-from zubrel.compiled.system import PLACE, Step, System
+from zubrel.compiled.parts import PLACE, Step
+from zubrel.compiled.system import System
 from zubrel.compiled.ways import destination_of, told_apart
 
 

@@ -12,7 +12,8 @@ from collections import deque
 from collections.abc import Iterable, Sequence
 
 from zubrel.compiled.formulas import variables_of
-from zubrel.compiled.system import ENDING, PLACE, Change, System
+from zubrel.compiled.parts import ENDING, PLACE, Change
+from zubrel.compiled.system import System
 
 ROUNDS = 60
 

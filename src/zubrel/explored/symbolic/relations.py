@@ -14,7 +14,7 @@ from msgspec import Struct
 from oxidd.util import BooleanOperator
 
 from zubrel.compiled.formulas import variables_of
-from zubrel.compiled.system import Change, Operation, Variable
+from zubrel.compiled.parts import Change, Operation, Variable
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.explored.symbolic.ordering import used_by
 

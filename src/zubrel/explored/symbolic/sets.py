@@ -8,7 +8,8 @@ from functools import reduce
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula, Within, variables_of
-from zubrel.compiled.system import Move, Step, System
+from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.system import System
 from zubrel.explored.space import Trace
 from zubrel.explored.symbolic.encoding import SELECTORS, Diagram
 from zubrel.explored.symbolic.fixpoints import SymbolicFixpoints

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 
 from zubrel.compiled.formulas import Formula, variables_of
-from zubrel.compiled.system import ENDING, Change, Operation, System
+from zubrel.compiled.parts import ENDING, Change, Operation
+from zubrel.compiled.system import System
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.explored.symbolic.relations import Relation, relation
 

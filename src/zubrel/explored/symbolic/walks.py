@@ -12,7 +12,7 @@ from collections import deque
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from zubrel.compiled.system import PLACE, Step
+from zubrel.compiled.parts import PLACE, Step
 from zubrel.explored.space import Distance, Trace
 from zubrel.explored.symbolic.encoding import Diagram
 from zubrel.policy import NEAR

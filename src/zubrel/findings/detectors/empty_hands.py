@@ -6,8 +6,7 @@ from collections.abc import Iterator
 
 from zubrel.checked import keys
 from zubrel.checked.effects import Give, Lose, Take
-from zubrel.compiled.system import Step
-from zubrel.compiled.translate import Translator
+from zubrel.compiled.parts import Step
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
@@ -15,7 +14,7 @@ from zubrel.findings.judged import Judged
 def empty_hands(judged: Judged) -> Iterator[Finding]:
     """`empty_hands`: a move with a `loses`, made by somebody who has nothing of it left."""
     system = judged.system
-    translator = Translator(system.world, system.variables, system.numbers)
+    translator = system.translator
     found: dict[str, Finding] = {}
     for step in system.steps:
         subject = step.rule.owner if step.rule.kind == "way" else step.rule.id

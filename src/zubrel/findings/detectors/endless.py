@@ -8,9 +8,10 @@ from typing import Any
 
 from zubrel.checked import keys
 from zubrel.checked.world import Rule
-from zubrel.compiled.facts import excluded, lone_changes
+from zubrel.compiled.facts import excluded
 from zubrel.compiled.formulas import FALSE, Within
-from zubrel.compiled.system import Move, Step, System
+from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.system import System
 from zubrel.explored.space import Trace
 from zubrel.findings.detectors.surplus import changed_by
 from zubrel.findings.finding import Finding
@@ -61,7 +62,7 @@ def _raising(judged: Judged, move: Move) -> Iterator[tuple[str, Trace, Step]]:
 
 def _bars_itself(system: System, move: Move, step: Step) -> bool:
     """Whether a move is surely impossible right after a step of it."""
-    return any(excluded(move.guard, change) for change in lone_changes(system, step))
+    return any(excluded(move.guard, change) for change in system.lone_changes(step))
 
 
 def _trades(judged: Judged) -> Iterator[tuple[str, Trace, Step]]:

@@ -10,7 +10,6 @@ from zubrel.checked.conditions import ALWAYS, All, Cond, CountOf, Holds, Not
 from zubrel.checked.conditions import Any as AnyOf
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula, both, either, opposite
-from zubrel.compiled.translate import Translator
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, standing_formula
 
@@ -24,7 +23,7 @@ def no_gate(judged: Judged) -> Iterator[Finding]:
 def exact_count(judged: Judged) -> Iterator[Finding]:
     """`exact_count`: a need that is false in some situation only because there is too much."""
     system = judged.system
-    translator = Translator(system.world, system.variables, system.numbers)
+    translator = system.translator
     told: set[str] = set()
     for move in system.moves:
         rule = move.rule
@@ -95,7 +94,7 @@ class _Gates:
         self.space = judged.space
         self.system = judged.system
         self.world = judged.system.world
-        self.translator = Translator(self.world, self.system.variables, self.system.numbers)
+        self.translator = self.system.translator
 
     def findings(self) -> Iterator[Finding]:
         seen: set[str] = set()

@@ -31,7 +31,6 @@ from zubrel.compiled.formulas import (
     variables_of,
 )
 from zubrel.compiled.system import System
-from zubrel.compiled.translate import Translator
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
@@ -93,7 +92,7 @@ def _lone_eithers(world: World) -> Iterator[Finding]:
 
 
 def _constants(system: System) -> Iterator[Finding]:
-    translator = Translator(system.world, system.variables, system.numbers)
+    translator = system.translator
     told: set[object] = set()
     for subject, condition, span in _written(system.world):
         for part in _parts(condition):

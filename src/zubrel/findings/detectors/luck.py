@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import reduce
 from typing import Any
 
-from zubrel.compiled.system import Move
+from zubrel.compiled.parts import Move
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged

@@ -16,7 +16,7 @@ from zubrel.checked.effects import Give, Lose, SetMark, Take, Wear
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
-from zubrel.compiled.system import ENDING, PLACE
+from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.judged import Judged
 

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 from zubrel.checked.world import Promise
 from zubrel.compiled.formulas import Formula, opposite
-from zubrel.compiled.translate import Translator
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, ending_formula
@@ -37,7 +36,7 @@ class _Test:
         self.space = judged.space
         self.promise = promise
         system = judged.system
-        translator = Translator(system.world, system.variables, system.numbers)
+        translator = system.translator
         self.formulas = [translator.formula(c) for c in promise.conditions]
 
     def broken(self) -> tuple[str, Trace | None] | None:

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from zubrel.compiled.system import Move, Step
+from zubrel.compiled.parts import Move, Step
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged

@@ -9,9 +9,10 @@ from typing import Any
 from zubrel.checked import keys
 from zubrel.checked.effects import Take, Wear
 from zubrel.checked.world import World
-from zubrel.compiled.facts import excluded, lone_changes
+from zubrel.compiled.facts import excluded
 from zubrel.compiled.formulas import either
-from zubrel.compiled.system import ENDING, Move, Operation, Step, System
+from zubrel.compiled.parts import ENDING, Move, Operation, Step
+from zubrel.compiled.system import System
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 from zubrel.findings.mentions import counted_ids, needed_ids
@@ -118,7 +119,7 @@ def _surely_changed(system: System, move: Move) -> set[int]:
     return {
         c.variable
         for step in move.steps
-        for c in lone_changes(system, step)
+        for c in system.lone_changes(step)
         if c.operation is Operation.FLIP
         or excluded(move.guard, c)
         or (c.operation is Operation.ADD and c.number != 0)

@@ -84,4 +84,4 @@ def _lists(judged: Judged, translator: Translator) -> Iterator[_Texts]:
 
 def _translator(judged: Judged) -> Translator:
     system = judged.system
-    return Translator(system.world, system.variables, system.numbers)
+    return system.translator

@@ -9,7 +9,7 @@ from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
 from zubrel.checked.world import Goal, Quest
 from zubrel.compiled.formulas import both, opposite
-from zubrel.compiled.system import Step
+from zubrel.compiled.parts import Step
 from zubrel.compiled.translate import Translator
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
@@ -24,7 +24,7 @@ def too_early(judged: Judged) -> Iterator[Finding]:
     if not judged.complete:
         return
     system = judged.system
-    translator = Translator(system.world, system.variables, system.numbers)
+    translator = system.translator
     quests = [
         (q, judged.space.where(translator.equals(keys.quest(q.id), DONE)))
         for q in system.world.quests.values()

@@ -8,9 +8,9 @@ from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.compiled.facts import is_low, marks_of, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import TRUE, Formula, Within, both, variables_of
-from zubrel.compiled.system import ENDING, PLACE, Move
+from zubrel.compiled.parts import ENDING, PLACE, Move
 from zubrel.findings.causes import root_causes
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, possible_formula
@@ -31,7 +31,7 @@ class _Detector:
     def __init__(self, judged: Judged, needed: frozenset[str]) -> None:
         self.judged = judged
         self.needed = needed
-        self.marks = marks_of(judged.system)
+        self.marks = judged.system.marks
         self.setters: dict[int, set[int]] = {}
         for step in judged.system.steps:
             for change in step.changes:
@@ -136,7 +136,7 @@ class _Detector:
                     if c.variable == mark and c.when == TRUE
                 }
                 if (
-                    is_low(system, mark, part)
+                    system.is_low(mark, part)
                     and own == self.setters.get(mark)
                     and (own == {s.number for s in move.steps})
                 ):

@@ -8,7 +8,8 @@ from typing import cast
 from msgspec import Struct, field
 
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.compiled.system import PLACE, Move, Step, System
+from zubrel.compiled.parts import PLACE, Move, Step
+from zubrel.compiled.system import System
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, Judged
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.compiled.facts import is_low, marks_of, parts_of
+from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import Formula, Within, both, either
-from zubrel.compiled.system import Move, System
+from zubrel.compiled.parts import Move
+from zubrel.compiled.system import System
 from zubrel.findings.judged import standing_formula
 from zubrel.reduced.amounts import amounts
 from zubrel.reduced.result import unreduced
@@ -29,7 +30,7 @@ class Offers:
         for move in self.summed.system.moves:
             for variable in {c.variable for s in move.steps for c in s.changes}:
                 self.setters.setdefault(variable, []).append(move)
-        self.marks = marks_of(system)
+        self.marks = system.marks
 
     def of(self, formula: Formula) -> Offer | None:
         """The offer that `formula` is about; None if it says anything but that a mark is set."""
@@ -43,7 +44,7 @@ class Offers:
             both(
                 (
                     standing_formula(self.system, move.areas),
-                    *(p for p in parts_of(move.guard) if not is_low(self.system, mark, p)),
+                    *(p for p in parts_of(move.guard) if not self.system.is_low(mark, p)),
                 )
             )
             for move in moves

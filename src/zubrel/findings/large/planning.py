@@ -19,7 +19,8 @@ from msgspec.structs import replace
 from zubrel.base.budget import Allowance, Budget, LimitReached
 from zubrel.base.progress import Progress
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.compiled.system import PLACE, System
+from zubrel.compiled.parts import PLACE
+from zubrel.compiled.system import System
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import NotAsked
 from zubrel.findings.detectors.lints import lints

@@ -13,8 +13,8 @@ from msgspec import Struct
 from zubrel.checked.conditions import Atom, Holds, LockOpen, atoms_of
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.compiled.system import PLACE, System
-from zubrel.compiled.translate import Translator
+from zubrel.compiled.parts import PLACE
+from zubrel.compiled.system import System
 from zubrel.explored.space import Distance, Trace
 from zubrel.findings.judged import Judged
 from zubrel.findings.mentions import needed_ids
@@ -72,7 +72,7 @@ def outline(judged: Judged, progression: Progression) -> Outline:
 
 def gates(system: System) -> list[tuple[Atom, Formula]]:
     """What may stand between the player and an area."""
-    translator = Translator(system.world, system.variables, system.numbers)
+    translator = system.translator
     return [(gate, translator.formula(gate)) for gate in _gates(system.world)]
 
 

@@ -33,14 +33,12 @@ from zubrel.checked.conditions import (
 from zubrel.checked.keys import PLACE
 from zubrel.checked.world import Ending, Goal, Rule, World
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.translate import Translator
 from zubrel.explored.space import NotAsked
 from zubrel.findings.judged import AnySpace
 from zubrel.narrated.reasons.makers import makes
 from zubrel.narrated.replay import Walked
 from zubrel.narrated.together import Together
 from zubrel.narrated.words import listed, phrase
-from zubrel.walked.walker import Walker
 
 DEEPEST = 8
 WIDEST = 3
@@ -119,7 +117,7 @@ class Reasons(Struct):
     def _never(self, condition: Cond) -> bool:
         """Whether a condition holds in no situation that is still possible."""
         system = self.space.system
-        formula = Translator(system.world, system.variables, system.numbers).formula(condition)
+        formula = system.translator.formula(condition)
         try:
             return not self.space.allows(self.future, formula)
         except NotAsked:
@@ -152,7 +150,7 @@ class Reasons(Struct):
 
     def _short_of(self, condition: Cond, depth: int) -> list[str]:
         """What several moves still to be made want, and how much of it is left."""
-        walker = Walker(self.world)
+        walker = self.space.system.walker
         here = self.walk[-1].after if self.walk else walker.start()
         try:
             still = self._still_possible()
@@ -190,7 +188,7 @@ class Reasons(Struct):
         return f"which can never be so{again}"
 
     def _held_before(self, atom: Cond) -> Iterator[bool]:
-        walker = Walker(self.world)
+        walker = self.space.system.walker
         for walked in self.walk:
             yield walker.holds(atom, walked.before)
 
@@ -288,7 +286,7 @@ class Reasons(Struct):
         """The moves of the evidence in which what is lacking was used up or undone."""
         if not isinstance(atom, Holds | FactIs | LockOpen):
             return []
-        walker = Walker(self.world)
+        walker = self.space.system.walker
         for number in range(len(self.walk), 0, -1):
             walked = self.walk[number - 1]
             if walker.holds(atom, walked.before) and not walker.holds(atom, walked.after):
