@@ -13,9 +13,9 @@ import zubrel
 from zubrel.authored.document import document_of
 from zubrel.authored.fields import BODY, EFFECTS
 from zubrel.authored.shapes import SECTIONS
+from zubrel.base.kinds import KINDS
 from zubrel.base.source import Source
 from zubrel.checked.check import check
-from zubrel.findings.registry import KINDS
 from zubrel.pipeline import report
 
 DOCS = Path(__file__).parent.parent / "docs"

@@ -8,7 +8,7 @@ from junitparser import JUnitXml
 
 from tests.program import CASES, ProgramTest
 from tests.test_check_command import TOSS
-from zubrel.findings.registry import KINDS
+from zubrel.base.kinds import KINDS
 
 LOCATION = {
     "type": "object",

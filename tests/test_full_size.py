@@ -5,6 +5,7 @@ import unittest
 from concurrent.futures import Future
 from concurrent.futures.process import BrokenProcessPool
 from functools import cache
+from itertools import islice
 from unittest import mock
 
 from benchmarks.families import realm
@@ -22,7 +23,7 @@ from zubrel.findings.large import planning as full_size_module
 from zubrel.findings.large import questions as questions_module
 from zubrel.findings.large.batches import Batches
 from zubrel.findings.large.planning import full_size
-from zubrel.findings.large.questions import Answer, askings, look_through
+from zubrel.findings.large.questions import every_question, look_through
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient.lens import look
 
@@ -136,7 +137,7 @@ class Realms(unittest.TestCase):
 
     def test_batches_are_halved_until_nothing_is_left_to_halve(self):
         system = realm_system("s", 1, True)
-        questions = askings(system)[:6]
+        questions = list(islice(every_question(system), 6))
         tried = []
 
         def never(system, batch, *rest):
@@ -154,7 +155,7 @@ class Realms(unittest.TestCase):
     def test_what_a_worker_never_answers_is_answered_here(self):
         system, broken = realm_system("s", 1, True), Future()
         broken.set_exception(BrokenProcessPool())
-        questions = askings(system)[:2]
+        questions = list(islice(every_question(system), 2))
         with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as batches:
             batches.ask([questions])
             batches.queue[0].worker = broken
@@ -167,8 +168,8 @@ class Realms(unittest.TestCase):
 
     def test_answers_beyond_the_allowance_do_not_count_whoever_gave_them(self):
         system, done = realm_system("s", 1, True), Future()
-        done.set_result((Answer([], {}), 200.0))
-        questions = askings(system)[:1]
+        done.set_result(([], 200.0))
+        questions = list(islice(every_question(system), 1))
         with Batches(system, Budget(Limits()), Silence(), Allowance(100), 1) as batches:
             batches.ask([questions])
             batches.queue[0].worker = done

@@ -17,8 +17,8 @@ ORDER = [
 INSIDE = {
     "explored": [("space",), ("packed",), ("listed", "symbolic"), ("explore",)],
     "findings": [
-        ("registry",), ("finding", "judged"), ("causes", "mentions"), ("detectors",), ("shape",),
-        ("large",), ("find", "fates"),
+        ("finding", "judged"), ("detector", "causes", "mentions"), ("detectors",), ("registry",),
+        ("shape",), ("large",), ("find", "fates"),
     ],
 }  # fmt: skip
 CORE = [

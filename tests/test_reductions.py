@@ -9,15 +9,15 @@ from tests.random_worlds import random_world
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import scalar, world_of
 from zubrel.base.budget import Budget, Limits
+from zubrel.base.kinds import KINDS
 from zubrel.base.progress import Silence
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within
 from zubrel.explored.space import EndlessSettling, NotAsked
 from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.find import Found, find
-from zubrel.findings.judged import judge, won_formula
+from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import full_size
-from zubrel.findings.registry import KINDS
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient.lens import look
 from zubrel.reduced.reduce import EVERY, SHORTENING, reduce
@@ -158,32 +158,6 @@ class FullSize(unittest.TestCase):
             missed = {f.subject for f in full.findings if f.kind == "missable"}
             with self.subTest(asks=asks):
                 self.assertEqual(missed, {"shell", "quay_shell"})
-
-    def test_what_is_forgotten_is_seen_when_it_becomes_true(self):
-        forgotten = never = 0
-        for seed, system, plain in systems():
-            lens = look(system, (), Budget(Limits()), Silence())
-            for number, variable in enumerate(system.variables):
-                formula = Within(number, variable.high, variable.high)
-                seen = lens.seen(formula)
-                if seen is None:
-                    continue
-                forgotten += number in lens.reduced.forgotten
-                with self.subTest(seed=seed, variable=variable.key):
-                    self.assertEqual(bool(seen), plain.some(formula))
-                    trace = lens.walks().shortest(seen)
-                    if trace is None:
-                        never += 1
-                        continue
-                    end = plain.at_end_of(lens.spelled_out(trace))
-                    self.assertTrue(end & plain.where(formula))
-                    (without,) = lens.reached_without([seen])
-                    (truly,) = plain.reached_without([plain.where(formula)])
-                    won = won_formula(system)
-                    self.assertEqual(
-                        bool(without & lens.where(won)), bool(truly & plain.where(won))
-                    )
-        self.assertGreater(min(forgotten, never), 10)
 
     def test_what_was_not_asked_for_is_not_answered(self):
         refused = 0

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterable, Sequence
-from typing import cast
+from typing import Any, cast
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -159,7 +159,7 @@ def _cut_short(space: AnySpace, words: str, budget: Budget) -> Report:
 
 def _at_full_size(
     lens: AnySpace,
-    listed: Judged | None,
+    listed: Judged[Any] | None,
     budget: Budget,
     progress: Progress,
     jobs: int,

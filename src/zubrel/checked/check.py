@@ -35,30 +35,6 @@ from zubrel.checked.world import (
 )
 
 UNKNOWN = ("unknown-id", "wrong-kind", "unknown-key")
-KINDS_OF_FINDING = (
-    "unwinnable",
-    "softlock",
-    "bad_luck",
-    "luck_needed",
-    "unreachable",
-    "missable",
-    "too_early",
-    "no_gate",
-    "skippable",
-    "unused",
-    "exact_count",
-    "swallowed",
-    "empty_hands",
-    "wasted_use",
-    "endless",
-    "silent",
-    "unheard",
-    "broken_promise",
-    "double_way",
-    "constant",
-    "lone_either",
-    "near_ids",
-)
 
 
 def check(document: Document, asked: Iterable[Condition] = ()) -> World:
@@ -102,7 +78,7 @@ class _Checker:
         start, holding = self._start()
         areas = {a.id: a for a in map(self._area, document.entries("areas"))}
         endings = {e.id: e for e in map(self._ending, document.entries("endings"))}
-        promises, accepted = sections.promises(), sections.accepted(rules, KINDS_OF_FINDING)
+        promises, accepted = sections.promises(), sections.accepted(rules)
         resolved = tuple(self.resolver.condition(c) for c in self.asked)
         locks = {
             key_of(e): self._lock(e, self._openable_at(rules, key_of(e)))

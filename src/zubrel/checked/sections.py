@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Amount, Entry
+from zubrel.base.kinds import KINDS, STALE
 from zubrel.base.spelling import listing, suggestion
 from zubrel.checked.bodies import effects_of
 from zubrel.checked.conditions import ALWAYS, Cond, Holds
@@ -297,8 +298,9 @@ class Sections:
             return [], reach.text, steps
         return [reach], None, steps
 
-    def accepted(self, rules: list[Rule], kinds: tuple[str, ...]) -> tuple[Acceptance, ...]:
-        """The accepted findings, of the kinds of finding that there are."""
+    def accepted(self, rules: list[Rule]) -> tuple[Acceptance, ...]:
+        """The accepted findings. What is accepted and not found cannot be accepted in its turn."""
+        kinds = [slug for slug in KINDS if slug != STALE]
         known = {"world", *self.names.known, *(r.id for r in rules)}
         found = []
         for entry in self.document.entries("accept"):

@@ -6,7 +6,7 @@ Findings ask only what stands here, so they do not know which engine has searche
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, Protocol, TypeVar
+from typing import Protocol, Self, TypeVar
 
 from msgspec import Struct
 
@@ -19,11 +19,11 @@ from zubrel.compiled.system import System
 class Situations(Protocol):
     """A set of situations of one space, always combined with sets of the same space."""
 
-    def __and__(self, other: Any, /) -> Any: ...
+    def __and__(self, other: Self, /) -> Self: ...
 
-    def __or__(self, other: Any, /) -> Any: ...
+    def __or__(self, other: Self, /) -> Self: ...
 
-    def __sub__(self, other: Any, /) -> Any: ...
+    def __sub__(self, other: Self, /) -> Self: ...
 
     def __bool__(self) -> bool: ...
 

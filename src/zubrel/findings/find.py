@@ -4,53 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
+from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
+from zubrel.base.kinds import STALE
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
-from zubrel.findings.detectors.empty_hands import empty_hands
-from zubrel.findings.detectors.endless import endless
-from zubrel.findings.detectors.gates import exact_count, no_gate
-from zubrel.findings.detectors.lints import lints
-from zubrel.findings.detectors.luck import luck_needed
-from zubrel.findings.detectors.missable import missable
-from zubrel.findings.detectors.promises import broken_promises
-from zubrel.findings.detectors.skippable import skippable, unused
-from zubrel.findings.detectors.softlocks import softlocks
-from zubrel.findings.detectors.surplus import swallowed, wasted_use
-from zubrel.findings.detectors.texts import silent, unheard
-from zubrel.findings.detectors.too_early import too_early
-from zubrel.findings.detectors.unreachable import unreachable
-from zubrel.findings.detectors.unwinnable import unwinnable
-from zubrel.findings.finding import Finding
+from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import AnySpace, Judged, judge
-from zubrel.findings.large.inquiries import Detector
+from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, outline
 from zubrel.findings.shape.progression import Progression, progression
-
-DETECTORS: tuple[Detector, ...] = (
-    unwinnable,
-    softlocks,
-    luck_needed,
-    broken_promises,
-    unreachable,
-    missable,
-    too_early,
-    no_gate,
-    exact_count,
-    swallowed,
-    empty_hands,
-    wasted_use,
-    endless,
-    silent,
-    unheard,
-    skippable,
-    unused,
-    lints,
-)
 
 
 class Found(Struct, frozen=True):
@@ -61,12 +28,12 @@ class Found(Struct, frozen=True):
     answers some formulas, where `judged` does not answer all; None where that takes too long.
     """
 
-    judged: Judged
+    judged: Judged[Any]
     findings: tuple[Finding, ...]
     progression: Progression | None = None
     outline: Outline | None = None
     undecided: tuple[tuple[str, str], ...] = ()
-    listed: Judged | None = None
+    listed: Judged[Any] | None = None
     closer: Callable[[Sequence[Formula]], AnySpace | None] | None = None
 
 
@@ -78,10 +45,11 @@ def find(space: AnySpace, with_progression: bool = False, with_outline: bool = F
     return find_in(judge(space), with_progression, with_outline)
 
 
-def find_in(judged: Judged, with_progression: bool = False, with_outline: bool = False) -> Found:
+def find_in(
+    judged: Judged[Any], with_progression: bool = False, with_outline: bool = False
+) -> Found:
     """`find`, where the situations are judged already."""
-    findings = [f for detector in DETECTORS for f in detector(judged)]
-    findings = with_acceptance(findings, judged.system.world)
+    findings = with_acceptance(_everything_in(judged), judged.system.world)
     if judged.complete:
         findings += stale_acceptance(judged.system.world, findings)
     order = tuple(sorted(findings, key=Finding.order))
@@ -91,6 +59,23 @@ def find_in(judged: Judged, with_progression: bool = False, with_outline: bool =
         chain = progression(judged) if with_progression or with_outline else None
         drawn = outline(judged, chain) if with_outline and chain else None
     return Found(judged, order, chain, drawn)
+
+
+def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:
+    system, space = judged.system, judged.space
+    for of_verdict in VERDICT_DETECTORS:
+        yield from of_verdict.find(judged)
+    for detector in SUBJECT_DETECTORS:
+        if judged.complete or not detector.whole:
+            questions = [
+                q
+                for q in detector.questions(system)
+                if not any(space.possible(step) for step in q.refuted_by)
+            ]
+            found = soonest(detector.decide(judged, questions))
+            yield from detector.conclude(system.world, found)
+    for of_file in FILE_DETECTORS:
+        yield from of_file.find(system)
 
 
 def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
@@ -131,4 +116,4 @@ def stale_acceptance(
         if (entry.finding, entry.subject) not in known and entry.subject not in told:
             told.add(entry.subject)
             message = f"“{entry.finding} of {entry.subject}” is accepted, but not found"
-            yield Finding("stale_accept", "warning", entry.subject, message, entry.span)
+            yield Finding(STALE, "warning", entry.subject, message, entry.span)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from msgspec import Struct
 
+from zubrel.base.kinds import KINDS, SEVERITIES
 from zubrel.base.source import Span
 from zubrel.explored.space import Trace
-from zubrel.findings.registry import KINDS, SEVERITIES
 
 
 class Closing(Struct, frozen=True):
@@ -43,3 +45,17 @@ class Finding(Struct, frozen=True):
         """Sort key: the gravest first, then by kind, then by place in the files."""
         place = self.span.order() if self.span else ("", 0, 0)
         return (SEVERITIES.index(self.severity), list(KINDS).index(self.kind), place, self.subject)
+
+
+def soonest(found: Iterable[Finding]) -> list[Finding]:
+    """One finding of each kind and subject: of several the first with the shortest walk."""
+    first: dict[tuple[str, str], Finding] = {}
+    for finding in found:
+        identity = (finding.kind, finding.subject)
+        if identity not in first or _moves(finding) < _moves(first[identity]):
+            first[identity] = finding
+    return list(first.values())
+
+
+def _moves(finding: Finding) -> int:
+    return 0 if finding.trace is None else len(finding.trace.steps)

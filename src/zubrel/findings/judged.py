@@ -2,37 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Container
-from typing import Any
+from typing import Any, Generic
 
 from msgspec import Struct
 
 from zubrel.compiled.formulas import Formula, Within, both, either, opposite
 from zubrel.compiled.parts import ENDING, PLACE, Move
 from zubrel.compiled.system import System
-from zubrel.explored.space import Space
+from zubrel.explored.space import S, Space
 
 AnySpace = Space[Any]
 
 
-class Judged(Struct, frozen=True):
+class Judged(Struct, Generic[S], frozen=True):
     """The situations of a space, sorted by what can still become of them.
 
     After a search that was cut short, `live` and `doomed` hold only what is certain all the same.
-    `about` are the subjects that detectors shall look at; None: at all of them.
     """
 
-    space: AnySpace
+    space: Space[S]
     verdict: str
-    won: Any
-    ended: Any
-    live: Any
-    doomed: Any
-    about: Container[str] | None = None
-
-    def asks(self, subject: str) -> bool:
-        """Whether a detector shall look at a subject; what it asks then is asked for its sake."""
-        return self.about is None or subject in self.about
+    won: S
+    ended: S
+    live: S
+    doomed: S
 
     @property
     def system(self) -> System:
@@ -43,7 +36,7 @@ class Judged(Struct, frozen=True):
         return self.space.stopped is None
 
 
-def judge(space: AnySpace) -> Judged:
+def judge(space: Space[S]) -> Judged[S]:
     """Sort the situations of `space` into won, live and doomed."""
     won, ended = space.where(won_formula(space.system)), space.where(ended_formula(space.system))
     if not space.everything - space.unexplored:  # nothing is certain of what comes after
@@ -55,7 +48,7 @@ def judge(space: AnySpace) -> Judged:
     return Judged(space, _verdict(space, won, doomed), won, ended, live, doomed)
 
 
-def _verdict(space: AnySpace, won: Any, doomed: Any) -> str:
+def _verdict(space: Space[S], won: S, doomed: S) -> str:
     if space.stopped is not None:
         return "incomplete"
     if not won:

@@ -1,171 +1,63 @@
-"""The registry of findings: what each kind is called, how grave it is, what it means."""
+"""Every detector. A kind of finding that has none is a mistake that the first import tells."""
 
 from __future__ import annotations
 
-from importlib.resources import files
+from typing import Any
 
-from msgspec import Struct
+from zubrel.base.kinds import KINDS, STALE
+from zubrel.findings.detector import Detector, FileDetector, SubjectDetector, VerdictDetector
+from zubrel.findings.detectors.constant import CONSTANT
+from zubrel.findings.detectors.double_way import DOUBLE_WAY
+from zubrel.findings.detectors.empty_hands import EMPTY_HANDS
+from zubrel.findings.detectors.endless import ENDLESS
+from zubrel.findings.detectors.exact_count import EXACT_COUNT
+from zubrel.findings.detectors.lone_either import LONE_EITHER
+from zubrel.findings.detectors.luck import LUCK_NEEDED
+from zubrel.findings.detectors.missable import MISSABLE
+from zubrel.findings.detectors.near_ids import NEAR_IDS
+from zubrel.findings.detectors.no_gate import NO_GATE
+from zubrel.findings.detectors.promises import BROKEN_PROMISES
+from zubrel.findings.detectors.skippable import SKIPPABLE
+from zubrel.findings.detectors.softlocks import SOFTLOCKS
+from zubrel.findings.detectors.swallowed import SWALLOWED
+from zubrel.findings.detectors.texts import SILENT, UNHEARD
+from zubrel.findings.detectors.too_early import TOO_EARLY
+from zubrel.findings.detectors.unreachable import UNREACHABLE
+from zubrel.findings.detectors.unused import UNUSED
+from zubrel.findings.detectors.unwinnable import UNWINNABLE
+from zubrel.findings.detectors.wasted_use import WASTED_USE
 
-SEVERITIES = ("error", "warning", "note")
-GRAVITY = {severity: -place for place, severity in enumerate(SEVERITIES)}
-"""The larger, the graver."""
+FILE_DETECTORS: tuple[FileDetector, ...] = (UNUSED, DOUBLE_WAY, CONSTANT, LONE_EITHER, NEAR_IDS)
+VERDICT_DETECTORS: tuple[VerdictDetector, ...] = (UNWINNABLE, SOFTLOCKS, LUCK_NEEDED)
+SUBJECT_DETECTORS: tuple[SubjectDetector[Any], ...] = (
+    BROKEN_PROMISES,
+    UNREACHABLE,
+    MISSABLE,
+    TOO_EARLY,
+    NO_GATE,
+    EXACT_COUNT,
+    SWALLOWED,
+    EMPTY_HANDS,
+    WASTED_USE,
+    ENDLESS,
+    SILENT,
+    UNHEARD,
+    SKIPPABLE,
+)
+BY_KIND = {detector.kind: detector for detector in SUBJECT_DETECTORS}
 
 
-class KindOfFinding(Struct, frozen=True):
-    """One kind: its usual severity, a title for lists, one sentence on what it means."""
-
-    slug: str
-    severity: str
-    title: str
-    about: str
-
-    def example(self, right: bool) -> str:
-        """A small world with such a finding, or the same put right, as YAML text."""
-        name = f"{self.slug}_{'right' if right else 'wrong'}.yaml"
-        folder = files("zubrel.findings").joinpath("examples")
-        return folder.joinpath(name).read_text(encoding="utf-8")
+def kinds_of(detector: Detector) -> tuple[str, ...]:
+    """The kinds of findings that a detector finds."""
+    return detector.kinds if isinstance(detector, VerdictDetector) else (detector.kind,)
 
 
-KINDS = {
-    kind.slug: kind
-    for kind in (
-        KindOfFinding(
-            "unwinnable",
-            "error",
-            "Cannot be won",
-            "No play whatever comes to a good ending.",
-        ),
-        KindOfFinding(
-            "softlock",
-            "error",
-            "Softlock",
-            "After this move the game can no longer be won, and it goes on all the same.",
-        ),
-        KindOfFinding(
-            "bad_luck",
-            "error",
-            "Bad luck",
-            "One outcome of this move takes every win away, while another does not.",
-        ),
-        KindOfFinding(
-            "luck_needed",
-            "warning",
-            "Luck needed",
-            "It can be won, but no way of playing wins whatever luck does.",
-        ),
-        KindOfFinding(
-            "unreachable",
-            "error",
-            "Unreachable",
-            "No play ever enters, reaches, opens, holds or does this.",
-        ),
-        KindOfFinding(
-            "missable",
-            "warning",
-            "Missable",
-            "A play can lose this for good before having had it, and still be won.",
-        ),
-        KindOfFinding(
-            "too_early",
-            "warning",
-            "Too early",
-            "Doing a thing before its quest counts it makes the quest impossible.",
-        ),
-        KindOfFinding(
-            "no_gate",
-            "warning",
-            "No gate",
-            "What a lock, way or area asks for holds wherever it could be tried.",
-        ),
-        KindOfFinding(
-            "exact_count",
-            "warning",
-            "Too much",
-            "A need is false in some situation only because too much is held.",
-        ),
-        KindOfFinding(
-            "swallowed",
-            "warning",
-            "Swallowed",
-            "More is gained of something needed than fits, and the surplus is gone.",
-        ),
-        KindOfFinding(
-            "empty_hands",
-            "warning",
-            "Empty hands",
-            "A move removes something that in some play is not there.",
-        ),
-        KindOfFinding(
-            "wasted_use",
-            "warning",
-            "Wasted use",
-            "A move takes or wears something and changes nothing else.",
-        ),
-        KindOfFinding(
-            "silent",
-            "warning",
-            "Silent",
-            "Of several texts with conditions none applies where one would be shown.",
-        ),
-        KindOfFinding(
-            "unheard",
-            "warning",
-            "Unheard",
-            "A text is shown in no situation.",
-        ),
-        KindOfFinding(
-            "skippable",
-            "note",
-            "Skippable",
-            "Something asks for this, and yet the game can be won without.",
-        ),
-        KindOfFinding(
-            "unused",
-            "note",
-            "Unused",
-            "It is defined, and nothing asks for it.",
-        ),
-        KindOfFinding(
-            "endless",
-            "note",
-            "Endless",
-            "A move that can be made again and again raises this and lowers nothing.",
-        ),
-        KindOfFinding(
-            "double_way",
-            "warning",
-            "Double way",
-            "Two ways lead from the same area to the same area, and one makes the other needless.",
-        ),
-        KindOfFinding(
-            "constant",
-            "warning",
-            "Constant condition",
-            "A condition is always true, or never, whatever happens in the game.",
-        ),
-        KindOfFinding(
-            "lone_either",
-            "note",
-            "Lone alternative",
-            "An “either” with a single entry leaves nothing to pick.",
-        ),
-        KindOfFinding(
-            "near_ids",
-            "note",
-            "Near ids",
-            "Two ids differ by one character and are easily taken for each other.",
-        ),
-        KindOfFinding(
-            "broken_promise",
-            "error",
-            "Broken promise",
-            "What the author promises is not true of every play.",
-        ),
-        KindOfFinding(
-            "stale_accept",
-            "warning",
-            "Stale acceptance",
-            "An accepted finding that is not found any more.",
-        ),
-    )
-}
+def check_registry() -> None:
+    """Raises `LookupError` unless each kind of finding has its detector."""
+    every: tuple[Detector, ...] = (*FILE_DETECTORS, *VERDICT_DETECTORS, *SUBJECT_DETECTORS)
+    known = sorted(kind for detector in every for kind in kinds_of(detector))
+    if known != sorted(set(KINDS) - {STALE}):
+        raise LookupError(f"kinds without a detector of their own: {set(KINDS) ^ set(known)}")
+
+
+check_registry()

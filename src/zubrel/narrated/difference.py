@@ -6,7 +6,7 @@ from typing import TypeVar
 
 from msgspec import Struct
 
-from zubrel.findings.registry import GRAVITY
+from zubrel.base.kinds import GRAVITY
 from zubrel.narrated.report import Progress, Report, Told
 
 RANKS = ("solvable", "softlocks", "unwinnable")

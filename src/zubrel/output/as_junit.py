@@ -7,8 +7,8 @@ from typing import Any
 
 from junitparser import Error, Failure, JUnitXml, Skipped, TestCase, TestSuite
 
+from zubrel.base.kinds import GRAVITY
 from zubrel.base.plain import plain
-from zubrel.findings.registry import GRAVITY
 from zubrel.narrated.report import Report, Told
 
 

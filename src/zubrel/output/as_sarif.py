@@ -10,8 +10,8 @@ from typing import Any
 from urllib.parse import quote
 
 from zubrel import __version__
+from zubrel.base.kinds import KINDS
 from zubrel.base.source import Span
-from zubrel.findings.registry import KINDS
 from zubrel.narrated.report import MoveLine, Report, Told
 
 SCHEMA = "https://json.schemastore.org/sarif-2.1.0.json"

@@ -13,8 +13,8 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup, escape
 
 from zubrel import __version__
+from zubrel.base.kinds import KINDS, SEVERITIES
 from zubrel.explored.space import Distance
-from zubrel.findings.registry import KINDS, SEVERITIES
 from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
 from zubrel.narrated.tables import Listing, Row
 from zubrel.narrated.words import counted, length, moment

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zubrel.checked.world import Rule
-from zubrel.findings.detectors.missable import Subject, subjects
+from zubrel.findings.detectors.missable import Missable, missables
 from zubrel.findings.judged import Judged
 from zubrel.walked.walker import Situation, Walker
 
@@ -13,11 +13,11 @@ from zubrel.walked.walker import Situation, Walker
 class Advice:
     """Answers from a finished search, for one situation after the other."""
 
-    def __init__(self, judged: Judged, walker: Walker) -> None:
+    def __init__(self, judged: Judged[Any], walker: Walker) -> None:
         self.judged = judged
         self.walker = walker
         self.distance = judged.space.distances_to(judged.won)
-        self.subjects = list(subjects(judged))
+        self.subjects = list(missables(judged.system))
         self.had = [judged.space.where(s.had) for s in self.subjects]
         self.able = judged.space.reaching(self.had)
 
@@ -48,7 +48,7 @@ class Advice:
                     best = distance, rule
         return None if best is None else (best[1], best[0] + 1)
 
-    def lost(self, before: Situation, after: Situation) -> list[Subject]:
+    def lost(self, before: Situation, after: Situation) -> list[Missable]:
         """What could still be had before a move, and can never be had after it."""
         old, new = self._of(before), self._of(after)
         triples = zip(self.subjects, self.had, self.able, strict=True)

@@ -7,7 +7,7 @@ system was reduced. Anything else raises `NotAsked`, so that nothing is answered
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
 from typing import Any
@@ -17,12 +17,10 @@ from zubrel.base.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import (
     FALSE,
-    Either,
     Formula,
     Within,
     both,
     either,
-    variables_of,
 )
 from zubrel.compiled.parts import ENDING, PLACE, Move, Step
 from zubrel.compiled.system import System
@@ -146,63 +144,6 @@ class Lens:
         if not here and future & self.inner.where(near):
             raise NotAsked("what an ended game was like")
         return here
-
-    def seen(self, formula: Formula) -> DiagramSet | None:
-        """A set that every play comes into at the very moment when a formula becomes true.
-
-        It holds nothing but situations in which the formula is true, though not all of them: what
-        is forgotten was seen before. None where there is no such set: for other formulas than that
-        some of several marks are set, and where a mark may be set and forgotten in one move.
-        """
-        if variables_of(formula) & self.reduced.blurred:
-            return None
-        formula = self.reduced.formula(formula)
-        parts = formula.parts if isinstance(formula, Either) else (formula,)
-        found: DiagramSet | None = None
-        for part in parts:
-            here = self._seen_mark(part)
-            if here is None:
-                return None
-            found = here if found is None else found | here
-        return found
-
-    def _seen_mark(self, formula: Formula) -> DiagramSet | None:
-        if not isinstance(formula, Within) or formula.variable not in self._marks:
-            return None
-        mark, domain = formula.variable, self.system.variables[formula.variable]
-        left = self.inner.system.variables[mark]
-        if mark in self.reduced.blurred:
-            return None
-        if left.size < domain.size or (formula.low, formula.high) != (domain.high, domain.high):
-            return None
-        areas = self.reduced.forgotten.get(mark)
-        if areas is None:
-            return self.inner.where(formula)
-        if PLACE in self.system.settled:
-            return None
-        for landing in self._landings.get(mark, ()):
-            if landing is None or not areas.issuperset(landing):
-                return None
-        standing = either(Within(PLACE, area, area) for area in sorted(areas))
-        return self.inner.where(both((formula, standing)))
-
-    @cached_property
-    def _marks(self) -> frozenset[int]:
-        return self.system.marks
-
-    @cached_property
-    def _landings(self) -> dict[int, list[Collection[int] | None]]:
-        """For each variable: where the player stands after the steps that change it (None: any)."""
-        moves = self.system.move_of
-        found: dict[int, list[Collection[int] | None]] = {}
-        for step in self.reduced.originals:
-            ends = {c.number for c in step.changes if c.variable == PLACE}
-            there = ends or moves[step.number].areas
-            if there is not None:
-                there = {a for end in there for a in self.telling.stand_for.get(end, (end,))}
-            for variable in {c.variable for c in step.changes}:
-                found.setdefault(variable, []).append(there)
-        return found
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
         return self.inner.reaching(targets)

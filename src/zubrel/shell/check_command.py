@@ -8,7 +8,7 @@ import click
 
 from zubrel.base.budget import Interrupted
 from zubrel.base.diagnostics import InvalidInput
-from zubrel.findings.registry import GRAVITY, KINDS, SEVERITIES
+from zubrel.base.kinds import GRAVITY, KINDS, SEVERITIES
 from zubrel.narrated.report import Report
 from zubrel.shell.alarm import CTRL_C
 from zubrel.shell.exits import FOUND, INTERRUPTED, INVALID, OK, STOPPED

@@ -8,7 +8,7 @@ import click
 from msgspec.structs import replace
 
 from zubrel.base.budget import Interrupted
-from zubrel.findings.registry import SEVERITIES
+from zubrel.base.kinds import SEVERITIES
 from zubrel.narrated.difference import Difference, difference
 from zubrel.narrated.report import Report
 from zubrel.shell.alarm import CTRL_C

@@ -266,10 +266,10 @@ class Play:
         if step.changes:
             say(f"  {', '.join(step.changes)}")
         if self.advice is not None:
-            for subject in self.advice.lost(before, step.after):
-                if subject.id not in self.world.endings:
-                    name = self.world.name_of(subject.id)
-                    say(f"  Missed for good: {name} ({subject.id}).", fg="magenta")
+            for missed in self.advice.lost(before, step.after):
+                if missed.subject not in self.world.endings:
+                    name = self.world.name_of(missed.subject)
+                    say(f"  Missed for good: {name} ({missed.subject}).", fg="magenta")
         self._look()
 
     def _back_or_forth(self, word: str) -> None:

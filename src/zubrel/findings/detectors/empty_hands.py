@@ -2,42 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from zubrel.checked import keys
 from zubrel.checked.effects import Give, Lose, Take
+from zubrel.compiled.formulas import Formula
 from zubrel.compiled.parts import Step
+from zubrel.compiled.system import System
+from zubrel.explored.space import S
+from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
 
-def empty_hands(judged: Judged) -> Iterator[Finding]:
-    """`empty_hands`: a move with a `loses`, made by somebody who has nothing of it left."""
-    system = judged.system
-    translator = system.translator
-    found: dict[str, Finding] = {}
+class _Loss(Question, frozen=True):
+    """A step that loses an item, of which there is nothing where `nothing` holds."""
+
+    item: str
+    step: Step
+    nothing: Formula
+
+
+def _questions(system: System) -> Iterator[_Loss]:
     for step in system.steps:
         subject = step.rule.owner if step.rule.kind == "way" else step.rule.id
-        for item, taken in _lost(step) if judged.asks(subject) else ():
-            nothing = translator.comparison(keys.held(item), "=", taken)
-            trace = judged.space.walks().shortest(
-                judged.space.possible(step) & judged.space.where(nothing)
+        for item, taken in _lost(step):
+            nothing = system.translator.comparison(keys.held(item), "=", taken)
+            yield _Loss(
+                subject=subject,
+                formulas=(nothing,),
+                steps=(step,),
+                item=item,
+                step=step,
+                nothing=nothing,
             )
-            if trace is None:
-                continue
-            name = system.world.items[item].name
-            message = f"{system.world.described(step.rule)} loses {name} that is not there"
-            finding = Finding(
-                "empty_hands", "warning", subject, message, step.rule.span, trace.then(step)
-            )
-            known = found.get(subject)
-            if known is None or _length(finding) < _length(known):
-                found[subject] = finding
-    yield from found.values()
-
-
-def _length(finding: Finding) -> int:
-    return len(finding.trace.steps) if finding.trace else 0
 
 
 def _lost(step: Step) -> Iterator[tuple[str, int]]:
@@ -53,3 +51,18 @@ def _lost(step: Step) -> Iterator[tuple[str, int]]:
             case Lose(item) if item not in given:
                 yield item, taken.get(item, 0)
                 given.add(item)
+
+
+def _decide(judged: Judged[S], questions: Sequence[_Loss]) -> Iterator[Finding]:
+    space, world = judged.space, judged.system.world
+    for loss in questions:
+        trace = space.walks().shortest(space.possible(loss.step) & space.where(loss.nothing))
+        if trace is not None:
+            rule, name = loss.step.rule, world.items[loss.item].name
+            message = f"{world.described(rule)} loses {name} that is not there"
+            walk = trace.then(loss.step)
+            yield Finding("empty_hands", "warning", loss.subject, message, rule.span, walk)
+
+
+EMPTY_HANDS = SubjectDetector("empty_hands", _questions, _decide, whole=False)
+"""`empty_hands`: a move with a `loses`, made by somebody who has nothing of it left."""

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import reduce
-from typing import Any
 
 from zubrel.checked import keys
 from zubrel.checked.world import Rule
 from zubrel.compiled.facts import excluded
-from zubrel.compiled.formulas import FALSE, Within
+from zubrel.compiled.formulas import FALSE, Formula, Within
 from zubrel.compiled.parts import Move, Step
 from zubrel.compiled.system import System
-from zubrel.explored.space import Trace
-from zubrel.findings.detectors.surplus import changed_by
+from zubrel.explored.space import S, Trace
+from zubrel.findings.detector import Question, SubjectDetector
+from zubrel.findings.detectors.wasted_use import changed_by
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
@@ -21,66 +21,73 @@ COUNTED = ("held", "meter", "stock", "stored")
 """The kinds of variables that a move may lower: whoever pays does not get it for nothing."""
 
 
-def endless(judged: Judged) -> Iterator[Finding]:
-    """`endless`: items and meters that a move made twice in a row, or a buy with a sell, raises.
+class _Raise(Question, frozen=True):
+    """A step that may raise a variable, and be followed by its own move at once.
 
-    Nothing is lowered by it: no amount held, stored or in stock, and no meter.
+    Only where none of the variables `counted` is lowered.
     """
-    found: dict[str, list[tuple[Trace, Step]]] = {}
-    for move in judged.system.moves:
-        for subject, trace, step in _raising(judged, move):
-            found.setdefault(subject, []).append((trace, step))
-    for money, trace, step in _trades(judged):
-        found.setdefault(money, []).append((trace, step))
-    for subject, shown in found.items():
-        trace, step = min(shown, key=lambda pair: len(pair[0].steps))
-        name = judged.system.world.name_of(subject)
-        message = f"{name} can be had without end by {judged.system.world.described(step.rule)}"
-        yield Finding("endless", "note", subject, message, step.rule.span, trace)
+
+    move: Move
+    step: Step
+    gained: int
+    counted: tuple[int, ...]
 
 
-def _raising(judged: Judged, move: Move) -> Iterator[tuple[str, Trace, Step]]:
-    system, space = judged.system, judged.space
-    if not judged.asks(move.rule.id):
-        return
-    again: Any = None
+class _Trade(Question, frozen=True):
+    """A ware that a shop sells without limit, and that some shop buys for more `money`."""
+
+    money: int
+    buy: Step
+    sell: Step
+
+
+def _questions(system: System) -> Iterator[_Raise | _Trade]:
+    for move in system.moves:
+        yield from _raises(system, move)
+    yield from _trades(system)
+
+
+def _raises(system: System, move: Move) -> Iterator[_Raise]:
     for step in move.steps:
         counted = [v for v in changed_by(system, step) if system.variables[v].key[0] in COUNTED]
-        gains = [v for v in counted if system.variables[v].key[0] in ("held", "meter")]
-        if not gains or _bars_itself(system, move, step):
-            continue
-        if again is None:
-            again = reduce(lambda a, b: a | b, (space.possible(s) for s in move.steps))
-        free = space.before(step, again)
+        if any(excluded(move.guard, change) for change in system.lone_changes(step)):
+            continue  # surely impossible right after itself
         for variable in counted:
-            free -= space.shifted(step, variable, False)
-        for variable in gains:
-            trace = space.walks().shortest(free & space.shifted(step, variable, True))
-            if trace is not None:
-                yield str(system.variables[variable].key[1]), trace.then(step), step
+            kind, subject = system.variables[variable].key[:2]
+            if kind in ("held", "meter"):
+                yield _Raise(
+                    subject=str(subject),
+                    formulas=tuple(_highest(system, v) for v in counted),
+                    steps=move.steps,
+                    move=move,
+                    step=step,
+                    gained=variable,
+                    counted=tuple(counted),
+                )
 
 
-def _bars_itself(system: System, move: Move, step: Step) -> bool:
-    """Whether a move is surely impossible right after a step of it."""
-    return any(excluded(move.guard, change) for change in system.lone_changes(step))
+def _highest(system: System, variable: int) -> Formula:
+    high = system.variables[variable].high
+    return Within(variable, high, high)
 
 
-def _trades(judged: Judged) -> Iterator[tuple[str, Trace, Step]]:
-    """Wares that a shop sells without limit, and that some shop buys for more."""
-    system, space = judged.system, judged.space
+def _trades(system: System) -> Iterator[_Trade]:
     steps = {s.rule.id: s for s in system.steps}
     buys = [r for r in system.world.rules if r.kind == "buy"]
     sells = [r for r in system.world.rules if r.kind == "sell"]
     for buy in buys:
         limited = keys.stock(buy.owner, buy.gives[0].item) in system.numbers
         for sell in sells:
-            if limited or not _profit(buy, sell) or not judged.asks(sell.id):
-                continue
-            money = sell.gives[0].item
-            trace = space.walks().shortest(_richer(judged, money, steps[buy.id], steps[sell.id]))
-            if trace is not None:
-                walk = trace.then(steps[buy.id]).then(steps[sell.id])
-                yield money, walk, steps[sell.id]
+            if not limited and _profit(buy, sell):
+                money = system.numbers[keys.held(sell.gives[0].item)]
+                yield _Trade(
+                    subject=sell.gives[0].item,
+                    formulas=tuple(_amounts(system, money)),
+                    steps=(steps[buy.id], steps[sell.id]),
+                    money=money,
+                    buy=steps[buy.id],
+                    sell=steps[sell.id],
+                )
 
 
 def _profit(buy: Rule, sell: Rule) -> bool:
@@ -91,13 +98,57 @@ def _profit(buy: Rule, sell: Rule) -> bool:
     return not buy.takes or (pays.item == buy.takes[0].item and pays.count > buy.takes[0].count)
 
 
-def _richer(judged: Judged, money: str, buy: Step, sell: Step) -> Any:
+def _amounts(system: System, money: int) -> Iterator[Formula]:
+    high = system.variables[money].high
+    for held in range(high):
+        yield Within(money, held, held)
+        yield Within(money, held + 1, high)
+
+
+def _decide(judged: Judged[S], questions: Sequence[_Raise | _Trade]) -> Iterator[Finding]:
+    world = judged.system.world
+    for question in questions:
+        raised = _raised(judged, question)
+        if raised is not None:
+            trace, step = raised
+            name, how = world.name_of(question.subject), world.described(step.rule)
+            message = f"{name} can be had without end by {how}"
+            span = step.rule.span
+            yield Finding("endless", "note", question.subject, message, span, trace.then(step))
+
+
+def _raised(judged: Judged[S], question: _Raise | _Trade) -> tuple[Trace, Step] | None:
+    """How it is had, with the last step apart; None where it never is."""
+    space = judged.space
+    match question:
+        case _Trade():
+            trace = space.walks().shortest(_richer(judged, question))
+            return None if trace is None else (trace.then(question.buy), question.sell)
+        case _Raise(step=step):
+            again = reduce(lambda a, b: a | b, (space.possible(s) for s in question.move.steps))
+            free = space.before(step, again) & space.shifted(step, question.gained, True)
+            for variable in question.counted:
+                if not free:
+                    return None
+                free = free - space.shifted(step, variable, False)
+            trace = space.walks().shortest(free)
+            return None if trace is None else (trace, step)
+
+
+def _richer(judged: Judged[S], trade: _Trade) -> S:
     """The situations from which buying and then selling really leaves more money."""
-    space, number = judged.space, judged.system.numbers[keys.held(money)]
-    high = judged.system.variables[number].high
+    space, money = judged.space, trade.money
+    high = judged.system.variables[money].high
     richer = space.where(FALSE)
     for held in range(high):
-        more = space.where(Within(number, held + 1, high))
-        before = space.before(buy, space.before(sell, more))
-        richer |= before & space.where(Within(number, held, held))
+        more = space.where(Within(money, held + 1, high))
+        before = space.before(trade.buy, space.before(trade.sell, more))
+        richer = richer | (before & space.where(Within(money, held, held)))
     return richer
+
+
+ENDLESS = SubjectDetector("endless", _questions, _decide, whole=False)
+"""`endless`: items and meters that a move made twice in a row, or a buy with a sell, raises.
+
+Nothing is lowered by it: no amount held, stored or in stock, and no meter.
+"""

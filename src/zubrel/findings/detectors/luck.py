@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import reduce
-from typing import Any
 
 from zubrel.compiled.parts import Move
-from zubrel.explored.space import Trace
+from zubrel.explored.space import S, Trace
+from zubrel.findings.detector import VerdictDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
 
-def luck_needed(judged: Judged) -> Iterator[Finding]:
+def luck_needed(judged: Judged[S]) -> Iterator[Finding]:
     """`luck_needed`: it can be won, but no way of playing wins whatever luck does.
 
     Luck is fair: an outcome that is tried for ever comes at last. The evidence leads through the
@@ -33,7 +33,7 @@ def luck_needed(judged: Judged) -> Iterator[Finding]:
     yield Finding("luck_needed", "warning", "world", message, first[0].rule.span, first[1])
 
 
-def _first(judged: Judged, move: Move, safe: Any) -> Trace | None:
+def _first(judged: Judged[S], move: Move, safe: S) -> Trace | None:
     """The shortest play to where one outcome of a move makes a win sure and another does not."""
     space = judged.space
     into = [space.before(step, safe) for step in move.steps]
@@ -44,3 +44,6 @@ def _first(judged: Judged, move: Move, safe: Any) -> Trace | None:
         if before is not None:
             traces.append(before.then(step))
     return min(traces, key=lambda t: len(t.steps)) if traces else None
+
+
+LUCK_NEEDED = VerdictDetector(("luck_needed",), luck_needed)

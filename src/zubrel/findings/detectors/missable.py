@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from typing import Any
+from collections.abc import Iterator, Sequence
 
-from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
@@ -17,19 +15,21 @@ from zubrel.checked.keys import Key
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
 from zubrel.compiled.parts import ENDING, PLACE
+from zubrel.compiled.system import System
+from zubrel.explored.space import S, Walks
+from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.judged import Judged
 
 MOST_CLOSINGS = 5
 
 
-class Subject(Struct, frozen=True):
+class Missable(Question, frozen=True):
     """Something to have: `had` holds where a play has it (`lasting`: or has had it).
 
     `ever`, where it is known, holds exactly where a play has had it.
     """
 
-    id: str
     words: str
     span: Span
     had: Formula
@@ -37,51 +37,34 @@ class Subject(Struct, frozen=True):
     ever: Formula | None = None
 
 
-def missable(judged: Judged) -> Iterator[Finding]:
-    """`missable`: once-only finds, items, once rules, good endings."""
-    if not judged.complete or not judged.live:
+def _decide(judged: Judged[S], questions: Sequence[Missable]) -> Iterator[Finding]:
+    space = judged.space
+    if not judged.live:
         return
-    found = missable_of(judged, list(subjects(judged)))
-    yield from with_causes(judged.system.world, found)
-
-
-def missable_of(judged: Judged, asked: Sequence[Subject]) -> Iterator[Finding]:
-    """`missable` among some subjects, of a search that was not cut short."""
-    space = judged.space
-    return missable_among(judged, [(s, has, has) for s in asked for has in (space.where(s.had),)])
-
-
-def missable_among(judged: Judged, every: list[tuple[Subject, Any, Any]]) -> Iterator[Finding]:
-    """`missable` among subjects, each with where a play has it, and what it must reach for that.
-
-    The second is the first, or where the subject can be taken: whoever has it not can still have
-    it exactly if it can still be taken. So nothing need ever be taken in a space where that has
-    no bearing on anything else.
-    """
     # where every won situation has it, whoever can still win can still have it
-    every = [(s, has, there) for s, has, there in every if there and judged.won - has]
-    space = judged.space
-    able = space.reaching([there for _, _, there in every])
-    open_ones = [
-        (s, has, can) for (s, has, _), can in zip(every, able, strict=True) if judged.live - can
+    asked = [
+        (thing, has) for thing in questions if (has := space.where(thing.had)) and judged.won - has
     ]
-    barred = [has for s, has, _ in open_ones if not s.lasting and s.ever is None]
-    reached = iter(space.reached_without(barred))
-    findings = []
-    for subject, has, can in open_ones:
-        by_marks = subject.lasting or subject.ever is not None
-        finding = _finding(judged, subject, has, can, None if by_marks else next(reached))
-        findings += [finding] if finding else []
-    yield from findings
+    able = space.reaching([has for _, has in asked])
+    losable = [
+        (thing, has, can)
+        for (thing, has), can in zip(asked, able, strict=True)
+        if judged.live - can
+    ]
+    unmarked = [has for thing, has, _ in losable if not thing.lasting and thing.ever is None]
+    reached = iter(space.reached_without(unmarked))
+    for thing, has, can in losable:
+        by_marks = thing.lasting or thing.ever is not None
+        finding = _finding(judged, thing, has, can, None if by_marks else next(reached))
+        if finding is not None:
+            yield finding
 
 
-def with_causes(world: World, findings: Iterable[Finding]) -> Iterator[Finding]:
-    """The findings, each `missable` find or deed with the item that only it gives, if that is one
-    too."""
-    every = list(findings)
-    missed = {f.subject for f in every if f.kind == "missable"}
-    for finding in every:
-        item = _only_source_of(world, finding.subject) if finding.kind == "missable" else None
+def _with_items(world: World, found: Sequence[Finding]) -> Iterator[Finding]:
+    """The findings, each find or deed with the item that only it gives, if that is missed too."""
+    missed = {f.subject for f in found}
+    for finding in found:
+        item = _only_source_of(world, finding.subject)
         yield replace(finding, cause=item) if item in missed else finding
 
 
@@ -104,36 +87,31 @@ def _only_source_of(world: World, once: str) -> str | None:
     return None
 
 
-def subjects(judged: Judged) -> Iterator[Subject]:
+def missables(system: System) -> Iterator[Missable]:
     """Everything that a play can have or miss."""
-    world, numbers = judged.system.world, judged.system.numbers
+    world, numbers = system.world, system.numbers
     losable = _losable(world)
     for item in world.items.values():
         if item.most > 0:
             had = Within(numbers[keys.held(item.id)], 1, item.most)
             ever = None if item.id not in losable else _ever_had(world, numbers, item.id)
-            yield Subject(
-                item.id,
-                f"{item.name} can be missed for good",
-                item.span,
-                had,
-                item.id not in losable,
-                ever,
-            )
+            thing = _thing(item.id, item.name, item.span, had, ever)
+            yield replace(thing, lasting=item.id not in losable)
     yield from _marks(world, numbers)
     for quest in world.quests.values():
         had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
-        yield Subject(quest.id, f"the quest {quest.name} can be missed for good", quest.span, had)
+        yield _thing(quest.id, f"the quest {quest.name}", quest.span, had)
     for foe in world.foes.values():
         had = Within(numbers[keys.beaten(foe.id)], foe.count, foe.count)
-        yield Subject(foe.id, f"beating {foe.name} can be missed for good", foe.span, had)
-    good = [(n, e) for n, e in enumerate(world.endings.values(), 1) if e.good]
-    for number, ending in good:
-        words = f"the ending {ending.name} can be missed for good"
-        yield Subject(ending.id, words, ending.span, Within(ENDING, number, number))
+        yield _thing(foe.id, f"beating {foe.name}", foe.span, had)
+    for number, ending in enumerate(world.endings.values(), 1):
+        if ending.good:
+            had = Within(ENDING, number, number)
+            yield _thing(ending.id, f"the ending {ending.name}", ending.span, had)
 
 
-def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Subject]:
+def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Missable]:
+    """Once-only finds and deeds, by the marks that they set."""
     seen: set[str] = set()
     for rule in world.rules:
         marks = [("taken", rule.owner)] if rule.kind == "find" else []
@@ -142,8 +120,20 @@ def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Subject]:
             key = keys.mark(kind, subject)
             if key in numbers and subject not in seen:
                 seen.add(subject)
-                words = f"“{rule.label}” can be missed for good"
-                yield Subject(subject, words, rule.span, Within(numbers[key], 1, 1))
+                yield _thing(subject, f"“{rule.label}”", rule.span, Within(numbers[key], 1, 1))
+
+
+def _thing(
+    subject: str, name: str, span: Span, had: Formula, ever: Formula | None = None
+) -> Missable:
+    return Missable(
+        subject=subject,
+        formulas=(had,) if ever is None else (had, ever),
+        words=f"{name} can be missed for good",
+        span=span,
+        had=had,
+        ever=ever,
+    )
 
 
 def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | None:
@@ -192,17 +182,17 @@ def _losable(world: World) -> frozenset[str]:
 
 
 def _finding(
-    judged: Judged, subject: Subject, has: Any, can: Any, reached: Any | None
+    judged: Judged[S], thing: Missable, has: S, can: S, reached: S | None = None
 ) -> Finding | None:
     """`reached`: where plays come that have never had it, where no marks tell that."""
-    walks, never = walks_without(judged, subject, has, reached)
+    walks, never = walks_without(judged, thing, has, reached)
     missed = ((judged.live - can) & walks.reached) - never
     if not missed:
         return None
-    severity, words = "warning", subject.words
+    severity, words = "warning", thing.words
     if _only_the_end_is_left(judged, missed):
         severity, words = "note", f"{words}, because what closes it leads only to the end"
-    finding = Finding("missable", severity, subject.id, words, subject.span)
+    finding = Finding("missable", severity, thing.subject, words, thing.span)
     try:
         still = ((can - has) & walks.reached) - never
         return replace(
@@ -216,7 +206,7 @@ def _finding(
         return finding
 
 
-def _only_the_end_is_left(judged: Judged, missed: Any) -> bool:
+def _only_the_end_is_left(judged: Judged[S], missed: S) -> bool:
     """Whether in all of some situations a player can only end the game, and walk to where.
 
     Never claimed where situations are merged: moves without bearing on the end are left out there.
@@ -235,26 +225,31 @@ def _only_the_end_is_left(judged: Judged, missed: Any) -> bool:
 
 
 def walks_without(
-    judged: Judged, subject: Subject, has: Any, reached: Any | None = None
-) -> tuple[Any, Any]:
+    judged: Judged[S], thing: Missable, has: S, reached: S | None = None
+) -> tuple[Walks[S], S]:
     """Plays that have never had a subject: walks, and situations where they have not ended."""
     space = judged.space
     nothing = space.everything - space.everything
-    if subject.lasting:
+    if thing.lasting:
         return space.walks(), nothing
-    if subject.ever is None:
+    if thing.ever is None:
         return space.walks(has, reached), nothing
-    return space.walks(), space.where(subject.ever)
+    return space.walks(), space.where(thing.ever)
 
 
-def closings(judged: Judged, walks: Any, still: Any, missed: Any) -> tuple[Closing, ...]:
+def closings(judged: Judged[S], walks: Walks[S], still: S, missed: S) -> tuple[Closing, ...]:
     """The moves that lead from `still` to `missed`, those that can come soonest first."""
     found = []
     for step in judged.space.steps_between(still, missed):
         trace = walks.shortest(judged.space.before(step, missed) & still)
+        assert trace is not None, "walks come to all that they reach"
         found.append(Closing(step.rule.id, trace.then(step)))
     found.sort(key=lambda c: len(c.trace.steps))
     first: dict[str, Closing] = {}
     for closing in found:
         first.setdefault(closing.rule, closing)
     return tuple(first.values())
+
+
+MISSABLE = SubjectDetector("missable", missables, _decide, conclude=_with_items)
+"""`missable`: what can be lost for good before a play has had it, while it can still be won."""

@@ -2,21 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from zubrel.checked.world import Promise
 from zubrel.compiled.formulas import Formula, opposite
-from zubrel.explored.space import Trace
+from zubrel.compiled.system import System
+from zubrel.explored.space import S, Trace
+from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, ending_formula
 
+Broken = tuple[str, Trace | None] | None
+"""What is wrong, with the shortest play that shows it; None: it is kept, as far as seen."""
 
-def broken_promises(judged: Judged) -> Iterator[Finding]:
-    """`broken_promise`, one for each promise that fails; what a cut search cannot say stays out."""
-    for promise in judged.system.world.promises:
-        if not judged.asks(promise.id):
-            continue
-        broken = _Test(judged, promise).broken()
+
+class _Promised(Question, frozen=True):
+    promise: Promise
+
+
+def _questions(system: System) -> Iterator[_Promised]:
+    for promise in system.world.promises:
+        formulas = [system.formula(condition) for condition in promise.conditions]
+        if promise.ending is not None:
+            formulas.append(ending_formula(system, promise.ending))
+        yield _Promised(
+            subject=promise.id,
+            formulas=tuple(formulas),
+            counts_moves=promise.kind == "within",
+            promise=promise,
+        )
+
+
+def _decide(judged: Judged[S], questions: Sequence[_Promised]) -> Iterator[Finding]:
+    """What a cut search cannot say stays out."""
+    for question in questions:
+        promise = question.promise
+        broken = _broken(judged, promise, question.formulas)
         if broken is not None:
             words, trace = broken
             yield Finding(
@@ -30,60 +51,57 @@ def broken_promises(judged: Judged) -> Iterator[Finding]:
             )
 
 
-class _Test:
-    def __init__(self, judged: Judged, promise: Promise) -> None:
-        self.judged = judged
-        self.space = judged.space
-        self.promise = promise
-        system = judged.system
-        translator = system.translator
-        self.formulas = [translator.formula(c) for c in promise.conditions]
+def _broken(judged: Judged[S], promise: Promise, formulas: Sequence[Formula]) -> Broken:
+    match promise.kind:
+        case "never":
+            return _seen(judged, formulas[0], "it holds after these moves")
+        case "always":
+            return _seen(judged, opposite(formulas[0]), "it does not hold after these moves")
+        case "possible":
+            return _unreached(judged, formulas[0])
+        case "stays_possible":
+            return _given_up(judged, formulas[0])
+        case "before":
+            return _too_soon(judged, *formulas)
+    return _too_late(judged, formulas[0], promise.steps)
 
-    def broken(self) -> tuple[str, Trace | None] | None:
-        """What is wrong, with the shortest play that shows it; None: it is kept, as far as seen."""
-        match self.promise.kind:
-            case "never":
-                return self._seen(self.formulas[0], "it holds after these moves")
-            case "always":
-                return self._seen(opposite(self.formulas[0]), "it does not hold after these moves")
-            case "possible":
-                return self._unreached(self.formulas[0])
-            case "stays_possible":
-                return self._given_up(self.formulas[0])
-            case "before":
-                return self._too_soon()
-        return self._too_late()
 
-    def _seen(self, formula: Formula, words: str) -> tuple[str, Trace | None] | None:
-        trace = self.space.walks().shortest(self.space.where(formula))
-        return None if trace is None else (words, trace)
+def _seen(judged: Judged[S], formula: Formula, words: str) -> Broken:
+    trace = judged.space.walks().shortest(judged.space.where(formula))
+    return None if trace is None else (words, trace)
 
-    def _unreached(self, formula: Formula) -> tuple[str, Trace | None] | None:
-        if not self.judged.complete or self.space.where(formula):
-            return None
-        return "no play ever reaches it", None
 
-    def _given_up(self, formula: Formula) -> tuple[str, Trace | None] | None:
-        held = self.space.where(formula) | self.space.unexplored
-        (able,) = self.space.reaching([held])
-        lost = self.space.everything - able - self.judged.ended
-        trace = self.space.walks().shortest(lost)
-        return None if trace is None else ("after these moves it can never be reached", trace)
+def _unreached(judged: Judged[S], formula: Formula) -> Broken:
+    if not judged.complete or judged.space.where(formula):
+        return None
+    return "no play ever reaches it", None
 
-    def _too_soon(self) -> tuple[str, Trace | None] | None:
-        first, second = (self.space.where(f) for f in self.formulas)
-        trace = self.space.walks(first).shortest(second)
-        return None if trace is None else ("the second holds before the first ever did", trace)
 
-    def _too_late(self) -> tuple[str, Trace | None] | None:
-        ending = self.promise.ending
-        formula = self.formulas[0] if ending is None else ending_formula(self.judged.system, ending)
-        walks, target = self.space.walks(), self.space.where(formula)
-        trace = walks.shortest(target)
-        if trace is None:
-            return ("no play ever reaches it", None) if self.judged.complete else None
-        if len(self.space.spelled_out(trace).steps) > self.promise.steps and not trace.shortest:
-            trace = walks.shortest(target, surely=True) or trace
-        length = len(self.space.spelled_out(trace).steps)
-        # breadth-first: a shortest play that is known is shortest, even after a cut search
-        return None if length <= self.promise.steps else (f"it takes {length} moves", trace)
+def _given_up(judged: Judged[S], formula: Formula) -> Broken:
+    space = judged.space
+    (able,) = space.reaching([space.where(formula) | space.unexplored])
+    trace = space.walks().shortest(space.everything - able - judged.ended)
+    return None if trace is None else ("after these moves it can never be reached", trace)
+
+
+def _too_soon(judged: Judged[S], first: Formula, second: Formula) -> Broken:
+    space = judged.space
+    trace = space.walks(space.where(first)).shortest(space.where(second))
+    return None if trace is None else ("the second holds before the first ever did", trace)
+
+
+def _too_late(judged: Judged[S], formula: Formula, most: int) -> Broken:
+    space = judged.space
+    walks, target = space.walks(), space.where(formula)
+    trace = walks.shortest(target)
+    if trace is None:
+        return ("no play ever reaches it", None) if judged.complete else None
+    if len(space.spelled_out(trace).steps) > most and not trace.shortest:
+        trace = walks.shortest(target, surely=True) or trace
+    length = len(space.spelled_out(trace).steps)
+    # breadth-first: a shortest play that is known is shortest, even after a cut search
+    return None if length <= most else (f"it takes {length} moves", trace)
+
+
+BROKEN_PROMISES = SubjectDetector("broken_promise", _questions, _decide, whole=False)
+"""`broken_promise`, one for each promise that fails."""

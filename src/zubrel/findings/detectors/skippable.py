@@ -1,80 +1,57 @@
-"""What can a winner do without, and what does nobody ask for?"""
+"""What can a winner do without?"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from typing import Any
+from collections.abc import Iterator, Sequence
+
+from msgspec.structs import replace
 
 from zubrel.base.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE, atoms_of
-from zubrel.checked.effects import Lose, OpenLock, SetMark, Take, Wear
-from zubrel.checked.world import Thing, World
+from zubrel.checked.effects import Wear
+from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.explored.space import Trace
+from zubrel.compiled.system import System
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.space import S, Trace
+from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
-from zubrel.findings.mentions import counted_ids, needed_ids, subject_of, told_ids
+from zubrel.findings.mentions import subject_of
 
 
-def skippable(judged: Judged) -> Iterator[Finding]:
-    """`skippable`: items, locks and quests that something asks for, and a win exists without."""
-    if not judged.won:
-        return
-    subjects = [
-        (s, words, judged.space.where(f)) for s, words, f in _subjects(judged) if judged.asks(s)
-    ]
-    subjects = [(s, words, having) for s, words, having in subjects if having]
-    without = judged.space.reached_without([having for _, _, having in subjects])
-    wins: list[Trace] = []
-    for (subject, words, having), reached in zip(subjects, without, strict=True):
-        if not reached & judged.won:
-            continue
-        trace = _win_without(judged, having, reached, wins)
-        yield _finding(judged.system.world, subject, words, trace)
+class Skip(Question, frozen=True):
+    """`had` holds once a play has the subject.
 
-
-def won_without(judged: Judged, play: Callable[[Formula], bool], win: Trace) -> Iterator[Finding]:
-    """`skippable`, as far as one win shows it; `play` tells whether a formula ever holds in it."""
-    for subject, words, formula in _subjects(judged):
-        if judged.asks(subject) and not play(formula):
-            yield _finding(judged.system.world, subject, words, win)
-
-
-def _finding(world: World, subject: str, words: str, trace: Trace | None) -> Finding:
-    message = f"the game can be won without {words}"
-    return Finding("skippable", "note", subject, message, _span(world, subject), trace)
-
-
-def _win_without(judged: Judged, having: Any, reached: Any, wins: list[Trace]) -> Trace | None:
-    """A win that never has something: one of the `wins` that are known, or else a new one.
-
-    Only the first is known to be the shortest of all; where it will do, nothing is shorter.
+    `shown`: a win without it is known, so that all there is to ask is whether it is ever had.
     """
-    if not wins:
-        first = judged.space.walks().shortest(judged.won)
-        wins += [first] if first else []
-    for win in wins:
-        if (win is wins[0] or not win.shortest) and not judged.space.meets(win, having):
-            return win
-    found = judged.space.walks(having, reached).shortest(judged.won)
-    wins += [found] if found else []
-    return found
+
+    words: str
+    span: Span
+    had: Formula
+    shown: bool = False
 
 
-def _subjects(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
-    world, numbers = judged.system.world, judged.system.numbers
+def _questions(system: System) -> Iterator[Skip]:
+    world, numbers = system.world, system.numbers
     asked = asked_ids(world)
     for item in world.items.values():
         if item.id in asked and item.most > 0:
-            yield item.id, item.name, Within(numbers[keys.held(item.id)], 1, item.most)
+            had = Within(numbers[keys.held(item.id)], 1, item.most)
+            yield _skip(item.id, item.name, item.span, had)
     for lock in world.locks.values():
         if lock.id in asked and not lock.begins_open:
-            yield lock.id, f"opening {lock.name}", Within(numbers[keys.lock_open(lock.id)], 1, 1)
+            had = Within(numbers[keys.lock_open(lock.id)], 1, 1)
+            yield _skip(lock.id, f"opening {lock.name}", lock.span, had)
     for quest in world.quests.values():
         if quest.id in asked:
-            number = numbers[keys.quest(quest.id)]
-            yield quest.id, f"the quest {quest.name}", Within(number, DONE, DONE)
+            had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
+            yield _skip(quest.id, f"the quest {quest.name}", quest.span, had)
+
+
+def _skip(subject: str, words: str, span: Span, had: Formula) -> Skip:
+    return Skip(subject=subject, formulas=(had,), words=words, span=span, had=had)
 
 
 def asked_ids(world: World) -> frozenset[str]:
@@ -93,34 +70,49 @@ def asked_ids(world: World) -> frozenset[str]:
     return frozenset(found)
 
 
-def unused(judged: Judged) -> Iterator[Finding]:
-    """`unused`: items, locks, facts and meters that nothing needs, takes, wears or counts."""
-    world = judged.system.world
-    used = needed_ids(world) | counted_ids(world) | told_ids(world) | _caskets(world)
-    for section, what in (
-        (world.items, "item"),
-        (world.locks, "lock"),
-        (world.facts, "fact"),
-        (world.meters, "meter"),
-    ):
-        for thing in section.values():
-            if thing.id not in used:
-                message = f"nothing asks for the {what} {thing.name}"
-                yield Finding("unused", "note", thing.id, message, thing.span)
+def shown_by(win: Trace, questions: Sequence[Skip], system: System) -> Iterator[Skip]:
+    """The questions, with what a win of the whole world shows: what never occurs in it."""
+    walking = Walking(system)
+    words = list(walking.along(win))
+    tests = walking.kernel.tests([q.had for q in questions])
+    for question, test in zip(questions, tests, strict=True):
+        yield replace(question, shown=not any(test(word) for word in words))
 
 
-def _caskets(world: World) -> frozenset[str]:
-    """The locks that do something when they are opened: they need not lock anything else."""
-    spent = (Take, Wear, Lose, SetMark)
-    return frozenset(
-        rule.owner
-        for rule in world.rules
-        if rule.kind == "lock"
-        for outcome in rule.outcomes
-        if any(not isinstance(e, spent) and e != OpenLock(rule.owner) for e in outcome.effects)
-    )
+def _decide(judged: Judged[S], questions: Sequence[Skip]) -> Iterator[Finding]:
+    """Of those that are `shown` the evidence is left out: it is known."""
+    space = judged.space
+    if not judged.won:
+        return
+    yield from (_finding(q, None) for q in questions if q.shown and space.some(q.had))
+    having = [(q, there) for q in questions if not q.shown and (there := space.where(q.had))]
+    without = space.reached_without([there for _, there in having])
+    wins: list[Trace] = []
+    for (question, there), reached in zip(having, without, strict=True):
+        if reached & judged.won:
+            yield _finding(question, _win_without(judged, there, reached, wins))
 
 
-def _span(world: World, subject: str) -> Span:
-    things: dict[str, Thing] = {**world.items, **world.locks, **world.quests}
-    return things[subject].span
+def _finding(question: Skip, trace: Trace | None) -> Finding:
+    message = f"the game can be won without {question.words}"
+    return Finding("skippable", "note", question.subject, message, question.span, trace)
+
+
+def _win_without(judged: Judged[S], having: S, reached: S, wins: list[Trace]) -> Trace | None:
+    """A win that never has something: one of the `wins` that are known, or else a new one.
+
+    Only the first is known to be the shortest of all; where it will do, nothing is shorter.
+    """
+    if not wins:
+        first = judged.space.walks().shortest(judged.won)
+        wins += [first] if first else []
+    for win in wins:
+        if (win is wins[0] or not win.shortest) and not judged.space.meets(win, having):
+            return win
+    found = judged.space.walks(having, reached).shortest(judged.won)
+    wins += [found] if found else []
+    return found
+
+
+SKIPPABLE = SubjectDetector("skippable", _questions, _decide, whole=False)
+"""`skippable`: items, locks and quests that something asks for, and a win exists without."""

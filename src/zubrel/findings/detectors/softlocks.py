@@ -4,25 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import reduce
-from typing import Any
+from typing import Generic
 
 from msgspec import Struct
 
 from zubrel.compiled.parts import Move, Step
-from zubrel.explored.space import Trace
+from zubrel.explored.space import S, Trace
+from zubrel.findings.detector import VerdictDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
 
-class _Culprit(Struct, frozen=True):
+class _Culprit(Struct, Generic[S], frozen=True):
     """A kind of finding, its move, and for each of its steps the situations where it dooms."""
 
     kind: str
     move: Move
-    dooming: tuple[tuple[Step, Any], ...]
+    dooming: tuple[tuple[Step, S], ...]
 
 
-def softlocks(judged: Judged) -> Iterator[Finding]:
+def softlocks(judged: Judged[S]) -> Iterator[Finding]:
     """`softlock` and `bad_luck`, one finding for each rule that leads from live to doomed."""
     if not judged.doomed:
         return
@@ -33,7 +34,7 @@ def softlocks(judged: Judged) -> Iterator[Finding]:
         yield _finding(judged, culprit, future)
 
 
-def _culprits(judged: Judged, move: Move) -> Iterator[_Culprit]:
+def _culprits(judged: Judged[S], move: Move) -> Iterator[_Culprit[S]]:
     space = judged.space
     each = [judged.live & space.before(step, judged.doomed) for step in move.steps]
     always = reduce(lambda a, b: a & b, each)
@@ -46,13 +47,13 @@ def _culprits(judged: Judged, move: Move) -> Iterator[_Culprit]:
             yield _Culprit(kind, move, dooming)
 
 
-def _landing(judged: Judged, culprit: _Culprit) -> Any:
+def _landing(judged: Judged[S], culprit: _Culprit[S]) -> S:
     """The doomed situations in which a culprit leaves the player."""
     landings = [judged.space.after(step, sources) for step, sources in culprit.dooming]
     return reduce(lambda a, b: a | b, landings) & judged.doomed
 
 
-def _finding(judged: Judged, culprit: _Culprit, future: Any) -> Finding:
+def _finding(judged: Judged[S], culprit: _Culprit[S], future: S) -> Finding:
     trace = _shortest(judged, culprit)
     rule = culprit.move.rule
     described = judged.system.world.described(rule)
@@ -73,7 +74,7 @@ def _finding(judged: Judged, culprit: _Culprit, future: Any) -> Finding:
     )
 
 
-def _shortest(judged: Judged, culprit: _Culprit) -> Trace:
+def _shortest(judged: Judged[S], culprit: _Culprit[S]) -> Trace:
     walks = judged.space.walks()
     traces = []
     for step, sources in culprit.dooming:
@@ -81,3 +82,6 @@ def _shortest(judged: Judged, culprit: _Culprit) -> Trace:
         assert before is not None, "live situations are reached"
         traces.append(before.then(step))
     return min(traces, key=lambda t: len(t.steps))
+
+
+SOFTLOCKS = VerdictDetector(("softlock", "bad_luck"), softlocks)

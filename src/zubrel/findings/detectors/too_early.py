@@ -2,105 +2,137 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
 from zubrel.checked.world import Goal, Quest
-from zubrel.compiled.formulas import both, opposite
-from zubrel.compiled.parts import Step
-from zubrel.compiled.translate import Translator
-from zubrel.explored.space import Trace
+from zubrel.compiled.formulas import Formula, both, opposite
+from zubrel.compiled.parts import PLACE, Step
+from zubrel.compiled.system import System
+from zubrel.explored.space import S, Trace
+from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
 
-def too_early(judged: Judged) -> Iterator[Finding]:
-    """`too_early`: a move that a goal would count, made before it does, ends all hope of the quest.
+class _Early(Struct, frozen=True):
+    """Where a goal would not count, though it is not met and its quest has not ended; and the
+    steps that it would count at other times. `there`, of a visit: where it is."""
 
-    Of each quest the move that can come soonest is shown.
-    """
-    if not judged.complete:
-        return
-    system = judged.system
-    translator = system.translator
-    quests = [
-        (q, judged.space.where(translator.equals(keys.quest(q.id), DONE)))
-        for q in system.world.quests.values()
-        if any(g.remembered for g in q.goals) and judged.asks(q.id)
-    ]
-    able = judged.space.reaching([done for _, done in quests])
-    for (quest, _), can in zip(quests, able, strict=True):
-        judged.asks(quest.id)  # once more: what follows is asked for its sake again
-        spoilt = judged.space.everything - can - judged.ended  # after the end nothing is too early
-        if can and spoilt:
-            yield from _Quest(judged, translator, quest, can, spoilt).finding()
+    goal: Goal
+    idle: Formula
+    counted: tuple[tuple[Step, tuple[Formula, ...]], ...]
+    there: Formula | None
 
 
-class _Quest:
-    """One quest, the situations from which it can still be done, and the others."""
+class _Quest(Question, frozen=True):
+    quest: Quest
+    done: Formula
+    goals: tuple[_Early, ...]
 
-    def __init__(
-        self, judged: Judged, translator: Translator, quest: Quest, can: Any, spoilt: Any
-    ) -> None:
-        self.judged = judged
-        self.space = judged.space
-        self.translator = translator
-        self.quest = quest
-        self.can = can
-        self.spoilt = spoilt
 
-    def finding(self) -> Iterator[Finding]:
-        shown = [
-            (trace, step, goal)
-            for goal in self.quest.goals
-            if goal.remembered
-            for step, sources in self._events(goal)
-            if (trace := self.space.walks().shortest(sources)) is not None
-        ]
-        if not shown:
-            return
-        trace, step, goal = min(shown, key=lambda found: len(found[0].steps))
-        yield self._told(trace.then(step), step, goal)
-
-    def _told(self, trace: Trace, step: Step, goal: Goal) -> Finding:
-        world = self.judged.system.world
-        described = world.described(step.rule)
-        message = (
-            f"{described} before the goal “{world.goal_name(goal)}” counts it makes the quest "
-            f"{self.quest.name} impossible"
-        )
-        return Finding("too_early", "warning", self.quest.id, message, goal.span, trace)
-
-    def _events(self, goal: Goal) -> Iterator[tuple[Step, Any]]:
-        """Steps with what a goal would count, and the situations where they come too early."""
-        early = self._not_counting(goal) & self.can
-        if not early:
-            return
-        there = self.space.where(self.translator.at(goal.subject)) if goal.kind == "visit" else None
-        for step in (s for m in self.space.acting for s in m.steps):
-            if there is not None:
-                sources = self.space.before(step, there & self.spoilt) - there
-            else:
-                whens = [
-                    e.when for e in step.events if (e.quest, e.goal) == (self.quest.id, goal.number)
-                ]
-                if not whens:
-                    continue
-                sources = self.space.before(step, self.spoilt) & self.space.where(whens[0])
-                for when in whens[1:]:
-                    sources |= self.space.before(step, self.spoilt) & self.space.where(when)
-            if sources & early:
-                yield step, sources & early
-
-    def _not_counting(self, goal: Goal) -> Any:
-        """The quest has not ended, the goal is not met, and yet it would not count now."""
-        formula = both(
-            (
-                self.translator.unended(self.quest.id),
-                opposite(self.translator.met(self.quest, goal.number)),
-                opposite(self.translator.counts(self.quest, goal)),
+def _questions(system: System) -> Iterator[_Quest]:
+    for quest in system.world.quests.values():
+        goals = tuple(_early(system, quest, goal) for goal in quest.goals if goal.remembered)
+        if goals:
+            done = system.translator.equals(keys.quest(quest.id), DONE)
+            whens = [when for g in goals for _, whens in g.counted for when in whens]
+            places = [g.there for g in goals if g.there is not None]
+            yield _Quest(
+                subject=quest.id,
+                formulas=(done, *(g.idle for g in goals), *places, *whens),
+                steps=tuple({s.number: s for g in goals for s, _ in g.counted}.values()),
+                quest=quest,
+                done=done,
+                goals=goals,
             )
+
+
+def _early(system: System, quest: Quest, goal: Goal) -> _Early:
+    translator = system.translator
+    idle = both(
+        (
+            translator.unended(quest.id),
+            opposite(translator.met(quest, goal.number)),
+            opposite(translator.counts(quest, goal)),
         )
-        return self.space.where(formula)
+    )
+    if goal.kind == "visit":
+        return _Early(goal, idle, _coming_to(system, goal), translator.at(goal.subject))
+    counted = []
+    for step in system.steps:
+        whens = tuple(e.when for e in step.events if (e.quest, e.goal) == (quest.id, goal.number))
+        if whens:
+            counted.append((step, whens))
+    return _Early(goal, idle, tuple(counted), None)
+
+
+def _coming_to(system: System, goal: Goal) -> tuple[tuple[Step, tuple[Formula, ...]], ...]:
+    """The steps that may lead to the area of a visit."""
+    area = system.translator.area_numbers[goal.subject]
+    dragged = any(c.variable == PLACE for s in system.settlers for c in s.changes)
+    return tuple(
+        (step, ())
+        for step in system.steps
+        if dragged or any((c.variable, c.number) == (PLACE, area) for c in step.changes)
+    )
+
+
+def _decide(judged: Judged[S], questions: Sequence[_Quest]) -> Iterator[Finding]:
+    """Of each quest the move that can come soonest is shown."""
+    space = judged.space
+    able = space.reaching([space.where(q.done) for q in questions])
+    for question, can in zip(questions, able, strict=True):
+        spoilt = space.everything - can - judged.ended  # after the end nothing is too early
+        if can and spoilt:
+            yield from _of_quest(judged, question, can, spoilt)
+
+
+def _of_quest(judged: Judged[S], question: _Quest, can: S, spoilt: S) -> Iterator[Finding]:
+    shown = [
+        (trace, step, early.goal)
+        for early in question.goals
+        for step, sources in _events(judged, early, can, spoilt)
+        if (trace := judged.space.walks().shortest(sources)) is not None
+    ]
+    if shown:
+        trace, step, goal = min(shown, key=lambda found: len(found[0].steps))
+        yield _told(judged, question.quest, trace.then(step), step, goal)
+
+
+def _told(judged: Judged[S], quest: Quest, trace: Trace, step: Step, goal: Goal) -> Finding:
+    world = judged.system.world
+    message = (
+        f"{world.described(step.rule)} before the goal “{world.goal_name(goal)}” counts it "
+        f"makes the quest {quest.name} impossible"
+    )
+    return Finding("too_early", "warning", quest.id, message, goal.span, trace)
+
+
+def _events(judged: Judged[S], early: _Early, can: S, spoilt: S) -> Iterator[tuple[Step, S]]:
+    """Steps with what a goal would count, and the situations where they come too early."""
+    space = judged.space
+    hoping = space.where(early.idle) & can
+    if not hoping:
+        return
+    acting = {s.number for m in space.acting for s in m.steps}
+    there = None if early.there is None else space.where(early.there)
+    for step, whens in early.counted:
+        if step.number not in acting:
+            continue
+        if there is not None:
+            sources = space.before(step, there & spoilt) - there
+        else:
+            spoiling = space.before(step, spoilt)
+            sources = spoiling & space.where(whens[0])
+            for when in whens[1:]:
+                sources = sources | (spoiling & space.where(when))
+        if sources & hoping:
+            yield step, sources & hoping
+
+
+TOO_EARLY = SubjectDetector("too_early", _questions, _decide)
+"""`too_early`: a move that a goal would count, made before it does, ends all hope of the quest."""

@@ -2,144 +2,130 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from functools import partial
 
 from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
+from zubrel.checked.world import Thing, World
 from zubrel.compiled.facts import parts_of
-from zubrel.compiled.formulas import TRUE, Formula, Within, both, variables_of
+from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within, either, variables_of
 from zubrel.compiled.parts import ENDING, PLACE, Move
+from zubrel.compiled.system import System
+from zubrel.explored.space import S
 from zubrel.findings.causes import root_causes
+from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, possible_formula
 from zubrel.findings.mentions import needed_ids
 
 
-def unreachable(judged: Judged) -> Iterator[Finding]:
-    """`unreachable`: areas, endings, locks, items, and rules that are never possible."""
-    if not judged.complete:
-        return
-    world = judged.system.world
-    found = list(_Detector(judged, needed_ids(world)).findings())
+class _Reach(Question, frozen=True):
+    """It is reached exactly where `reached` holds; otherwise this is the finding."""
+
+    reached: Formula
+    finding: Finding
+
+
+def _questions(system: System) -> Iterator[_Reach]:
+    yield from _things(system)
+    setters: dict[int, set[int]] = {}
+    for step in system.steps:
+        for change in step.changes:
+            setters.setdefault(change.variable, set()).add(step.number)
+    done = partial(_done, system, setters)
+    for move in system.moves:
+        rule = move.rule
+        told = rule.id == rule.owner and rule.kind in ("lock", "foe")
+        if rule.kind != "way" and not rule.kind.made and not told:
+            what = "pick this up" if rule.kind == "find" else "do this"
+            message = f"no play can ever {what}: “{rule.label}”"
+            yield _of_moves([move], done(move), message)
+    directions: dict[tuple[str, object], list[Move]] = {}
+    for move in system.moves:  # each alternative of a way on its own
+        if move.rule.kind == "way":
+            directions.setdefault((move.rule.owner, move.rule.span), []).append(move)
+    for moves in directions.values():
+        message = f"no play can ever go this way: {system.world.described(moves[0].rule)}"
+        yield _of_moves(moves, either(done(move) for move in moves), message)
+
+
+def _things(system: System) -> Iterator[_Reach]:
+    """Everything that has a name, with what holds once it is reached, held, opened or done.
+
+    An error where a game is never without it, or where something asks for it.
+    """
+    world, numbers = system.world, system.numbers
+    needed = needed_ids(world)
+    for item in world.items.values():
+        held = Within(numbers[keys.held(item.id)], 1, item.most) if item.most else FALSE
+        yield _thing(item, "holds", held, item.id in needed)
+    for lock in world.locks.values():
+        opened = Within(numbers[keys.lock_open(lock.id)], 1, 1)
+        yield _thing(lock, "opens", opened, lock.id in needed)
+    alone = system.variables[PLACE].size == 1
+    for number, area in enumerate(world.areas.values()):
+        yield _thing(area, "comes to", TRUE if alone else Within(PLACE, number, number))
+    for number, ending in enumerate(world.endings.values(), 1):
+        yield _thing(ending, "reaches the ending", Within(ENDING, number, number))
+    for quest in world.quests.values():
+        done = Within(numbers[keys.quest(quest.id)], DONE, DONE)
+        yield _thing(quest, "finishes the quest", done)
+    for foe in world.foes.values():
+        beaten = Within(numbers[keys.beaten(foe.id)], foe.count, foe.count)
+        yield _thing(foe, "beats", beaten, foe.id in needed)
+
+
+def _thing(thing: Thing, verb: str, reached: Formula, grave: bool = True) -> _Reach:
+    message = f"no play ever {verb} {thing.name}"
+    severity = "error" if grave else "warning"
+    finding = Finding("unreachable", severity, thing.id, message, thing.span)
+    return _question(finding, reached)
+
+
+def _question(finding: Finding, reached: Formula) -> _Reach:
+    return _Reach(subject=finding.subject, formulas=(reached,), reached=reached, finding=finding)
+
+
+def _of_moves(moves: Sequence[Move], reached: Formula, message: str) -> _Reach:
+    rule = moves[0].rule
+    finding = Finding("unreachable", "warning", rule.id, message, rule.span)
+    steps = tuple(step for move in moves for step in move.steps)
+    return replace(_question(finding, reached), refuted_by=steps)
+
+
+def _done(system: System, setters: dict[int, set[int]], move: Move) -> Formula:
+    """A formula that holds somewhere exactly if a move can ever be made.
+
+    That its own mark is set, where it has one: whenever the move is made it sets the mark, and
+    nothing else ever does. Otherwise that it is possible.
+    """
+    for part in parts_of(move.guard):
+        for mark in variables_of(part) & system.marks:
+            own = {
+                s.number
+                for s in move.steps
+                for c in s.changes
+                if c.variable == mark and c.when == TRUE
+            }
+            every = {s.number for s in move.steps}
+            if system.is_low(mark, part) and own == setters.get(mark) == every:
+                high = system.variables[mark].high
+                return Within(mark, high, high)
+    return possible_formula(system, move)
+
+
+def _decide(judged: Judged[S], questions: Sequence[_Reach]) -> Iterator[Finding]:
+    yield from (q.finding for q in questions if not judged.space.some(q.reached))
+
+
+def _with_roots(world: World, found: Sequence[Finding]) -> Iterator[Finding]:
+    """The findings, each that follows from another with the one at the root."""
     causes = root_causes(world, [f.subject for f in found])
     yield from (replace(f, cause=causes.get(f.subject)) for f in found)
 
 
-class _Detector:
-    def __init__(self, judged: Judged, needed: frozenset[str]) -> None:
-        self.judged = judged
-        self.needed = needed
-        self.marks = judged.system.marks
-        self.setters: dict[int, set[int]] = {}
-        for step in judged.system.steps:
-            for change in step.changes:
-                self.setters.setdefault(change.variable, set()).add(step.number)
-
-    def findings(self) -> Iterator[Finding]:
-        yield from self._items()
-        yield from self._locks()
-        yield from self._areas()
-        yield from self._endings()
-        yield from self._quests_and_foes()
-        yield from self._rules()
-        yield from self._ways()
-
-    def _never(self, formula: Formula) -> bool:
-        return not self.judged.space.some(formula)
-
-    def _severity(self, thing: str) -> str:
-        return "error" if thing in self.needed else "warning"
-
-    def _items(self) -> Iterator[Finding]:
-        system = self.judged.system
-        for item in system.world.items.values():
-            number = system.numbers[keys.held(item.id)]
-            if item.most == 0 or self._never(Within(number, 1, item.most)):
-                message = f"no play ever holds {item.name}"
-                severity = self._severity(item.id)
-                yield Finding("unreachable", severity, item.id, message, item.span)
-
-    def _locks(self) -> Iterator[Finding]:
-        system = self.judged.system
-        for lock in system.world.locks.values():
-            if self._never(Within(system.numbers[keys.lock_open(lock.id)], 1, 1)):
-                message = f"no play ever opens {lock.name}"
-                severity = self._severity(lock.id)
-                yield Finding("unreachable", severity, lock.id, message, lock.span)
-
-    def _areas(self) -> Iterator[Finding]:
-        alone = self.judged.system.variables[PLACE].size == 1
-        for number, area in enumerate(self.judged.system.world.areas.values()):
-            if self._never(both(()) if alone else Within(PLACE, number, number)):
-                message = f"no play ever comes to {area.name}"
-                yield Finding("unreachable", "error", area.id, message, area.span)
-
-    def _endings(self) -> Iterator[Finding]:
-        for number, ending in enumerate(self.judged.system.world.endings.values(), 1):
-            if self._never(Within(ENDING, number, number)):
-                message = f"no play ever reaches the ending {ending.name}"
-                yield Finding("unreachable", "error", ending.id, message, ending.span)
-
-    def _quests_and_foes(self) -> Iterator[Finding]:
-        system = self.judged.system
-        for quest in system.world.quests.values():
-            if self._never(Within(system.numbers[keys.quest(quest.id)], DONE, DONE)):
-                message = f"no play ever finishes the quest {quest.name}"
-                yield Finding("unreachable", "error", quest.id, message, quest.span)
-        for foe in system.world.foes.values():
-            if self._never(Within(system.numbers[keys.beaten(foe.id)], foe.count, foe.count)):
-                message = f"no play ever beats {foe.name}"
-                severity = self._severity(foe.id)
-                yield Finding("unreachable", severity, foe.id, message, foe.span)
-
-    def _rules(self) -> Iterator[Finding]:
-        for move in self.judged.system.moves:
-            rule = move.rule
-            told = rule.id == rule.owner and rule.kind in ("lock", "foe")
-            if rule.kind != "way" and not rule.kind.made and not told and self._impossible(move):
-                what = "pick this up" if rule.kind == "find" else "do this"
-                yield self._rule(move, f"no play can ever {what}: “{rule.label}”")
-
-    def _ways(self) -> Iterator[Finding]:
-        """Ways that can be walked in neither direction; each alternative on its own."""
-        directions: dict[tuple[str, object], list[Move]] = {}
-        for move in self.judged.system.moves:
-            if move.rule.kind == "way":
-                directions.setdefault((move.rule.owner, move.rule.span), []).append(move)
-        for moves in directions.values():
-            if all(self._impossible(m) for m in moves):
-                described = self.judged.system.world.described(moves[0].rule)
-                yield self._rule(moves[0], f"no play can ever go this way: {described}")
-
-    def _rule(self, move: Move, message: str) -> Finding:
-        return Finding("unreachable", "warning", move.rule.id, message, move.rule.span)
-
-    def _impossible(self, move: Move) -> bool:
-        mark = self._own_mark(move)
-        if mark is not None:
-            return self._never(mark)
-        if any(self.judged.space.possible(step) for step in move.steps):
-            return False
-        return self._never(possible_formula(self.judged.system, move))
-
-    def _own_mark(self, move: Move) -> Formula | None:
-        """That a mark is set which this move sets whenever it is made, and nothing else ever."""
-        system = self.judged.system
-        for part in parts_of(move.guard):
-            for mark in variables_of(part) & self.marks:
-                own = {
-                    s.number
-                    for s in move.steps
-                    for c in s.changes
-                    if c.variable == mark and c.when == TRUE
-                }
-                if (
-                    system.is_low(mark, part)
-                    and own == self.setters.get(mark)
-                    and (own == {s.number for s in move.steps})
-                ):
-                    high = system.variables[mark].high
-                    return Within(mark, high, high)
-        return None
+UNREACHABLE = SubjectDetector("unreachable", _questions, _decide, conclude=_with_roots)
+"""`unreachable`: areas, endings, locks, items, and rules that are never possible."""

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from zubrel.explored.space import S
+from zubrel.findings.detector import VerdictDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 
 
-def unwinnable(judged: Judged) -> Iterator[Finding]:
+def unwinnable(judged: Judged[S]) -> Iterator[Finding]:
     """`unwinnable`, about the whole world."""
     if judged.complete and not judged.won:
         endings = judged.system.world.endings.values()
@@ -21,3 +23,6 @@ def unwinnable(judged: Judged) -> Iterator[Finding]:
             span=span,
             hopeless=True,
         )
+
+
+UNWINNABLE = VerdictDetector(("unwinnable",), unwinnable)

@@ -12,7 +12,6 @@ from collections.abc import Iterable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from types import TracebackType
-from typing import cast
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -20,12 +19,11 @@ from msgspec.structs import replace
 from zubrel.base.budget import Allowance, Budget, LimitReached, Limits
 from zubrel.base.processes import end_workers, pool_of
 from zubrel.base.progress import Progress, Silence
-from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
-from zubrel.findings.judged import AnySpace, judge
-from zubrel.findings.large.questions import Answer, Question, answer, look_through, with_plays
+from zubrel.findings.judged import judge
+from zubrel.findings.large.questions import Asked, answer, look_through, with_plays
 from zubrel.policy import BATCH
 
 AHEAD = 2
@@ -33,8 +31,8 @@ AHEAD = 2
 TICK = 0.1
 """Seconds between two looks at the limits while an answer is waited for."""
 
-Result = tuple[Answer | None, float]
-"""An answer, None where work or memory did not suffice; and the work that it took."""
+Result = tuple[list[Finding] | None, float]
+"""What was found, None where work or memory did not suffice; and the work that it took."""
 
 log = logging.getLogger(__name__)
 
@@ -42,7 +40,7 @@ log = logging.getLogger(__name__)
 class _Waiting(Struct, eq=False):
     """A batch in the queue, with its answer where that is known or being worked on."""
 
-    batch: Sequence[Question]
+    batch: Sequence[Asked]
     worker: Future[Result] | None = None
     result: Result | None = None
 
@@ -62,9 +60,8 @@ class Batches:
         self.allowance = allowance
         self.workers = jobs - 1
         self.queue: deque[_Waiting] = deque()
-        self.undecided: list[Question] = []
+        self.undecided: list[Asked] = []
         self.found: list[Finding] = []
-        self.known: dict[Formula, bool] = {}
         self.pool: ProcessPoolExecutor | None = None
 
     def __enter__(self) -> Batches:
@@ -83,7 +80,7 @@ class Batches:
             end_workers(self.pool)
             self.pool = None
 
-    def ask(self, batches: Iterable[Sequence[Question]]) -> None:
+    def ask(self, batches: Iterable[Sequence[Asked]]) -> None:
         """Put batches into the queue; workers begin with them at once."""
         self.queue.extend(_Waiting(batch) for batch in batches)
         if self.workers and self.queue and self.pool is None:
@@ -149,19 +146,18 @@ class Batches:
             waiting.worker, waiting.result = None, (None, 0.0)
         self.allowance.left = 0.0
 
-    def _answered(self, batch: Sequence[Question]) -> Result:
+    def _answered(self, batch: Sequence[Asked]) -> Result:
         return _answered(self.system, batch, self.allowance, self.budget, self.progress)
 
-    def _take(self, batch: Sequence[Question], result: Result) -> None:
+    def _take(self, batch: Sequence[Asked], result: Result) -> None:
         found, work = result
-        words = "not answered" if found is None else f"{len(found.findings)} findings"
+        words = "not answered" if found is None else f"{len(found)} findings"
         log.info("a batch of %d questions: %s, %.0f units of work", len(batch), words, work)
         if work > self.allowance.left:
             found = None
         self.allowance.left -= work
         if found is not None:
-            self.found += [with_plays(f, self._at_home) for f in found.findings]
-            self.known |= found.known
+            self.found += [with_plays(f, self._at_home) for f in found]
         elif len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
             half = len(batch) // 2
             self.queue.extendleft([_Waiting(batch[half:]), _Waiting(batch[:half])])
@@ -175,7 +171,7 @@ class Batches:
 
 def _answered(
     system: System,
-    batch: Sequence[Question],
+    batch: Sequence[Asked],
     allowance: Allowance,
     budget: Budget,
     progress: Progress,
@@ -185,9 +181,9 @@ def _answered(
     try:
         with budget.within(min(BATCH, allowance.left)):
             budget.look()
-            asked = dict.fromkeys(f for question in batch for f in question.asked)
-            lens = look_through(system, list(asked), budget, progress)
-            found = answer(judge(cast(AnySpace, lens)), batch)
+            formulas = dict.fromkeys(f for asked in batch for f in asked.formulas(system))
+            lens = look_through(system, list(formulas), budget, progress)
+            found = answer(judge(lens), batch)
     except (LimitReached, MemoryError):
         pass
     return found, budget.work - began
@@ -202,6 +198,6 @@ def _begin(system: System, limits: Limits) -> None:
     _GIVEN.append((system, limits))
 
 
-def _work(batch: Sequence[Question]) -> Result:
+def _work(batch: Sequence[Asked]) -> Result:
     ((system, limits),) = _GIVEN
     return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence())

@@ -3,118 +3,84 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from typing import cast
+from itertools import islice
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.base.progress import Progress
-from zubrel.compiled.formulas import Formula, variables_in
+from zubrel.compiled.formulas import Formula, Within, variables_in
+from zubrel.compiled.parts import PLACE, Move
 from zubrel.compiled.system import System
-from zubrel.explored.space import Trace
-from zubrel.findings.detectors.empty_hands import empty_hands
-from zubrel.findings.detectors.endless import endless
-from zubrel.findings.detectors.gates import exact_count, no_gate
-from zubrel.findings.detectors.missable import Subject, missable_of
-from zubrel.findings.detectors.promises import broken_promises
-from zubrel.findings.detectors.skippable import skippable
-from zubrel.findings.detectors.surplus import swallowed, wasted_use
-from zubrel.findings.detectors.texts import silent, unheard
-from zubrel.findings.detectors.too_early import too_early
+from zubrel.explored.space import Space, Trace
+from zubrel.explored.symbolic.sets import DiagramSet
+from zubrel.findings.detector import Question
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
-from zubrel.findings.large.inquiries import Detector, inquiries
+from zubrel.findings.registry import BY_KIND, SUBJECT_DETECTORS
 from zubrel.quotient.lens import Lens, look
 from zubrel.reduced.reduce import EVERY
 
-BY_SUBJECT: dict[str, Detector] = {
-    "broken_promise": broken_promises,
-    "too_early": too_early,
-    "no_gate": no_gate,
-    "exact_count": exact_count,
-    "swallowed": swallowed,
-    "empty_hands": empty_hands,
-    "wasted_use": wasted_use,
-    "endless": endless,
-    "silent": silent,
-    "unheard": unheard,
-    "skippable": skippable,
-}
-"""By kind, those whose subjects have nothing to do with each other."""
-
-
 BATCH, QUESTS = 48, 16
-"""Questions that are asked of one reduced system; about quests fewer."""
+"""Different questions that are asked of one reduced system; about quests fewer."""
 
 
-class Having(Struct, frozen=True):
-    """Does a formula ever hold, and can its subject, where it has one, be missed?"""
-
-    formula: Formula
-    subject: Subject | None = None
-
-    @property
-    def asked(self) -> tuple[Formula, ...]:
-        """All that the answer depends on."""
-        if self.subject is None or self.subject.ever is None:
-            return (self.formula,)
-        return (self.formula, self.subject.ever)
-
-    @property
-    def about(self) -> str | None:
-        return None if self.subject is None else self.subject.id
-
-
-class Asking(Struct, frozen=True):
-    """What does the detector of a kind say about a subject?"""
+class Asked(Struct, frozen=True):
+    """A question, and the kind of finding that it is about."""
 
     kind: str
-    subject: str
-    asked: tuple[Formula, ...]
-    steps: tuple[int, ...] = ()
+    question: Question
 
     @property
-    def about(self) -> str:
-        return self.subject
+    def subject(self) -> str:
+        return self.question.subject
+
+    def formulas(self, system: System) -> tuple[Formula, ...]:
+        """Formulas over everything that the answer depends on."""
+        found = dict.fromkeys(self.question.formulas)
+        moves = {system.move_of[step.number].rule.id: step for step in self.question.steps}
+        for step in moves.values():
+            found |= dict.fromkeys(_of(system.move_of[step.number], system))
+        return tuple(found)
 
 
-Question = Having | Asking
+def _of(move: Move, system: System) -> Iterator[Formula]:
+    """What a move reads, and tests of all that it changes; where it leads away, from each area."""
+    changes = [c for step in move.steps for c in step.changes]
+    yield move.guard
+    yield from (c.when for c in changes)
+    for variable in dict.fromkeys(c.variable for c in changes if c.variable != PLACE):
+        high = system.variables[variable].high
+        yield Within(variable, high, high)
+    ends = [c.number for c in changes if c.variable == PLACE]
+    if ends:
+        areas = dict.fromkeys((*(move.areas or ()), *ends))
+        yield from (Within(PLACE, area, area) for area in areas)
 
 
-class Answer(Struct):
-    """What was found, with plays of the whole world, and which formulas ever hold."""
-
-    findings: list[Finding]
-    known: dict[Formula, bool]
-
-
-def askings(system: System) -> list[Asking]:
-    """All that the detectors would ask."""
-    moves = {s.number: m for m in system.moves for s in m.steps}
-    return [
-        Asking(kind, inquiry.subject, tuple(inquiry.asked(system, moves)), tuple(inquiry.steps))
-        for kind, detector in BY_SUBJECT.items()
-        for inquiry in inquiries(system, detector)
-        if inquiry.formulas or inquiry.steps
-    ]
+def every_question(system: System) -> Iterator[Asked]:
+    """All that the subject detectors have to know."""
+    for detector in SUBJECT_DETECTORS:
+        for question in detector.questions(system):
+            yield Asked(detector.kind, question)
 
 
-def answer(judged: Judged, questions: Sequence[Question]) -> Answer:
-    """What a lens says that was made for some questions."""
-    lens = cast(Lens, judged.space)
-    having = [q for q in questions if isinstance(q, Having)]
-    known = {q.formula: lens.some(q.formula) for q in having}
-    things = [q.subject for q in having if q.subject is not None]
-    found = list(missable_of(judged, things)) if things else []
-    for kind, detector in BY_SUBJECT.items():
-        about = {q.subject for q in questions if isinstance(q, Asking) and q.kind == kind}
-        if about:
-            found += detector(replace(judged, about=about))
-    return Answer([spelled_out(lens, f) for f in found], known)
+def answer(judged: Judged[DiagramSet], asked: Sequence[Asked]) -> list[Finding]:
+    """What a lens says that was made for some questions, with plays of the whole world.
+
+    Raises `NotAsked` where it was not made for them.
+    """
+    found: list[Finding] = []
+    for kind, detector in BY_KIND.items():
+        questions = [a.question for a in asked if a.kind == kind]
+        if questions:
+            found += detector.decide(judged, questions)
+    lens = judged.space
+    return [spelled_out(lens, f) for f in found]
 
 
-def spelled_out(lens: Lens, finding: Finding) -> Finding:
+def spelled_out(lens: Space[DiagramSet], finding: Finding) -> Finding:
     """The finding with plays of the whole world."""
     return replace(with_plays(finding, lens.spelled_out), situations=None)
 
@@ -141,10 +107,20 @@ def look_through(
     return lens
 
 
-def in_batches(system: System, questions: Sequence[Question]) -> Iterator[list[Question]]:
-    """What asks about the same things together; a quest has a long tail of variables."""
-    quests = system.world.quests
+def in_batches(system: System, asked: Sequence[Asked]) -> Iterator[list[Asked]]:
+    """What asks about the same things together; a quest has a long tail of variables.
+
+    Questions that depend on the very same formulas count as one.
+    """
+    alike: dict[tuple[bool, tuple[Formula, ...]], list[Asked]] = {}
+    for one in asked:
+        long = one.subject in system.world.quests
+        alike.setdefault((long, one.formulas(system)), []).append(one)
     for size, long in ((BATCH, False), (QUESTS, True)):
-        some = [q for q in questions if (q.about in quests) == long]
-        some.sort(key=lambda q: max(variables_in(q.asked), default=0))
-        yield from (some[n : n + size] for n in range(0, len(some), size))
+        some = sorted(
+            (key for key in alike if key[0] == long),
+            key=lambda key: max(variables_in(key[1]), default=0),
+        )
+        left = iter(some)
+        while batch := list(islice(left, size)):
+            yield [one for key in batch for one in alike[key]]

@@ -60,7 +60,7 @@ class Outline(Struct, frozen=True):
     growth: tuple[tuple[int, ...], ...] | None
 
 
-def outline(judged: Judged, progression: Progression) -> Outline:
+def outline(judged: Judged[Any], progression: Progression) -> Outline:
     """All of it, of a search that was not cut short."""
     growth = judged.space.walks().by_moves([judged.space.everything, judged.won, judged.doomed])
     return Outline(
@@ -76,7 +76,7 @@ def gates(system: System) -> list[tuple[Atom, Formula]]:
     return [(gate, translator.formula(gate)) for gate in _gates(system.world)]
 
 
-def areas_behind(judged: Judged, arriving: Arriving | None = None) -> Iterator[Behind]:
+def areas_behind(judged: Judged[Any], arriving: Arriving | None = None) -> Iterator[Behind]:
     """Every area, with what it lies behind. The space has to answer for all `gates`.
 
     `arriving` tells of an area where the player is in it, and after how many moves (None: never).
@@ -100,7 +100,7 @@ def areas_behind(judged: Judged, arriving: Arriving | None = None) -> Iterator[B
         )
 
 
-def _arriving(judged: Judged, area: int) -> tuple[Any, Distance | None]:
+def _arriving(judged: Judged[Any], area: int) -> tuple[Any, Distance | None]:
     here = judged.space.where(Within(PLACE, area, area))
     return here, judged.space.walks().moves_to(here)
 
@@ -151,7 +151,7 @@ def _destinations(rule: Rule) -> list[str]:
     return [o.destination for o in rule.outcomes if o.destination is not None]
 
 
-def _choices(judged: Judged, progression: Progression) -> Iterator[Choice]:
+def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
     """Pairs of things of which every win has one, joined into sides where they belong together."""
     if not judged.won:
         return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Container, Iterator, Mapping
+from typing import Any
 
 from msgspec import Struct
 
@@ -10,7 +11,7 @@ from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.explored.space import Distance, Trace
-from zubrel.findings.detectors.missable import closings, subjects, walks_without
+from zubrel.findings.detectors.missable import closings, missables, walks_without
 from zubrel.findings.judged import Judged
 
 
@@ -50,7 +51,7 @@ class Progression(Struct, frozen=True):
     windows: tuple[Window, ...]
 
 
-def progression(judged: Judged) -> Progression | None:
+def progression(judged: Judged[Any]) -> Progression | None:
     """All of it; None when a limit cut the search short."""
     if not judged.complete:
         return None
@@ -58,7 +59,7 @@ def progression(judged: Judged) -> Progression | None:
     return Progression(must_haves, order, tuple(_windows(judged)))
 
 
-def had_formulas(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
+def had_formulas(judged: Judged[Any]) -> Iterator[tuple[str, str, Formula]]:
     """Id, section, and where it is had."""
     world, numbers = judged.system.world, judged.system.numbers
     for item in world.items.values():
@@ -73,7 +74,7 @@ def had_formulas(judged: Judged) -> Iterator[tuple[str, str, Formula]]:
             yield key[1], "find", Within(number, 1, 1)
 
 
-def _must_haves(judged: Judged) -> tuple[tuple[MustHave, ...], tuple[tuple[str, str], ...]]:
+def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[str, str], ...]]:
     if not judged.won:
         return (), ()
     space = judged.space
@@ -127,7 +128,7 @@ def _arranged(
     return tuple(found), tuple(pairs)
 
 
-def _windows(judged: Judged) -> Iterator[Window]:
+def _windows(judged: Judged[Any]) -> Iterator[Window]:
     """For items, finds and quests."""
     space, world = judged.space, judged.system.world
     unended = space.everything - judged.ended
@@ -138,7 +139,10 @@ def _windows(judged: Judged) -> Iterator[Window]:
         "find": finds,
     }
     every = [
-        (s, section) for s in subjects(judged) for section, ids in sections.items() if s.id in ids
+        (s, section)
+        for s in missables(judged.system)
+        for section, ids in sections.items()
+        if s.subject in ids
     ]
     had = [space.where(subject.had) for subject, _ in every]
     for (subject, section), has, can in zip(every, had, space.reaching(had), strict=True):
@@ -150,4 +154,4 @@ def _windows(judged: Judged) -> Iterator[Window]:
             still = ((can - has) & walks.reached) - never
             for closing in closings(judged, walks, still, (lost & walks.reached) - never):
                 closed[closing.rule] = Distance(len(closing.trace.steps), closing.trace.shortest)
-        yield Window(subject.id, section, first, tuple(closed.items()))
+        yield Window(subject.subject, section, first, tuple(closed.items()))
