@@ -2,22 +2,35 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Mapping
 
+from zubrel.authored.conditions import Condition
+from zubrel.authored.values import Entry
+from zubrel.base.diagnostics import Problems
 from zubrel.base.source import Span
 from zubrel.checked.conditions import ALWAYS, Any, At, Cond, Not, all_of
-
-if TYPE_CHECKING:
-    from zubrel.checked.resolve import Resolver
+from zubrel.checked.names import Names
 
 NEVER = Any(())
 
 
 class Presence:
-    """Works out the places of people, one inside the other where their conditions ask for it."""
+    """Works out the places of people, one inside the other where their conditions ask for it.
 
-    def __init__(self, resolver: Resolver) -> None:
-        self.resolver = resolver
+    `condition` resolves a condition as read, and comes back here for what it says of people.
+    """
+
+    def __init__(
+        self,
+        people: Mapping[str, Entry],
+        names: Names,
+        problems: Problems,
+        condition: Callable[[Condition | None], Cond],
+    ) -> None:
+        self.people = people
+        self.names = names
+        self.problems = problems
+        self.condition = condition
         self.known: dict[str, tuple[tuple[str, Cond], ...]] = {}
         self.open: list[str] = []
 
@@ -29,8 +42,8 @@ class Presence:
         """The areas where a person can be, each with the condition for being there."""
         if person in self.open:
             circle = [*self.open[self.open.index(person) :], person]
-            entry = self.resolver.entries["people"][person]
-            self.resolver.problems.add(
+            entry = self.people[person]
+            self.problems.add(
                 "circle",
                 f"where they are depends on itself: {' → '.join(circle)}",
                 entry.span,
@@ -44,14 +57,14 @@ class Presence:
         return self.known[person]
 
     def _places(self, person: str) -> dict[str, Cond]:
-        entry = self.resolver.entries["people"][person]
-        present = self.resolver.condition(entry.condition("when"))
+        entry = self.people[person]
+        present = self.condition(entry.condition("when"))
         places: dict[str, Cond] = {}
         earlier: list[Cond] = []
         for place in entry.entries("at"):
             word = place.word("at")
-            area = self.resolver.names.find(word, "area") if word else None
-            when = self.resolver.condition(place.condition("when"))
+            area = self.names.find(word, "area") if word else None
+            when = self.condition(place.condition("when"))
             if area is None:
                 continue
             there = all_of(when, *(Not(e) for e in earlier), present)

@@ -72,7 +72,7 @@ class Resolver:
             section: {e.key.text: e for e in document.entries(section) if e.key}
             for section in ("items", "people", "foes")
         }
-        self.presence = Presence(self)
+        self.presence = Presence(self.entries["people"], names, problems, self.condition)
         self.asked_done = asked_done(document, asked)
         self.met: dict[str, None] = {}
         self.visits: dict[str, None] = {}

@@ -17,8 +17,8 @@ from zubrel.drawn.paper import (
     fitted,
     folded,
 )
-from zubrel.narrated.atlas import Sketch
 from zubrel.narrated.report import Needed, Progress, Report
+from zubrel.narrated.sketch import Sketch
 from zubrel.narrated.words import counted, moment
 
 WIDE, HIGH, GAP_X, GAP_Y = 126.0, 44.0, 30.0, 10.0

@@ -21,7 +21,7 @@ from zubrel.drawn.paper import (
     folded,
     width_of,
 )
-from zubrel.narrated.atlas import Atlas, Passage, Place
+from zubrel.narrated.sketch import Atlas, Passage, Place
 from zubrel.narrated.words import counted, moment
 
 MOST_CARDS = 48

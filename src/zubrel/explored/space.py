@@ -6,7 +6,7 @@ Findings ask only what stands here, so they do not know which engine has searche
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Protocol, Self, TypeVar
+from typing import Generic, Protocol, Self, TypeVar
 
 from msgspec import Struct
 
@@ -17,7 +17,10 @@ from zubrel.compiled.system import System
 
 
 class Situations(Protocol):
-    """A set of situations of one space, always combined with sets of the same space."""
+    """A set of situations of one space, always combined with sets of the same space.
+
+    Only an empty one is false.
+    """
 
     def __and__(self, other: Self, /) -> Self: ...
 
@@ -25,10 +28,9 @@ class Situations(Protocol):
 
     def __sub__(self, other: Self, /) -> Self: ...
 
-    def __bool__(self) -> bool: ...
-
 
 S = TypeVar("S", bound=Situations)
+W = TypeVar("W")
 
 
 class Trace(Struct, frozen=True):
@@ -73,29 +75,8 @@ class Walks(Protocol[S]):
         ...
 
 
-class Space(Protocol[S]):
-    """The settled situations reachable from the start, and the steps between them."""
-
-    system: System
-    engine: str
-    stopped: str | None
-    """Which limit cut the search short; None: every situation is known."""
-    merged: bool
-    """Whether situations that the questions cannot tell apart are counted as one."""
-
-    @property
-    def moves(self) -> int | None:
-        """How many different (situation, step) there are, or None where nobody has counted."""
-        ...
-
-    @property
-    def acting(self) -> Sequence[Move]:
-        """The moves that can make a difference."""
-        ...
-
-    def spelled_out(self, trace: Trace) -> Trace:
-        """A trace with every step that a player has to make."""
-        ...
+class Sets(Protocol[S]):
+    """The settled situations reachable from the start, in sets that conditions tell apart."""
 
     def count(self, situations: S) -> int:
         """How many situations a set has."""
@@ -104,10 +85,6 @@ class Space(Protocol[S]):
     @property
     def everything(self) -> S:
         """All of them."""
-        ...
-
-    def give_up(self, limit: str) -> None:
-        """A limit was reached after the search: from now on nothing counts as fully known."""
         ...
 
     @property
@@ -127,16 +104,34 @@ class Space(Protocol[S]):
         """Whether a formula holds somewhere in a set that nothing leads out of."""
         ...
 
-    def reaching(self, targets: Sequence[S]) -> list[S]:
-        """For each target: the situations from which some sequence of steps leads into it."""
+    def at_end_of(self, trace: Trace) -> S:
+        """The one situation to which a trace leads."""
         ...
 
-    def reached_from(self, sources: Sequence[S]) -> list[S]:
-        """For each source: the situations to which some sequence of steps leads from it."""
+    def meets(self, trace: Trace, some: S) -> bool:
+        """Whether a trace ever comes into a set, the start and its end included."""
         ...
 
-    def reached_without(self, avoided: Sequence[S]) -> list[S]:
-        """For each set: the situations that some play reaches which never comes into the set."""
+    def of(self, situation: Mapping[Key, Value]) -> S:
+        """The one situation with these values; empty when it is not reached."""
+        ...
+
+    def examples(self, situations: S, most: int) -> list[dict[Key, Value]]:
+        """Up to `most` of the situations, those with the shortest ways first."""
+        ...
+
+
+class Steps(Protocol[S]):
+    """The steps between situations: where they begin, where they lead, what they change."""
+
+    @property
+    def moves(self) -> int | None:
+        """How many different (situation, step) there are, or None where nobody has counted."""
+        ...
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        """The moves that can make a difference."""
         ...
 
     def possible(self, step: Step) -> S:
@@ -166,6 +161,26 @@ class Space(Protocol[S]):
         """
         ...
 
+    def spelled_out(self, trace: Trace) -> Trace:
+        """A trace with every step that a player has to make."""
+        ...
+
+
+class Closures(Protocol[S]):
+    """Least fixpoints along the steps, and the plays that show them."""
+
+    def reaching(self, targets: Sequence[S]) -> list[S]:
+        """For each target: the situations from which some sequence of steps leads into it."""
+        ...
+
+    def reached_from(self, sources: Sequence[S]) -> list[S]:
+        """For each source: the situations to which some sequence of steps leads from it."""
+        ...
+
+    def reached_without(self, avoided: Sequence[S]) -> list[S]:
+        """For each set: the situations that some play reaches which never comes into the set."""
+        ...
+
     def reaching_by_choice(self, target: S, within: S) -> S:
         """The situations from which the player can come into `target` whatever luck does.
 
@@ -184,25 +199,59 @@ class Space(Protocol[S]):
         """
         ...
 
-    def at_end_of(self, trace: Trace) -> S:
-        """The one situation to which a trace leads."""
-        ...
-
-    def meets(self, trace: Trace, some: S) -> bool:
-        """Whether a trace ever comes into a set, the start and its end included."""
-        ...
-
     def distances_to(self, target: S) -> Callable[[S], int | None]:
         """The fewest steps, luck willing, from the nearest of some situations into `target`."""
         ...
 
-    def of(self, situation: Mapping[Key, Value]) -> S:
-        """The one situation with these values; empty when it is not reached."""
+
+class Space(Sets[S], Steps[S], Closures[S], Protocol[S]):
+    """All that findings may ask of a search."""
+
+    system: System
+    engine: str
+    stopped: str | None
+    """Which limit cut the search short; None: every situation is known."""
+    merged: bool
+    """Whether situations that the questions cannot tell apart are counted as one."""
+
+    def give_up(self, limit: str) -> None:
+        """A limit was reached after the search: from now on nothing counts as fully known."""
         ...
 
-    def examples(self, situations: S, most: int) -> list[dict[Key, Value]]:
-        """Up to `most` of the situations, those with the shortest ways first."""
-        ...
+
+class EverySituation(Generic[S, W]):
+    """What spaces have in common in which no situations are merged."""
+
+    merged = False
+    system: System
+    _walks: W | None = None
+
+    @property
+    def acting(self) -> Sequence[Move]:
+        return self.system.moves
+
+    def spelled_out(self, trace: Trace) -> Trace:
+        return trace
+
+    def where(self, formula: Formula) -> S:
+        raise NotImplementedError
+
+    def some(self, formula: Formula) -> bool:
+        return bool(self.where(formula))
+
+    def allows(self, future: S, formula: Formula) -> bool:
+        return bool(future & self.where(formula))
+
+    def walks(self, avoiding: S | None = None, reached: S | None = None) -> W:
+        if avoiding is not None:
+            return self.walks_around(avoiding, reached)
+        if self._walks is None:
+            self._walks = self.walks_around(None, None)
+        return self._walks
+
+    def walks_around(self, avoiding: S | None, reached: S | None) -> W:
+        """Plays that never come into `avoiding`, of which `reached` is all that they reach."""
+        raise NotImplementedError
 
 
 class NotAsked(Exception):

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from msgspec import Struct
 
 from zubrel.base.source import Span
 from zubrel.explored.space import Distance
-
-if TYPE_CHECKING:
-    from zubrel.narrated.atlas import Sketch
+from zubrel.narrated.sketch import Sketch
 
 
 class MoveLine(Struct, frozen=True):
@@ -108,7 +104,7 @@ class Report(Struct, frozen=True):
 
     Where situations were merged, `classes` is how many there are of what could be told apart, and
     `situations`, `won`, `doomed` are None. `undecided` are pairs of a kind and a subject of which
-    nothing was proved. `sketch` is a `narrated.atlas.Sketch` where pictures are wanted.
+    nothing was proved. `sketch` is a `narrated.sketch.Sketch` where pictures are wanted.
     """
 
     path: str

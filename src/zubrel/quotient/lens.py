@@ -25,8 +25,9 @@ from zubrel.compiled.formulas import (
 from zubrel.compiled.parts import ENDING, PLACE, Move, Step
 from zubrel.compiled.system import System
 from zubrel.explored.space import Distance, NotAsked, Trace
+from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.explored.symbolic.search import explore_symbolic
-from zubrel.explored.symbolic.sets import DiagramSet, SymbolicSpace
+from zubrel.explored.symbolic.sets import SymbolicSpace
 from zubrel.explored.symbolic.walks import SymbolicWalks
 from zubrel.quotient.lifting import Speller
 from zubrel.quotient.translating import Telling

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from zubrel.explored.listed.large import Block, VectorSpace
+from zubrel.explored.listed.large import VectorSpace
+from zubrel.explored.listed.large_graph import Block
 from zubrel.explored.listed.small import ScalarSpace
 
 

@@ -1,10 +1,7 @@
 """The explicit search for large worlds: whole levels at once in NumPy.
 
-Situations are rows of unsigned words, numbered in breadth-first order. An open-addressing hash
-table of situation numbers tells whether one is known; whole words are compared, so that equal
-hashes prove nothing. Edges are kept by step in blocks, each of some levels: a step leads from a
-situation to one other, so that within a block of one step every source is there only once, and
-sets can be pushed along it by plain indexing.
+An open-addressing hash table of situation numbers tells whether one is known; whole words are
+compared, so that equal hashes prove nothing.
 """
 
 from __future__ import annotations
@@ -14,75 +11,27 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from msgspec import Struct
 
-from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.parts import Move, Step
-from zubrel.compiled.system import System
+from zubrel.compiled.parts import Step
+from zubrel.explored.listed.large_graph import ASK, VectorGraph
 from zubrel.explored.listed.large_walks import VectorWalks
 from zubrel.explored.listed.links import Links
-from zubrel.explored.listed.numbering import Numbers, NumberSet, Rows
-from zubrel.explored.packed.kernel import Kernel
-from zubrel.explored.packed.packing import pack_into_words
+from zubrel.explored.listed.numbering import NumberSet
 from zubrel.explored.packed.settling_arrays import VectorSettling
-from zubrel.explored.space import Trace
+from zubrel.explored.space import EverySituation, Trace
 
 Truths = npt.NDArray[np.bool_]
 CHUNK = 65_536
 FAMILY = 64
-ASK = 0.02
-"""Units of work for each situation or edge of a question about all of them."""
-LINK_BYTES = 40
-"""What sorting the edges takes for each, at its most."""
 
 
-class Block(Struct, frozen=True):
-    """The edges of one step in some levels: sources ascending, none twice."""
-
-    step: int
-    sources: Numbers
-    targets: Numbers
-
-
-class VectorSpace:
+class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
     """`Space` over numbered rows of words."""
 
     engine = "explicit"
-    merged = False
-
-    def __init__(self, system: System, budget: Budget) -> None:
-        self.system = system
-        self.budget = budget
-        self.packing = pack_into_words(system.variables)
-        self.kernel = Kernel(system.variables, self.packing, np.uint64(1))
-        self.rows = Rows(self.packing.words)
-        self.blocks: list[Block] = []
-        self.level_starts: list[int] = [0]
-        self.explored = 0
-        self.moves = 0
-        self.stopped: str | None = None
-        self._levels: npt.NDArray[np.int32] | None = None
-        self._settling: VectorSettling | None = None
-        self._forward: Links | None = None
-        self._backward: Links | None = None
-        self._walks: VectorWalks | None = None
-
-    @property
-    def levels(self) -> npt.NDArray[np.int32]:
-        if self._levels is None:
-            starts = np.zeros(len(self.rows), np.int32)
-            starts[[n for n in self.level_starts[1:] if n < len(starts)]] = 1
-            self._levels = np.cumsum(starts, dtype=np.int32)
-        return self._levels
-
-    @property
-    def acting(self) -> Sequence[Move]:
-        return self.system.moves
-
-    def spelled_out(self, trace: Trace) -> Trace:
-        return trace
+    _settling: VectorSettling | None = None
 
     @property
     def everything(self) -> NumberSet:
@@ -113,9 +62,6 @@ class VectorSpace:
         return any(
             np.any(test(*self.rows.columns(n, min(n + CHUNK, len(self.rows))))) for n in starts
         )
-
-    def allows(self, future: NumberSet, formula: Formula) -> bool:
-        return bool(future & self.where(formula))
 
     def reaching(self, targets: Sequence[NumberSet]) -> list[NumberSet]:
         return self._spread(targets, self.forward(), True)
@@ -156,19 +102,19 @@ class VectorSpace:
 
     def possible(self, step: Step) -> NumberSet:
         truths = np.zeros(len(self.rows), np.bool_)
-        for block in self._blocks_of(step):
+        for block in self.blocks_of(step):
             truths[block.sources] = True
         return NumberSet(truths)
 
     def before(self, step: Step, into: NumberSet) -> NumberSet:
         truths = np.zeros(len(self.rows), np.bool_)
-        for block in self._blocks_of(step):
+        for block in self.blocks_of(step):
             truths[block.sources] = into.truths[block.targets]
         return NumberSet(truths)
 
     def after(self, step: Step, sources: NumberSet) -> NumberSet:
         truths = np.zeros(len(self.rows), np.bool_)
-        for block in self._blocks_of(step):
+        for block in self.blocks_of(step):
             truths[block.targets[sources.truths[block.sources]]] = True
         return NumberSet(truths)
 
@@ -184,7 +130,7 @@ class VectorSpace:
         field = self.packing.fields[variable]
         column = self.rows.columns(0, len(self.rows))[field.word]
         truths = np.zeros(len(self.rows), np.bool_)
-        for block in self._blocks_of(step):
+        for block in self.blocks_of(step):
             old, new = column[block.sources] & field.mask, column[block.targets] & field.mask
             truths[block.sources] = new > old if up else new < old
         return NumberSet(truths)
@@ -196,7 +142,7 @@ class VectorSpace:
         settling.watch(events)
         (update,) = self.kernel.updates([step.changes])
         truths = np.zeros(len(self.rows), np.bool_)
-        for block in self._blocks_of(step):
+        for block in self.blocks_of(step):
             before = [c[block.sources] for c in self.rows.columns(0, len(self.rows))]
             words = [np.array(w) for w in update(*before)]
             settling.met = np.zeros(len(block.sources), np.bool_)
@@ -226,55 +172,8 @@ class VectorSpace:
                 return NumberSet(kept)
             kept = bits != 0
 
-    def _blocks_of(self, step: Step) -> Iterator[Block]:
-        return (block for block in self.blocks if block.step == step.number)
-
-    def forward(self) -> Links:
-        """All edges by their source."""
-        if self._forward is None:
-            self._forward = self._links(False)
-        return self._forward
-
-    def backward(self) -> Links:
-        """All edges by their target."""
-        if self._backward is None:
-            self._backward = self._links(True)
-        return self._backward
-
-    def _links(self, turned: bool) -> Links:
-        edges = sum(len(b.sources) for b in self.blocks)
-        self.budget.look(more_memory=edges * LINK_BYTES)
-        self.budget.spend(edges * ASK)
-        none = np.empty(0, np.uint32)
-        ends = [
-            np.concatenate([none, *(b.sources for b in self.blocks)]),
-            np.concatenate([none, *(b.targets for b in self.blocks)]),
-        ]
-        steps = np.concatenate(
-            [
-                none[:0].astype(np.uint16),
-                *(np.full(len(b.sources), b.step, np.uint16) for b in self.blocks),
-            ]
-        )
-        here, there = reversed(ends) if turned else ends
-        # sorting whole words is several times faster than asking for a stable order
-        keys = here.astype(np.uint64) << np.uint64(32)
-        keys |= np.arange(len(here), dtype=np.uint64)
-        keys.sort()
-        order = (keys & np.uint64(0xFFFFFFFF)).astype(np.uint32)
-        starts = np.zeros(len(self.rows) + 1, np.int64)
-        np.cumsum(np.bincount(here, minlength=len(self.rows)), out=starts[1:])
-        bounds = [*(n for n in self.level_starts if n < len(self.rows)), len(self.rows)]
-        return Links(starts, there[order], steps[order], bounds, self.budget)
-
-    def walks(
-        self, avoiding: NumberSet | None = None, reached: NumberSet | None = None
-    ) -> VectorWalks:
-        if avoiding is not None:
-            return VectorWalks(self, avoiding)
-        if self._walks is None:
-            self._walks = VectorWalks(self, None)
-        return self._walks
+    def walks_around(self, avoiding: NumberSet | None, reached: NumberSet | None) -> VectorWalks:
+        return VectorWalks(self, avoiding)
 
     def at_end_of(self, trace: Trace) -> NumberSet:
         truths = np.zeros(len(self.rows), np.bool_)
@@ -292,7 +191,7 @@ class VectorSpace:
             yield here
 
     def _target(self, source: int, step: Step) -> int:
-        for block in self._blocks_of(step):
+        for block in self.blocks_of(step):
             place = int(np.searchsorted(block.sources, source))
             if place < len(block.sources) and block.sources[place] == source:
                 return int(block.targets[place])

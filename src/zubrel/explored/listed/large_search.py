@@ -12,7 +12,8 @@ from zubrel.base.progress import Progress
 from zubrel.compiled.formulas import FALSE
 from zubrel.compiled.parts import ENDING, PLACE, Move
 from zubrel.compiled.system import System
-from zubrel.explored.listed.large import CHUNK, Block, VectorSpace
+from zubrel.explored.listed.large import CHUNK, VectorSpace
+from zubrel.explored.listed.large_graph import Block
 from zubrel.explored.listed.numbering import Numbers, NumberTable
 from zubrel.explored.listed.small import ScalarSpace
 from zubrel.explored.listed.small_search import explore_scalar

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
 
 from zubrel.compiled.parts import Step
+from zubrel.explored.listed.large_graph import VectorGraph
 from zubrel.explored.listed.numbering import Numbers, NumberSet
 from zubrel.explored.space import Distance, Trace
-
-if TYPE_CHECKING:
-    from zubrel.explored.listed.large import VectorSpace
 
 STEP = 50
 """Units of work of going one level on, or through one block of edges, beside what is found."""
@@ -22,7 +19,7 @@ STEP = 50
 class VectorWalks:
     """Breadth-first plays over the edges; the tree is made when the first trace is asked for."""
 
-    def __init__(self, space: VectorSpace, avoiding: NumberSet | None) -> None:
+    def __init__(self, space: VectorGraph, avoiding: NumberSet | None) -> None:
         self.space = space
         self.levels = space.levels if avoiding is None else _levels(space, avoiding)
         self.reached = NumberSet(self.levels >= 0)
@@ -69,7 +66,7 @@ class VectorWalks:
         return self._tree
 
 
-def _levels(space: VectorSpace, avoiding: NumberSet) -> npt.NDArray[np.int32]:
+def _levels(space: VectorGraph, avoiding: NumberSet) -> npt.NDArray[np.int32]:
     """How many steps from the start, -1: not reached while keeping out of `avoiding`."""
     levels = np.full(len(space.rows), -1, np.int32)
     if avoiding.truths[0]:

@@ -10,12 +10,12 @@ from msgspec import Struct, field
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 from zubrel.explored.packed.kernel import Kernel
 from zubrel.explored.packed.packing import Packing, pack_into_one
 from zubrel.explored.packed.settling import Settling
-from zubrel.explored.space import Distance, Trace
+from zubrel.explored.space import Distance, EverySituation, Trace
 
 Numbers = frozenset[int]
 ASK, SWEEP = 0.1, 0.5
@@ -84,11 +84,10 @@ def _tree(space: ScalarSpace, avoiding: Numbers) -> Tree:
     return tree
 
 
-class ScalarSpace:
+class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
     """`Space` over situations numbered in breadth-first order."""
 
     engine = "explicit"
-    merged = False
 
     def __init__(self, system: System, budget: Budget) -> None:
         self.system = system
@@ -101,7 +100,6 @@ class ScalarSpace:
         self.edges = [Edges() for _ in system.steps]
         self.moves = 0
         self.stopped: str | None = None
-        self._walks: ScalarWalks | None = None
         self._after: list[list[int]] | None = None
         self._settling: Settling | None = None
 
@@ -111,13 +109,6 @@ class ScalarSpace:
         for parent in self.parents:
             found.append(0 if parent is None else found[parent[0]] + 1)
         return found
-
-    @property
-    def acting(self) -> Sequence[Move]:
-        return self.system.moves
-
-    def spelled_out(self, trace: Trace) -> Trace:
-        return trace
 
     @property
     def everything(self) -> Numbers:
@@ -141,9 +132,6 @@ class ScalarSpace:
     def some(self, formula: Formula) -> bool:
         (exists,) = self.kernel.existences([formula])
         return exists(self.words)
-
-    def allows(self, future: Numbers, formula: Formula) -> bool:
-        return bool(future & self.where(formula))
 
     def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
         bits = self._seeded(targets)
@@ -253,12 +241,8 @@ class ScalarSpace:
                 return kept
             known = kept
 
-    def walks(self, avoiding: Numbers | None = None, reached: Numbers | None = None) -> ScalarWalks:
-        if avoiding is not None:
-            return ScalarWalks(self, avoiding)
-        if self._walks is None:
-            self._walks = ScalarWalks(self, None)
-        return self._walks
+    def walks_around(self, avoiding: Numbers | None, reached: Numbers | None) -> ScalarWalks:
+        return ScalarWalks(self, avoiding)
 
     def at_end_of(self, trace: Trace) -> Numbers:
         return frozenset(list(self._along(trace))[-1:])

@@ -20,6 +20,7 @@ from zubrel.explored.symbolic.islands import islands_of
 from zubrel.explored.symbolic.ordering import order_of
 from zubrel.explored.symbolic.relations import Relation, relation
 from zubrel.explored.symbolic.settling import Happening, SymbolicSettling
+from zubrel.policy import BOTH_ENDS, LAYERS
 
 
 class Group:
@@ -104,6 +105,9 @@ class SymbolicFixpoints:
         self.start = self.encoding.false
         self.stopped: str | None = None
         self.walking = Walking(system)
+        self.patience = LAYERS
+        self.reserve = BOTH_ENDS
+        """Work that is left for shortest walks by layers, and by layers from both ends."""
         self.on_growth: Callable[[Diagram], None] | None = None
         """Called with every set of a fixpoint, for whoever watches it grow."""
 

@@ -10,6 +10,7 @@ from zubrel.base.budget import SECOND, Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.space import EndlessSettling, LookedLongEnough, Trace
+from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.explored.symbolic.encoding import Diagram
 from zubrel.explored.symbolic.sets import SymbolicSpace
 
@@ -121,7 +122,7 @@ class _Search:
                 one = space.relations[step.number]
                 sources = one.preimage(space.encoding, into) & layers[-1]
                 if sources.satisfiable():
-                    target = space.set_of(sources)
+                    target = DiagramSet(sources)
                     space.found = known
                     walk = space.walks().shortest(target)
                     assert walk is not None, "every layer is reached"

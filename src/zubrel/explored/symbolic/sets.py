@@ -8,55 +8,23 @@ from functools import reduce
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import Formula, Within, variables_of
-from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
-from zubrel.explored.space import Trace
+from zubrel.explored.space import EverySituation, Trace
+from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.explored.symbolic.encoding import SELECTORS, Diagram
 from zubrel.explored.symbolic.fixpoints import SymbolicFixpoints
 from zubrel.explored.symbolic.walks import SymbolicWalks
-from zubrel.policy import BOTH_ENDS, LAYERS
 
 
-class DiagramSet:
-    """A set of situations as a diagram.
-
-    `asks` are the variables that decide who is in it, where that is known.
-    """
-
-    __slots__ = ("asks", "diagram")
-
-    def __init__(self, diagram: Diagram, asks: frozenset[int] | None = None) -> None:
-        self.diagram = diagram
-        self.asks = asks
-
-    def __and__(self, other: DiagramSet) -> DiagramSet:
-        return DiagramSet(self.diagram & other.diagram)
-
-    def __or__(self, other: DiagramSet) -> DiagramSet:
-        return DiagramSet(self.diagram | other.diagram)
-
-    def __sub__(self, other: DiagramSet) -> DiagramSet:
-        return DiagramSet(other.diagram.imp_strict(self.diagram))
-
-    def __bool__(self) -> bool:
-        return bool(self.diagram.satisfiable())
-
-
-class SymbolicSpace(SymbolicFixpoints):
+class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]):
     """`Space` over diagrams."""
 
     engine = "symbolic"
-    merged = False
 
     def __init__(self, system: System, budget: Budget) -> None:
         super().__init__(system, budget)
-        self.patience = LAYERS
-        self.reserve = BOTH_ENDS
         self._possible: dict[int, Diagram] = {}
-        self._walks: SymbolicWalks | None = None
-
-    def set_of(self, diagram: Diagram) -> DiagramSet:
-        return DiagramSet(diagram)
 
     @property
     def moves(self) -> int | None:
@@ -64,13 +32,6 @@ class SymbolicSpace(SymbolicFixpoints):
         if self.stopped is not None:
             return None
         return sum(self.encoding.size(self.possible(s).diagram) for s in self.system.steps)
-
-    @property
-    def acting(self) -> Sequence[Move]:
-        return self.system.moves
-
-    def spelled_out(self, trace: Trace) -> Trace:
-        return trace
 
     @property
     def everything(self) -> DiagramSet:
@@ -89,12 +50,6 @@ class SymbolicSpace(SymbolicFixpoints):
 
     def where(self, formula: Formula) -> DiagramSet:
         return DiagramSet(self.encoding.formula(formula) & self.found, variables_of(formula))
-
-    def some(self, formula: Formula) -> bool:
-        return bool(self.where(formula))
-
-    def allows(self, future: DiagramSet, formula: Formula) -> bool:
-        return bool(future & self.where(formula))
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
         return self._closed_at_once(targets, self.back, backwards=True)
@@ -248,16 +203,14 @@ class SymbolicSpace(SymbolicFixpoints):
                 return DiagramSet(kept)
             kept = still
 
-    def walks(
-        self, avoiding: DiagramSet | None = None, reached: DiagramSet | None = None
+    def walks_around(
+        self, avoiding: DiagramSet | None, reached: DiagramSet | None
     ) -> SymbolicWalks:
-        if avoiding is not None:
-            walks = SymbolicWalks(self, self.found & ~avoiding.diagram)
-            walks.known = None if reached is None else reached.diagram
-            return walks
-        if self._walks is None:
-            self._walks = SymbolicWalks(self, self.found)
-        return self._walks
+        if avoiding is None:
+            return SymbolicWalks(self, self.found)
+        walks = SymbolicWalks(self, self.found & ~avoiding.diagram, self.walks())
+        walks.known = None if reached is None else reached.diagram
+        return walks
 
     def at_end_of(self, trace: Trace) -> DiagramSet:
         return DiagramSet(self.encoding.situation(self.walking.end_of(trace)))

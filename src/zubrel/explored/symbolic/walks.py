@@ -10,22 +10,26 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections import deque
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.explored.space import Distance, Trace
+from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.explored.symbolic.encoding import Diagram
+from zubrel.explored.symbolic.fixpoints import SymbolicFixpoints
 from zubrel.policy import NEAR
-
-if TYPE_CHECKING:
-    from zubrel.explored.symbolic.sets import DiagramSet, SymbolicSpace
 
 
 class SymbolicWalks:
-    """All plays whose situations are all in `allowed`."""
+    """All plays whose situations are all in `allowed`.
 
-    def __init__(self, space: SymbolicSpace, allowed: Diagram) -> None:
+    `everywhere` are those with nothing left out, which may have found what these look for.
+    """
+
+    def __init__(
+        self, space: SymbolicFixpoints, allowed: Diagram, everywhere: SymbolicWalks | None = None
+    ) -> None:
         self.space = space
+        self.everywhere = everywhere
         self.allowed = allowed
         self.layers = [space.start & allowed]
         self.near = self.layers[0]
@@ -44,7 +48,7 @@ class SymbolicWalks:
             self.known = (
                 space.found if whole else space.closed(self.layers[0], space.forth, self.allowed)
             )
-        return space.set_of(self.known)
+        return DiagramSet(self.known)
 
     def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
         wanted = target.diagram & self.reached.diagram
@@ -72,8 +76,8 @@ class SymbolicWalks:
             self._add_layer()
         if self.layers[-1].satisfiable():
             return None
-        set_of, count = self.space.set_of, self.space.count
-        return [tuple(count(some & set_of(layer)) for some in sets) for layer in self.layers[:-1]]
+        size = self.space.encoding.size
+        return [tuple(size(s.diagram & layer) for s in sets) for layer in self.layers[:-1]]
 
     def _layer_of(self, wanted: Diagram, surely: bool = False) -> int | None:
         """The first layer that meets `wanted`; None when patience is at an end."""
@@ -166,8 +170,7 @@ class SymbolicWalks:
 
     def _some_play(self, wanted: Diagram) -> Trace:
         """A play into `wanted`: the beginning of one that is known, or else a new one."""
-        everywhere = self.space.walks()
-        others = [] if everywhere is self else everywhere.plays
+        others = [] if self.everywhere is None else self.everywhere.plays
         for steps, situations, together in (*self.plays, *others):
             if (together & wanted).satisfiable():
                 place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())

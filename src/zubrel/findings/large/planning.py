@@ -22,7 +22,7 @@ from zubrel.compiled.formulas import Within
 from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, Trace
-from zubrel.explored.symbolic.sets import DiagramSet
+from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.findings.detectors.skippable import SKIPPABLE, Skip, shown_by
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import Judged, judge

@@ -14,7 +14,7 @@ from zubrel.compiled.formulas import Formula, Within, variables_in
 from zubrel.compiled.parts import PLACE, Move
 from zubrel.compiled.system import System
 from zubrel.explored.space import Space, Trace
-from zubrel.explored.symbolic.sets import DiagramSet
+from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.findings.detector import Question
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
