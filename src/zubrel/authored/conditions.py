@@ -49,7 +49,7 @@ class Named(Struct, frozen=True):
     name: Name
 
 
-class AtLeast(Struct, frozen=True):
+class Quantity(Struct, frozen=True):
     """`3 lamp_oil`."""
 
     count: int
@@ -78,7 +78,7 @@ class IsState(Struct, frozen=True):
     span: Span
 
 
-class Stored(Struct, frozen=True):
+class InStore(Struct, frozen=True):
     """`coin is in chest`."""
 
     item: Name
@@ -104,7 +104,7 @@ class Disjunction(Struct, frozen=True):
     parts: tuple[Syntax, ...]
 
 
-class CountOf(Struct, frozen=True):
+class CountedParts(Struct, frozen=True):
     """`2 of (a, b, c)`: at least `count` of the parts; `any of` is 1, `all of` every one."""
 
     count: int
@@ -114,16 +114,16 @@ class CountOf(Struct, frozen=True):
 
 Syntax = (
     Named
-    | AtLeast
+    | Quantity
     | Comparison
     | AtArea
     | IsState
-    | Stored
+    | InStore
     | Lies
     | Negation
     | Conjunction
     | Disjunction
-    | CountOf
+    | CountedParts
 )
 
 
@@ -152,7 +152,7 @@ def _simple(text: str, span: Span) -> Syntax | None:
     if counted := _COUNTED.match(text):
         number, name = int(counted[1]), counted[2]
         if name not in WORDS and number <= LARGEST_NUMBER:
-            return AtLeast(number, Name(name, span.part(counted.start(2), len(name))))
+            return Quantity(number, Name(name, span.part(counted.start(2), len(name))))
     return None
 
 
@@ -254,15 +254,15 @@ class _Builder:
             case "named":
                 return Named(self._name(parts[0]))
             case "at_least":
-                return AtLeast(self._number(parts[0]), self._name(parts[1]))
+                return Quantity(self._number(parts[0]), self._name(parts[1]))
             case "comparison":
                 return Comparison(self._name(parts[0]), str(parts[1]), self._value(parts[2]))
             case "at_area":
                 return AtArea(self._name(parts[0]))
             case "stored":
-                return Stored(self._name(parts[0]), self._name(parts[1]))
+                return InStore(self._name(parts[0]), self._name(parts[1]))
             case "not_stored":
-                return Negation(Stored(self._name(parts[0]), self._name(parts[1])))
+                return Negation(InStore(self._name(parts[0]), self._name(parts[1])))
             case "lies":
                 return Lies(self._name(parts[0]), self._name(parts[1]))
             case "is_state":
@@ -272,18 +272,18 @@ class _Builder:
     def _state(self, parts: list[Any]) -> IsState:
         return IsState(self._name(parts[0]), str(parts[1]), self._part(parts[1]))
 
-    def _count_of(self, tree: Any) -> CountOf:
+    def _count_of(self, tree: Any) -> CountedParts:
         """`any of`, `all of` or `N of`: lark leaves the number as the first child, if any."""
         tokens = [p for p in tree.children if not hasattr(p, "data")]
         parts = tuple(self.build(p) for p in tree.children if hasattr(p, "data"))
         span = self.span.part(tree.meta.start_pos, tree.meta.end_pos - tree.meta.start_pos)
         if not tokens:
-            return CountOf(1 if tree.data == "any_of" else len(parts), parts, span)
+            return CountedParts(1 if tree.data == "any_of" else len(parts), parts, span)
         count = self._number(tokens[0])
         if not 1 <= count <= len(parts):
             message = f'"{count} of" needs at least {count} conditions, and at least one'
             self.problems.add("bad-condition", message, self._part(tokens[0]))
-        return CountOf(count, parts, span)
+        return CountedParts(count, parts, span)
 
     def _name(self, token: Any) -> Name:
         return Name(str(token), self._part(token))

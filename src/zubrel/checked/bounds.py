@@ -32,7 +32,7 @@ from zubrel.checked.effects import (
 from zubrel.checked.world import Item, Rule, World
 
 
-class Source(Struct, frozen=True):
+class AmountSource(Struct, frozen=True):
     """Something that changes amounts: how it does so, and how often it can (None: no end)."""
 
     rule: str
@@ -76,7 +76,7 @@ def _check_start(item: Item, start: int, problems: Problems) -> None:
         problems.add("bad-value", message, item.span)
 
 
-def _sources(world: World) -> Iterator[Source]:
+def _sources(world: World) -> Iterator[AmountSource]:
     for rule in world.rules:
         if not rule.kind.handles:
             for outcome in rule.outcomes:
@@ -106,7 +106,7 @@ def _limit(world: World, rule: Rule) -> tuple[str, int] | None:
 
 def _source(
     world: World, rule: str, span: Span, effects: tuple[Effect, ...], limit: tuple[str, int] | None
-) -> Source:
+) -> AmountSource:
     gives: dict[str, int] = defaultdict(int)
     takes: dict[str, int] = defaultdict(int)
     for effect in effects:
@@ -117,7 +117,7 @@ def _source(
                 takes[item] += count
             case Wear(item):
                 takes[item] += 1
-    return Source(rule, span, dict(gives), dict(takes), limit)
+    return AmountSource(rule, span, dict(gives), dict(takes), limit)
 
 
 class _Supply:
@@ -127,9 +127,9 @@ class _Supply:
     used more often than its rarest part comes.
     """
 
-    def __init__(self, start: dict[str, int], sources: list[Source]) -> None:
+    def __init__(self, start: dict[str, int], sources: list[AmountSource]) -> None:
         self.start = start
-        self.giving: dict[str, list[Source]] = defaultdict(list)
+        self.giving: dict[str, list[AmountSource]] = defaultdict(list)
         for source in sources:
             for item in source.gives:
                 self.giving[item].append(source)
@@ -177,7 +177,9 @@ class _Supply:
 class _Linear:
     """The linear program: how often each source is used, so that no amount is below nothing."""
 
-    def __init__(self, items: list[str], start: dict[str, int], sources: list[Source]) -> None:
+    def __init__(
+        self, items: list[str], start: dict[str, int], sources: list[AmountSource]
+    ) -> None:
         import numpy as np
 
         self.items, self.start, self.sources = items, start, sources
@@ -204,7 +206,7 @@ class _Linear:
             return None
         return self.start[item] + floor(float(-found.fun) + 1e-6)
 
-    def endless(self, item: str) -> list[Source]:
+    def endless(self, item: str) -> list[AmountSource]:
         """The sources that make it endless: a round of them that gains and lacks nothing."""
         import numpy as np
         from scipy.optimize import linprog
@@ -217,7 +219,7 @@ class _Linear:
         return sorted(used, key=lambda s: -s.gives.get(item, 0))
 
 
-def _report_endless(item: Item, endless: list[Source], problems: Problems) -> None:
+def _report_endless(item: Item, endless: list[AmountSource], problems: Problems) -> None:
     endless = _needed_for(item.id, endless)
     rules = list(dict.fromkeys(s.rule for s in endless))
     words = " with ".join(f'"{r}"' for r in rules[:4])
@@ -231,9 +233,9 @@ def _report_endless(item: Item, endless: list[Source], problems: Problems) -> No
     )
 
 
-def _needed_for(item: str, endless: Sequence[Source]) -> list[Source]:
+def _needed_for(item: str, endless: Sequence[AmountSource]) -> list[AmountSource]:
     """Those of some sources that give an item, or what these take, and so on."""
-    wanted, found = {item}, list[Source]()
+    wanted, found = {item}, list[AmountSource]()
     while more := [s for s in endless if s not in found and wanted & s.gives.keys()]:
         found += more
         wanted |= {taken for source in more for taken in source.takes}

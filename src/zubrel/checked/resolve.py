@@ -93,7 +93,7 @@ class Resolver:
         match tree:
             case syntax.Named(name):
                 return self._named(name)
-            case syntax.AtLeast(count, name):
+            case syntax.Quantity(count, name):
                 return self._at_least(count, name)
             case syntax.Comparison():
                 return self._comparison(tree)
@@ -108,9 +108,9 @@ class Resolver:
                 return all_of(*(self.tree(p) for p in parts))
             case syntax.Disjunction(parts):
                 return Any(tuple(self.tree(p) for p in parts))
-            case syntax.CountOf(count, parts, _):
+            case syntax.CountedParts(count, parts, _):
                 return self._count_of(count, tuple(self.tree(p) for p in parts))
-            case syntax.Stored(name, store_name):
+            case syntax.InStore(name, store_name):
                 item = self.names.find(name, "item")
                 store = self.names.find(store_name, "store")
                 return Stored(store, item, ">=", 1, name.span) if item and store else ALWAYS
@@ -324,7 +324,7 @@ def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset
                 pending.append(part)
             case syntax.Conjunction(parts) | syntax.Disjunction(parts):
                 pending += parts
-            case syntax.CountOf(_, parts):
+            case syntax.CountedParts(_, parts):
                 pending += parts
             case tuple() as several:
                 pending += several

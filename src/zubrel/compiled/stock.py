@@ -25,7 +25,7 @@ from zubrel.compiled.parts import Change, Operation, Waste
 from zubrel.compiled.translate import Translator
 
 
-class Amount(Struct, frozen=True):
+class NewAmount(Struct, frozen=True):
     """The old amount plus `number`, or `number` alone."""
 
     old: bool
@@ -36,7 +36,7 @@ class Case(Struct, frozen=True):
     """Under `when`, the amounts that are no longer what they were before the move."""
 
     when: Formula
-    amounts: dict[str, Amount]
+    amounts: dict[str, NewAmount]
 
 
 class Gain(Struct, frozen=True):
@@ -85,18 +85,18 @@ class Stock:
 
     def _at_least(self, item: str, case: Case, number: int) -> Formula:
         """In a case, at least `number` of an item are held at this point."""
-        amount = case.amounts.get(item, Amount(True, 0))
+        amount = case.amounts.get(item, NewAmount(True, 0))
         if not amount.old:
             return TRUE if amount.number >= number else FALSE
         return self.translator.comparison(keys.held(item), ">=", number - amount.number)
 
     def _shifted(self, case: Case, item: str, by: int, when: Formula = TRUE) -> Case:
-        amount = case.amounts.get(item, Amount(True, 0))
-        moved = Amount(amount.old, amount.number + by)
+        amount = case.amounts.get(item, NewAmount(True, 0))
+        moved = NewAmount(amount.old, amount.number + by)
         return Case(both((case.when, when)), case.amounts | {item: moved})
 
     def _fixed(self, case: Case, item: str, number: int, when: Formula = TRUE) -> Case:
-        return Case(both((case.when, when)), case.amounts | {item: Amount(False, number)})
+        return Case(both((case.when, when)), case.amounts | {item: NewAmount(False, number)})
 
     def _require(self, case: Case, formula: Formula) -> None:
         self.guards.append(either((opposite(case.when), formula)))
@@ -190,7 +190,7 @@ class Stock:
         marks: list[Within] = []
         room = carry.limit - count
         for item in carry.items:
-            amount = case.amounts.get(item, Amount(True, 0))
+            amount = case.amounts.get(item, NewAmount(True, 0))
             tool = self.world.items[item].uses is not None
             if not amount.old:
                 room -= min(1, amount.number) if tool else amount.number

@@ -17,7 +17,7 @@ from zubrel.drawn.paper import (
     fitted,
     folded,
 )
-from zubrel.narrated.report import Needed, Progress, Report
+from zubrel.narrated.report import Needed, ProgressChain, Report
 from zubrel.narrated.sketch import Sketch
 from zubrel.narrated.words import counted, moment
 
@@ -50,7 +50,7 @@ def draw_chain(report: Report) -> Paper:
 class _Chain:
     def __init__(self, report: Report) -> None:
         assert report.progress and report.sketch, "the report was made with its outline"
-        self.progress: Progress = report.progress
+        self.progress: ProgressChain = report.progress
         self.sketch: Sketch = report.sketch
         self.title, self.lost = report.title, report.shortest_win is None
         progress, sketch = self.progress, self.sketch

@@ -38,7 +38,7 @@ WORDS = {
 LEADING = 14.5
 
 
-class Shape:
+class Layout:
     """Sizes in pixels: of the grid, its cells, and the cards in them."""
 
     def __init__(self, reached: int) -> None:
@@ -75,7 +75,7 @@ class _Map:
         self.title = title
         self.reached = [p for p in atlas.places if p.chapter is not None]
         self.others = [p for p in atlas.places if p.chapter is None]
-        self.shape = Shape(len(self.reached))
+        self.shape = Layout(len(self.reached))
         numbers = {p.id: n for n, p in enumerate(self.reached)}
         self.numbers = {p.id: n for n, p in enumerate(atlas.places, 1)}
         self.ways = [w for w in atlas.passages if w.start in numbers and w.end in numbers]

@@ -14,7 +14,7 @@ START = Distance(0)
 MOST_MARKS = 26
 
 
-class _Mark:
+class _Closing:
     """A point of no return: the move in which it can be made at the earliest, and its words."""
 
     def __init__(self, move: Distance, label: str, letter: str) -> None:
@@ -53,7 +53,7 @@ class _Windows:
                 if rule not in marks or move < marks[rule][0]:
                     marks[rule] = move, label
         order = sorted(marks, key=lambda rule: marks[rule])[:MOST_MARKS]
-        self.marks = {r: _Mark(*marks[r], chr(65 + n)) for n, r in enumerate(order)}
+        self.marks = {r: _Closing(*marks[r], chr(65 + n)) for n, r in enumerate(order)}
 
     def drawn(self) -> Paper:
         legend = [

@@ -7,7 +7,7 @@ from typing import TypeVar
 from msgspec import Struct
 
 from zubrel.base.kinds import GRAVITY
-from zubrel.narrated.report import Progress, Report, Told
+from zubrel.narrated.report import ProgressChain, Report, Told
 
 RANKS = ("solvable", "softlocks", "unwinnable")
 """Verdicts from the best to the worst; an incomplete search has no rank."""
@@ -63,14 +63,14 @@ def _identity(finding: Told) -> tuple[str, str, str | None, bool]:
     return finding.kind, finding.subject, finding.cause, finding.accepted
 
 
-def _needed(progress: Progress | None) -> dict[str, None] | None:
+def _needed(progress: ProgressChain | None) -> dict[str, None] | None:
     if progress is None:
         return None
     every = ((m.id, *(other for other, _ in m.together)) for m in progress.must_haves)
     return dict.fromkeys(i for ids in every for i in ids)
 
 
-def _order(progress: Progress | None) -> dict[tuple[str, str], None] | None:
+def _order(progress: ProgressChain | None) -> dict[tuple[str, str], None] | None:
     if progress is None:
         return None
     return dict.fromkeys((a, m.id) for m in progress.must_haves for a in m.after)

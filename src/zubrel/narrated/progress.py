@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from zubrel.checked.world import World
 from zubrel.findings.shape.progression import MustHave, Progression, Window
-from zubrel.narrated.report import Needed, Progress, TimeWindow
+from zubrel.narrated.report import Needed, ProgressChain, TimeWindow
 
 
-def progress_of(world: World, progression: Progression | None) -> Progress | None:
+def progress_of(world: World, progression: Progression | None) -> ProgressChain | None:
     """The progression in words; None stays None."""
     if progression is None:
         return None
@@ -21,7 +21,7 @@ def progress_of(world: World, progression: Progression | None) -> Progress | Non
         closed = tuple((r, world.described(world.rule(r)), move) for r, move in window.closed_by)
         return TimeWindow(window.id, window.section, _name(world, window), window.first, closed)
 
-    return Progress(
+    return ProgressChain(
         tuple(needed(m) for m in progression.must_haves),
         tuple(window(w) for w in progression.windows),
     )

@@ -92,7 +92,7 @@ class TimeWindow(Struct, frozen=True):
     closed_by: tuple[tuple[str, str, Distance], ...]
 
 
-class Progress(Struct, frozen=True):
+class ProgressChain(Struct, frozen=True):
     """The chain of progress, as it is."""
 
     must_haves: tuple[Needed, ...]
@@ -119,7 +119,7 @@ class Report(Struct, frozen=True):
     seconds: float
     shortest_win: Win | None
     findings: tuple[Told, ...]
-    progress: Progress | None = None
+    progress: ProgressChain | None = None
     sketch: Sketch | None = None
     classes: int | None = None
     undecided: tuple[tuple[str, str], ...] = ()

@@ -13,7 +13,7 @@ from rich.table import Table
 from rich.text import Text
 
 from zubrel.base.plain import plain
-from zubrel.narrated.report import MoveLine, Progress, Report, Told
+from zubrel.narrated.report import MoveLine, ProgressChain, Report, Told
 from zubrel.narrated.words import counted, length, listed, moment
 from zubrel.output.extent import extent, undecided
 
@@ -79,7 +79,7 @@ def _write_undecided(report: Report, console: Console) -> None:
         console.print(indented(Text(line, QUIET), 2))
 
 
-def _write_progress(progress: Progress, console: Console) -> None:
+def _write_progress(progress: ProgressChain, console: Console) -> None:
     """Must-haves in the order in which they can first be had, and what closes before the end."""
     if progress.must_haves:
         console.print()

@@ -13,7 +13,7 @@ from zubrel.played.why import area_text, refusal
 from zubrel.walked.walker import Situation, Walker
 
 
-class Step(Struct, frozen=True):
+class MadeMove(Struct, frozen=True):
     """A move that was made: its rule and outcome, the situation then, what the player was told.
 
     `says` is the move's own text, `told` all of it: that of the area where the player is then, too.
@@ -51,8 +51,8 @@ class Session:
         self.world = world
         self.walker = Walker(world)
         self.start = self.walker.start()
-        self.done: list[Step] = []
-        self.undone: list[Step] = []
+        self.done: list[MadeMove] = []
+        self.undone: list[MadeMove] = []
 
     @property
     def here(self) -> Situation:
@@ -70,7 +70,7 @@ class Session:
         possible = [r for r in rules if self.walker.possible(r, self.here)]
         return next(iter(possible or rules), None)
 
-    def move(self, rule: Rule, outcome: int | None = None) -> Step:
+    def move(self, rule: Rule, outcome: int | None = None) -> MadeMove:
         """Make a move, also one that changes nothing. Raises `Impossible` and `NeedsOutcome`."""
         here = self.here
         if not self.walker.possible(rule, here):
@@ -86,7 +86,7 @@ class Session:
         told = [chosen.says] if chosen.says else []
         if after[ENDING] == UNENDED and (shown := area_text(self.walker, after)):
             told.append(shown)
-        step = Step(
+        step = MadeMove(
             rule,
             chosen.number,
             chosen.says,

@@ -17,7 +17,7 @@ from zubrel.narrated.narrate import nothing_known
 from zubrel.narrated.report import Report
 from zubrel.pipeline import load, report
 from zubrel.shell.alarm import CTRL_C, watched
-from zubrel.shell.meter import Meter
+from zubrel.shell.meter import ProgressLine
 from zubrel.shell.options import Common
 from zubrel.shell.streams import refuse_to_write_over
 
@@ -26,10 +26,10 @@ Result = Report | InvalidInput | Interrupted
 
 
 @contextmanager
-def at_work(common: Common, budget: Budget | None = None) -> Iterator[Meter]:
+def at_work(common: Common, budget: Budget | None = None) -> Iterator[ProgressLine]:
     """A block of work under the limits of the command line, with its meter."""
     budget = budget or common.budget
-    meter = Meter(budget, common.quiet)
+    meter = ProgressLine(budget, common.quiet, common.color)
     try:
         with watched(budget):
             yield meter

@@ -17,7 +17,7 @@ from zubrel.checked.world import Goal, Rule
 from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import counted, listed
 from zubrel.played.advice import Advice
-from zubrel.played.session import Impossible, NeedsOutcome, Session, Step
+from zubrel.played.session import Impossible, MadeMove, NeedsOutcome, Session
 from zubrel.played.why import area_text, lacking, refusal
 from zubrel.shell.streams import CannotWrite, say, styled, write_text
 from zubrel.walked.walker import Situation
@@ -259,7 +259,7 @@ class Play:
         say("Nothing was done.")
         return None
 
-    def _after(self, step: Step, before: Situation) -> None:
+    def _after(self, step: MadeMove, before: Situation) -> None:
         say(f"{step.rule.label}.")
         if step.says:
             say(f"  “{step.says}”")

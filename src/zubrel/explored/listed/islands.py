@@ -117,11 +117,11 @@ def search_islands(
 ) -> Islands:
     """Find every node. Raises `TooMany` past `most` nodes, `EndlessSettling` as it says."""
     islands = Islands(system, budget)
-    _Search(islands, budget, progress, with_edges, most).run()
+    _IslandSearch(islands, budget, progress, with_edges, most).run()
     return islands
 
 
-class _Search:
+class _IslandSearch:
     def __init__(
         self,
         islands: Islands,

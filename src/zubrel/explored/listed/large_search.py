@@ -31,7 +31,7 @@ def explore_vector(
 ) -> VectorSpace:
     """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says."""
     space = VectorSpace(system, budget)
-    _Search(space, budget, progress, most).run()
+    _VectorSearch(space, budget, progress, most).run()
     return space
 
 
@@ -74,7 +74,7 @@ def rules_by_area(system: System, kernel: Kernel) -> list[list[tuple[Move, Test,
     return found
 
 
-class _Search:
+class _VectorSearch:
     def __init__(
         self, space: VectorSpace, budget: Budget, progress: Progress, most: int | None
     ) -> None:

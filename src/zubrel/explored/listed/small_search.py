@@ -33,14 +33,14 @@ def explore_scalar(
     collecting = gc.isenabled()
     gc.disable()  # nothing here goes in circles, and looking for it takes a sixth of the time
     try:
-        _Search(space, budget, progress, most, narrow).run()
+        _ScalarSearch(space, budget, progress, most, narrow).run()
     finally:
         if collecting:
             gc.enable()
     return space
 
 
-class _Search:
+class _ScalarSearch:
     def __init__(
         self,
         space: ScalarSpace,

@@ -11,7 +11,7 @@ from zubrel.compiled.parts import Variable
 WORD = 64
 
 
-class Field(Struct, frozen=True):
+class BitField(Struct, frozen=True):
     """The place of one variable: bits `shift` to `shift + bits` of word `word`."""
 
     word: int
@@ -28,7 +28,7 @@ class Field(Struct, frozen=True):
 class Packing(Struct, frozen=True):
     """The fields of all variables, and how many words a situation takes."""
 
-    fields: tuple[Field, ...]
+    fields: tuple[BitField, ...]
     words: int
 
     def pack(self, values: Sequence[int]) -> tuple[int, ...]:
@@ -46,7 +46,7 @@ class Packing(Struct, frozen=True):
 def pack_into_one(variables: Sequence[Variable]) -> Packing:
     """The fields of `pack_into_words` in one endless word that holds those words in a row."""
     fields = pack_into_words(variables).fields
-    return Packing(tuple(Field(0, WORD * f.word + f.shift, f.bits, f.low) for f in fields), 1)
+    return Packing(tuple(BitField(0, WORD * f.word + f.shift, f.bits, f.low) for f in fields), 1)
 
 
 def pack_into_words(variables: Sequence[Variable], width: int | None = WORD) -> Packing:
@@ -56,6 +56,6 @@ def pack_into_words(variables: Sequence[Variable], width: int | None = WORD) -> 
         bits = (variable.size - 1).bit_length()
         if width is not None and used + bits > width:
             word, used = word + 1, 0
-        fields.append(Field(word, used, bits, variable.low))
+        fields.append(BitField(word, used, bits, variable.low))
         used += bits
     return Packing(tuple(fields), word + 1)

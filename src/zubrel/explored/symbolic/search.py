@@ -32,7 +32,7 @@ def explore_symbolic(
         space = SymbolicSpace(system, budget)
     except DDMemoryError:
         raise LimitReached(memory_words(budget)) from None
-    _Search(space, budget, progress, goes_on).run()
+    _SymbolicSearch(space, budget, progress, goes_on).run()
     return space
 
 
@@ -45,7 +45,7 @@ def memory_words(budget: Budget) -> str:
     )
 
 
-class _Search:
+class _SymbolicSearch:
     def __init__(
         self, space: SymbolicSpace, budget: Budget, progress: Progress, goes_on: GoesOn | None
     ) -> None:
