@@ -32,13 +32,13 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     from zubrel.findings.detectors.softlocks import softlocks
     from zubrel.findings.judged import judge
     from zubrel.pipeline import load
-    from zubrel.quotient.lens import look
+    from zubrel.quotient.lens import lens_for
 
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "realm.yaml"
         path.write_text(KINDS[kind](size, seed, one_way), encoding="utf-8")
         system = compile_world(load(str(path)))
-    lens = look(system, (), Budget(Limits(seconds=PATIENCE)), Silence())
+    lens = lens_for(system, (), Budget(Limits(seconds=PATIENCE)), Silence())
     judged = judge(lens)
     doom = [f.subject for f in softlocks(judged)] if judged.complete else []
     left, _ = lens.reduced.size

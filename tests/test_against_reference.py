@@ -16,7 +16,7 @@ from zubrel.base.progress import Silence
 from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
-from zubrel.explored.listed.conversion import widened
+from zubrel.explored.listed.conversion import as_vector_space
 from zubrel.explored.listed.large_search import explore_vector
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import EndlessSettling
@@ -120,7 +120,7 @@ def symbolic(system):
 
 def narrow(system):
     """As narrow worlds are searched: by plain integers, and then asked like large ones."""
-    return widened(scalar(system))
+    return as_vector_space(scalar(system))
 
 
 ENGINES = (scalar, vector, narrow, symbolic)

@@ -23,9 +23,9 @@ from zubrel.findings.large import planning as full_size_module
 from zubrel.findings.large import questions as questions_module
 from zubrel.findings.large.batches import Batches
 from zubrel.findings.large.planning import full_size
-from zubrel.findings.large.questions import every_question, look_through
+from zubrel.findings.large.questions import every_question, whole_lens_for
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import look
+from zubrel.quotient.lens import lens_for
 
 REALMS = [("s", seed, one_way) for seed in (1, 7, 10) for one_way in (True, False)]
 
@@ -40,7 +40,7 @@ def realm_system(size, seed, one_way):
 
 
 def asked(system, **options):
-    lens = look(system, (), Budget(Limits()), Silence())
+    lens = lens_for(system, (), Budget(Limits()), Silence())
     return full_size(lens, Budget(Limits()), Silence(), **options)
 
 
@@ -84,7 +84,7 @@ class Realms(unittest.TestCase):
 
             def closer(formulas, system=system, budget=budget, looks=looks):
                 looks.append(len(formulas))
-                return look_through(system, formulas, budget, Silence())
+                return whole_lens_for(system, formulas, budget, Silence())
 
             near = told_by(Found(full.judged, full.findings, closer=closer))
             far = told_by(Found(full.judged, full.findings))

@@ -65,9 +65,9 @@ class Accounts(unittest.TestCase):
 
     def test_what_ended_the_work_first_is_what_is_told(self):
         budget = Budget(Limits(situations=10))
-        budget.look(10)
+        budget.check_limits(10)
         with self.assertRaisesRegex(LimitReached, "the limit of 10 situations"):
-            budget.look(11)
+            budget.check_limits(11)
         budget.end(Interrupted("Ctrl-C"))
         with self.assertRaisesRegex(LimitReached, "10 situations"):
             budget.spend(SECOND)
@@ -77,9 +77,9 @@ class Accounts(unittest.TestCase):
     def test_a_limit_of_time_keeps_some_for_telling(self):
         budget = Budget(Limits(seconds=10), before=9.5)
         with self.assertRaisesRegex(LimitReached, "10 seconds"):
-            budget.look()
+            budget.check_limits()
         budget.begin_telling()
-        budget.look()
+        budget.check_limits()
         self.assertLessEqual(budget.deadline, 10)
 
     def test_a_search_without_a_limit_of_time_never_asks_the_clock_what_to_do(self):

@@ -17,7 +17,7 @@ from zubrel.compiled.compile import compile_world
 from zubrel.explored.explore import explore
 from zubrel.findings import registry
 from zubrel.findings.judged import judge
-from zubrel.findings.large.questions import answer, every_question, in_batches, look_through
+from zubrel.findings.large.questions import answer, every_question, in_batches, whole_lens_for
 
 SEEDS = range(12)
 
@@ -46,7 +46,7 @@ class Questions(unittest.TestCase):
                     continue
                 detector = registry.BY_KIND[one.kind]
                 exact = named(detector.decide(judged, [one.question]))
-                lens = look_through(system, one.formulas(system), Budget(Limits()), Silence())
+                lens = whole_lens_for(system, one.formulas(system), Budget(Limits()), Silence())
                 with self.subTest(world=name, kind=one.kind, subject=one.subject):
                     self.assertEqual(named(answer(judge(lens), [one])), exact)
                 asked_alone += 1

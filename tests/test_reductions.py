@@ -19,7 +19,7 @@ from zubrel.findings.find import Found, find
 from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import look
+from zubrel.quotient.lens import lens_for
 from zubrel.reduced.reduce import EVERY, SHORTENING, reduce
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "90"))
@@ -121,7 +121,7 @@ class FullSize(unittest.TestCase):
         seen = dict.fromkeys(KINDS, 0)
         for seed, system, plain in systems():
             expected = {(f.kind, f.subject) for f in find(plain).findings}
-            lens = look(system, (), Budget(Limits()), Silence())
+            lens = lens_for(system, (), Budget(Limits()), Silence())
             full = full_size(lens, Budget(Limits()), Silence())
             with self.subTest(seed=seed):
                 self.assertEqual(full.judged.verdict, judge(plain).verdict)
@@ -153,7 +153,7 @@ class FullSize(unittest.TestCase):
     def test_a_key_that_a_gate_without_return_asks_for_cannot_be_missed(self):
         for asks in ("takes", "needs"):
             system = compile_world(world_of(yaml.safe_load(SLUICE.replace("takes", asks))))
-            lens = look(system, (), Budget(Limits()), Silence())
+            lens = lens_for(system, (), Budget(Limits()), Silence())
             full = full_size(lens, Budget(Limits()), Silence())
             missed = {f.subject for f in full.findings if f.kind == "missable"}
             with self.subTest(asks=asks):
@@ -162,7 +162,7 @@ class FullSize(unittest.TestCase):
     def test_what_was_not_asked_for_is_not_answered(self):
         refused = 0
         for seed, system, _ in systems():
-            lens = look(system, (), Budget(Limits()), Silence())
+            lens = lens_for(system, (), Budget(Limits()), Silence())
             for number, variable in enumerate(system.variables):
                 formula = Within(number, variable.high, variable.high)
                 gone = lens.inner.system.variables[number].size < variable.size

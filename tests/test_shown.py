@@ -127,7 +127,7 @@ def _formulas(space):
     from zubrel.compiled.formulas import Within
 
     found = [Within(n, v.high, v.high) for n, v in enumerate(space.system.variables) if v.size > 1]
-    return [f for f in found if space.some(f)]
+    return [f for f in found if space.holds_somewhere(f)]
 
 
 class Findings(ProgramTest):

@@ -21,7 +21,7 @@ from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import map_of
 from zubrel.findings.shape.outline import areas_behind, gates
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import look
+from zubrel.quotient.lens import lens_for
 from zubrel.reduced.clauses import both_of, clauses_of, either_of, formula_of, implies, shortest
 from zubrel.reduced.reduce import EVERY, reduce
 
@@ -33,7 +33,7 @@ def system_of(text):
 
 
 def lens_on(system, asked=(), using=EVERY):
-    return look(system, asked, Budget(Limits()), Silence(), using)
+    return lens_for(system, asked, Budget(Limits()), Silence(), using)
 
 
 def left(reduced):
@@ -86,7 +86,7 @@ class Places(unittest.TestCase):
         for name in names:
             area = names.index(name)
             with self.subTest(area=name):
-                self.assertTrue(lens.some(Within(PLACE, area, area)))
+                self.assertTrue(lens.holds_somewhere(Within(PLACE, area, area)))
                 if name in ("pier", "shed", "attic", "quay"):
                     self.assertRaises(NotAsked, lens.where, Within(PLACE, area, area))
 
@@ -258,13 +258,13 @@ class Answers(unittest.TestCase):
                 test, area = Within(number, value, value), r.randrange(areas)
                 for formula in (test, Opposite(test), Both((Within(PLACE, area, area), test))):
                     try:
-                        answer = lens.some(formula)
+                        answer = lens.holds_somewhere(formula)
                     except NotAsked:
                         counts["refused"] += 1
                         continue
                     counts["answered"] += 1
                     with self.subTest(seed=seed, formula=formula):
-                        self.assertEqual(answer, plain.some(formula))
+                        self.assertEqual(answer, plain.holds_somewhere(formula))
         self.assertTrue(all(n > 200 for n in counts.values()), counts)
 
     def test_what_areas_lie_behind_is_told_by_a_lens_as_by_plain_search(self):

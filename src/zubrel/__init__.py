@@ -45,6 +45,6 @@ def __getattr__(name: str) -> object:
         raise AttributeError(f"module 'zubrel' has no attribute {name!r}")
     from importlib import import_module
 
-    found = getattr(import_module(f"zubrel.{_HOMES[name]}"), name)
-    globals()[name] = found
-    return found
+    attribute = getattr(import_module(f"zubrel.{_HOMES[name]}"), name)
+    globals()[name] = attribute
+    return attribute

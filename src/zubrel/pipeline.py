@@ -63,9 +63,9 @@ def survey(
     try:
         return explore(system, budget, progress or Silence(), merging)
     except TooMany:
-        from zubrel.quotient.lens import look
+        from zubrel.quotient.lens import lens_for
 
-        return cast(AnySpace, look(system, (), budget, progress or Silence()))
+        return cast(AnySpace, lens_for(system, (), budget, progress or Silence()))
     except EndlessSettling as endless:
         raise InvalidInput([_never_rests(world, endless)]) from None
 
@@ -127,14 +127,14 @@ def _of_all_situations(
         most = OF_FEW if space.count(space.everything) < FEW else OF_MANY
     try:
         with budget.within(most):
-            found = find_in(judged, with_progression, with_outline)
+            in_all = find_in(judged, with_progression, with_outline)
             progress.stage("writing it up")
-            return narrate(found, budget.seconds)
+            return narrate(in_all, budget.seconds)
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
-        from zubrel.quotient.lens import look
+        from zubrel.quotient.lens import lens_for
 
-        lens = look(space.system, (), budget, progress)
+        lens = lens_for(space.system, (), budget, progress)
         return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
 
 
@@ -167,23 +167,23 @@ def _at_full_size(
 ) -> Report:
     """What reduced systems tell; `listed` is of all situations, where they are known."""
     from zubrel.findings.large.planning import full_size, map_of
-    from zubrel.findings.large.questions import look_through
+    from zubrel.findings.large.questions import whole_lens_for
     from zubrel.quotient.lens import Lens
 
     assert isinstance(lens, Lens), "nothing else merges situations"
     full = full_size(lens, budget, progress, jobs)
-    found = with_acceptance(full.findings, lens.system.world)
+    findings = with_acceptance(full.findings, lens.system.world)
     if full.judged.complete:
         open_kinds = {kind for kind, _ in full.undecided}
-        found += stale_acceptance(lens.system.world, found, open_kinds)
-    order = tuple(sorted(found, key=Finding.order))
+        findings += stale_acceptance(lens.system.world, findings, open_kinds)
+    order = tuple(sorted(findings, key=Finding.order))
     progress.stage("writing it up")
     explaining = Allowance(EXPLAINING)
 
     def closer(asked: Sequence[Formula]) -> Lens | None:
         try:
             with budget.sharing(explaining):
-                return look_through(lens.system, asked, budget, progress)
+                return whole_lens_for(lens.system, asked, budget, progress)
         except LimitReached:
             return None
 
@@ -306,10 +306,10 @@ def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> F
                 known.append(fates(system, budget, progress or Silence()))
             except EndlessSettling as endless:
                 raise InvalidInput([_never_rests(world, endless)]) from None
-        found = known[0](situation)
-        if found == "unknown" and budget.ended is not None:
+        diagram = known[0](situation)
+        if diagram == "unknown" and budget.ended is not None:
             raise budget.ended
-        return found
+        return diagram
 
     return fate
 

@@ -213,9 +213,9 @@ _IS_VALUE = re.compile(r"\b([a-z][a-z0-9_]*)\s+is\s+(not\s+)?([A-Za-z0-9_]+)")
 
 def _better(text: str, position: int) -> str | None:
     """What may have been meant at a place where a condition breaks off."""
-    for found in _IS_VALUE.finditer(text):
-        if found.start(3) == position:
-            return f'Write "{found[1]} {"!=" if found[2] else "="} {found[3]}" for a fact.'
+    for farther in _IS_VALUE.finditer(text):
+        if farther.start(3) == position:
+            return f'Write "{farther[1]} {"!=" if farther[2] else "="} {farther[3]}" for a fact.'
     word = _WORD.match(text, position)
     if word is not None and (near := nearest(word[0].lower(), BETWEEN)):
         return f'Did you mean "{near}"?'

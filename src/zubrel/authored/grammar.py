@@ -28,8 +28,8 @@ def parser() -> Lark:
     if prepared["lark"] != lark.__version__:
         return from_grammar()
     load: Any = lark.Lark._load_from_dict  # what lark itself calls for its cache and its tools
-    found: Lark = load(prepared["data"], prepared["memo"])
-    return found
+    loaded: Lark = load(prepared["data"], prepared["memo"])
+    return loaded
 
 
 def _with_numbers(pairs: list[tuple[str, Any]]) -> dict[Any, Any]:
@@ -53,5 +53,5 @@ def prepared_tables() -> str:
     from lark.lexer import TerminalDef
 
     data, memo = from_grammar().memo_serialize([TerminalDef, Rule])
-    found = {"lark": lark.__version__, "data": data, "memo": memo}
-    return json.dumps(found, indent=None, sort_keys=True) + "\n"
+    tables = {"lark": lark.__version__, "data": data, "memo": memo}
+    return json.dumps(tables, indent=None, sort_keys=True) + "\n"

@@ -87,9 +87,9 @@ def _is_tab(source: Source, mark: Any) -> bool:
     return "\t" in line[: mark.column + 1] and not line[: mark.column].strip()
 
 
-def _joined(found: re.Match[str]) -> str:
+def _joined(known: re.Match[str]) -> str:
     """Two escapes of a pair as the one that stands for the same character."""
-    high, low = int(found[1], 16), int(found[2], 16)
+    high, low = int(known[1], 16), int(known[2], 16)
     return f"\\U{0x10000 + ((high - 0xD800) << 10) + (low - 0xDC00):08x}"
 
 
@@ -138,18 +138,18 @@ class _Composer:
                 hint = 'A text with ": " in it must stand in quotes; check the indent as well.'
             self._stop("not-yaml", f"this is no valid YAML: {error.problem}", mark, hint)
         except yaml.YAMLError as error:
-            found = _NO_YAML.search(text)
-            if found is None:
+            events = _NO_YAML.search(text)
+            if events is None:
                 words = str(error).splitlines()[0]
                 self._stop("not-yaml", f"this is no valid YAML: {words}", None)
             else:
                 at = _Mark(
-                    text.count("\n", 0, found.start()),
-                    found.start() - (text.rfind("\n", 0, found.start()) + 1),
+                    text.count("\n", 0, events.start()),
+                    events.start() - (text.rfind("\n", 0, events.start()) + 1),
                 )
                 self._stop(
                     "not-yaml",
-                    f"a control character (U+{ord(found[0]):04X}) stands here",
+                    f"a control character (U+{ord(events[0]):04X}) stands here",
                     at,
                     "Remove it; your editor can show characters that are not seen.",
                 )

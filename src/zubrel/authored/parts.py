@@ -180,12 +180,12 @@ class _Gatherer:
         if root is None:
             root = Mapping(span)
             self.parts.roots.append(root)
-        found = root.get(name)
-        if found is None:
+        section = root.get(name)
+        if section is None:
             listed = name in ("carry", "whenever", "promises", "accept")
-            found = Sequence(span) if listed else Mapping(span)
-            root.entries.append((Scalar(span, name, True), found))
-        return found
+            section = Sequence(span) if listed else Mapping(span)
+            root.entries.append((Scalar(span, name, True), section))
+        return section
 
     def _into_area(self, row: Row, area: Scalar) -> None:
         for root in self.parts.roots:
@@ -209,16 +209,16 @@ class _Gatherer:
         self.problems.add("unknown-id", f'there is no area "{area.text}"', area.span, hint)
 
     def _append(self, area: Mapping, row: Row) -> None:
-        found = area.get(row.section)
+        entries = area.get(row.section)
         if row.section == "deeds":
-            if not isinstance(found, Mapping):
-                found = Mapping(row.node.span)
-                area.entries.append((Scalar(row.node.span, "deeds", True), found))
-            found.entries.append((row.key or Scalar(row.node.span, "?", True), row.node))
+            if not isinstance(entries, Mapping):
+                entries = Mapping(row.node.span)
+                area.entries.append((Scalar(row.node.span, "deeds", True), entries))
+            entries.entries.append((row.key or Scalar(row.node.span, "?", True), row.node))
             return
-        if not isinstance(found, Sequence):
-            lone: list[Node] = [found] if found is not None else []
+        if not isinstance(entries, Sequence):
+            lone: list[Node] = [entries] if entries is not None else []
             area.entries[:] = [(k, n) for k, n in area.entries if k.text != row.section]
-            found = Sequence(row.node.span, lone)
-            area.entries.append((Scalar(row.node.span, row.section, True), found))
-        found.items.append(row.node)
+            entries = Sequence(row.node.span, lone)
+            area.entries.append((Scalar(row.node.span, row.section, True), entries))
+        entries.items.append(row.node)

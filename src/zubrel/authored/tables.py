@@ -58,10 +58,12 @@ def rows_of(source: Source, text: str, problems: Problems) -> list[Row]:
             "Its first line names the fields, the first of them id.",
         )
         return []
-    header, *rest = lines
+    header, *remaining = lines
     if not _check_header(section, header, text, problems):
         return []
-    return [_row(section, header, cells, problems) for cells in rest if any(c.text for c in cells)]
+    return [
+        _row(section, header, cells, problems) for cells in remaining if any(c.text for c in cells)
+    ]
 
 
 STARTING = "=+-@\t'"
@@ -89,7 +91,7 @@ def _check_header(section: str, header: list[Cell], text: str, problems: Problem
         hint = "Save it as comma-separated values: in a cell, semicolons part the things of a list."
         problems.add("wrong-shape", message, header[0].span, hint)
         return False
-    found, seen = len(problems.found), dict[str, Cell]()
+    columns, seen = len(problems.found), dict[str, Cell]()
     for cell in (c for c in header if c.text):
         lower = cell.text.lower()
         if cell.text not in known and lower in known:
@@ -105,7 +107,7 @@ def _check_header(section: str, header: list[Cell], text: str, problems: Problem
                 (("it is already here", seen[cell.text].span),),
             )
         seen.setdefault(cell.text, cell)
-    return len(problems.found) == found
+    return len(problems.found) == columns
 
 
 def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]]:
@@ -118,8 +120,8 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]
             raw, at = source.line(first), 0
             cells = []
             for value in values:
-                found = raw.find(value, at) if value else -1
-                column = found if found >= 0 else min(at, len(raw))
+                lines = raw.find(value, at) if value else -1
+                column = lines if lines >= 0 else min(at, len(raw))
                 at = column + len(value)
                 cells.append(
                     Cell(unguarded(value.strip()), Span(source, first, column + 1, len(value) or 1))

@@ -75,7 +75,7 @@ class Budget:
         self.work = 0.0
         self.ended: LimitReached | None = None
         """Why the search is over, once a limit was reached."""
-        self.on_look: Callable[[], None] | None = None
+        self.on_check: Callable[[], None] | None = None
         """Called now and then, for whoever shows that the work goes on."""
         self._ceiling = float("inf")
         self._next_look = 0.0
@@ -93,7 +93,7 @@ class Budget:
         self.work += units
         if self.work >= self._next_look:
             self._next_look = self.work + LOOK_EVERY
-            self.look()
+            self.check_limits()
         if self.work > self._ceiling:
             raise WorkSpent("the end of its share of work")
 
@@ -122,13 +122,13 @@ class Budget:
 
     # limits
 
-    def look(self, situations: int = 0, more_memory: int = 0) -> None:
+    def check_limits(self, situations: int = 0, more_memory: int = 0) -> None:
         """Raise `LimitReached` where a limit is reached with so many situations.
 
         `more_memory` are bytes that are about to be taken.
         """
-        if self.on_look is not None:
-            self.on_look()
+        if self.on_check is not None:
+            self.on_check()
         if self.ended is not None and not self.telling:
             raise self.ended
         words = self._reached(situations, more_memory)
@@ -160,7 +160,7 @@ class Budget:
         return seconds - min(seconds / 2, max(LEAST_FOR_TELLING, seconds * FOR_TELLING))
 
     def end(self, why: LimitReached) -> LimitReached:
-        """From now on `look` raises `why`, or what came before it, until telling begins."""
+        """From now on `check_limits` raises `why`, or what came before it, until telling begins."""
         self.ended = self.ended or why
         return self.ended
 

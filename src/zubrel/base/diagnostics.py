@@ -44,12 +44,14 @@ class InvalidInput(Exception):
         alike: dict[tuple[str, str], list[Diagnostic]] = {}
         for problem in every:
             alike.setdefault((problem.code, problem.message), []).append(problem)
-        told = [
-            replace(p, alike=len(some) - MOST_ALIKE) if n == MOST_ALIKE - 1 < len(some) - 1 else p
-            for some in alike.values()
-            for n, p in enumerate(some[:MOST_ALIKE])
+        mentioned = [
+            replace(p, alike=len(same_message) - MOST_ALIKE)
+            if n == MOST_ALIKE - 1 < len(same_message) - 1
+            else p
+            for same_message in alike.values()
+            for n, p in enumerate(same_message[:MOST_ALIKE])
         ]
-        self.diagnostics = tuple(sorted(told, key=Diagnostic.order)[:MOST])
+        self.diagnostics = tuple(sorted(mentioned, key=Diagnostic.order)[:MOST])
         self.more = len(every) - len(self.diagnostics)
         super().__init__("; ".join(d.message for d in self.diagnostics))
 

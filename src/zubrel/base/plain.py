@@ -25,8 +25,8 @@ def one_line(text: str) -> str:
     return plain(" ".join(text.split()))
 
 
-def _picture(found: re.Match[str]) -> str:
-    code = ord(found[0])
+def _picture(known: re.Match[str]) -> str:
+    code = ord(known[0])
     if code < 0x20:
         return chr(0x2400 + code)
     return "\u2421" if code == 0x7F else "\ufffd"

@@ -52,13 +52,13 @@ def outcomes_of(
     chances = [outcome for body in bodies for outcome in body.entries("chance")]
     if not chances:
         return (Outcome(1, 1.0, _effects(bodies, (), implied, resolver), _says(bodies)),)
-    found = []
+    outcomes = []
     for number, chance in enumerate(chances, 1):
         odds = chance.values.get("odds", 1.0)
         if odds > 0:
             effects = _effects(bodies, (chance,), implied, resolver)
-            found.append(Outcome(number, odds, effects, _says([*bodies, chance])))
-    return tuple(found)
+            outcomes.append(Outcome(number, odds, effects, _says([*bodies, chance])))
+    return tuple(outcomes)
 
 
 def _says(bodies: Iterable[Entry]) -> str | None:
@@ -136,9 +136,9 @@ def effects_of(body: Entry, resolver: Resolver) -> tuple[Effect, ...]:
 
 
 def _last_word(bodies: Sequence[Entry], field: str, kind: str, resolver: Resolver) -> str | None:
-    found = None
+    last_word = None
     for body in bodies:
         word = body.word(field)
         if word is not None:
-            found = resolver.names.find(word, kind) or found
-    return found
+            last_word = resolver.names.find(word, kind) or last_word
+    return last_word

@@ -201,10 +201,10 @@ class _Linear:
         row = self.items.index(item)
         rows = np.vstack([-self.net, self.marks])
         bounds = [self.start[i] for i in self.items] + self.capacities
-        found = linprog(-self.net[row], A_ub=rows, b_ub=bounds, method="highs")
-        if found.status != 0:
+        bound = linprog(-self.net[row], A_ub=rows, b_ub=bounds, method="highs")
+        if bound.status != 0:
             return None
-        return self.start[item] + floor(float(-found.fun) + 1e-6)
+        return self.start[item] + floor(float(-bound.fun) + 1e-6)
 
     def endless(self, item: str) -> list[AmountSource]:
         """The sources that make it endless: a round of them that gains and lacks nothing."""
@@ -214,8 +214,8 @@ class _Linear:
         row = self.items.index(item)
         rows = np.vstack([-self.net, self.marks])
         zeros = [0] * len(rows)
-        found = linprog(-self.net[row], A_ub=rows, b_ub=zeros, bounds=(0, 1), method="highs")
-        used = [s for s, times in zip(self.sources, found.x, strict=True) if times > 1e-9]
+        endless = linprog(-self.net[row], A_ub=rows, b_ub=zeros, bounds=(0, 1), method="highs")
+        used = [s for s, times in zip(self.sources, endless.x, strict=True) if times > 1e-9]
         return sorted(used, key=lambda s: -s.gives.get(item, 0))
 
 
@@ -235,25 +235,25 @@ def _report_endless(item: Item, endless: list[AmountSource], problems: Problems)
 
 def _needed_for(item: str, endless: Sequence[AmountSource]) -> list[AmountSource]:
     """Those of some sources that give an item, or what these take, and so on."""
-    wanted, found = {item}, list[AmountSource]()
-    while more := [s for s in endless if s not in found and wanted & s.gives.keys()]:
-        found += more
+    wanted, needed = {item}, list[AmountSource]()
+    while more := [s for s in endless if s not in needed and wanted & s.gives.keys()]:
+        needed += more
         wanted |= {taken for source in more for taken in source.takes}
-    return sorted(found, key=endless.index)
+    return sorted(needed, key=endless.index)
 
 
 def _line_with_max(item: Item, count: int) -> str:
     """The item as it stands in the file, with how many can be held: of knowledge once is enough."""
     most = f"max: {1 if item.kind == 'knowledge' else max(9, 3 * count)}"
     line = item.span.source.line(item.span.line)[item.span.column - 1 :]
-    found = re.match(r"[a-z0-9_]+\s*:\s*(\{(?P<fields>[^{}]*)\}|(?P<name>[^#{},\[\]&*|>]*))", line)
-    if found is None or (found["fields"] is None and not (found["name"] or "").strip()):
+    match = re.match(r"[a-z0-9_]+\s*:\s*(\{(?P<fields>[^{}]*)\}|(?P<name>[^#{},\[\]&*|>]*))", line)
+    if match is None or (match["fields"] is None and not (match["name"] or "").strip()):
         below = item.span.source.line(item.span.line + 1)
         indent = len(below) - len(below.lstrip())
-        if found is not None and below.strip() and indent > item.span.column - 1:
+        if match is not None and below.strip() and indent > item.span.column - 1:
             return f"{item.id}: with a line {most} below it"
         return f"{item.id}: {{{most}}}"
-    if found["fields"] is not None:
-        fields = found["fields"].strip()
+    if match["fields"] is not None:
+        fields = match["fields"].strip()
         return f"{item.id}: {{{fields}, {most}}}" if fields else f"{item.id}: {{{most}}}"
-    return f"{item.id}: {{name: {found['name'].strip()}, {most}}}"
+    return f"{item.id}: {{name: {match['name'].strip()}, {most}}}"

@@ -45,10 +45,10 @@ def places(entry: Entry, resolver: Resolver, field: str = "at") -> Site:
 
 def site_of(word: Name, resolver: Resolver) -> Site:
     """Where a person or an area is."""
-    found = resolver.names.find(word, "person", "area")
-    if found is None:
+    site = resolver.names.find(word, "person", "area")
+    if site is None:
         return Site(())
-    return with_person(found, resolver) if resolver.is_person(found) else Site((found,))
+    return with_person(site, resolver) if resolver.is_person(site) else Site((site,))
 
 
 def with_person(person: str, resolver: Resolver) -> Site:

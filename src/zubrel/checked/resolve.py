@@ -257,12 +257,12 @@ class Resolver:
 
     def amounts(self, amounts: Iterable[Amount]) -> list[tuple[str, int | None]]:
         """Items and how many (None: all); the same item twice adds up in order."""
-        found: list[tuple[str, int | None]] = []
+        by_item: list[tuple[str, int | None]] = []
         for amount in amounts:
             item = self.names.find(amount.name, "item")
             if item:
-                found.append((item, amount.count))
-        return found
+                by_item.append((item, amount.count))
+        return by_item
 
     def held(self, amounts: Iterable[Amount]) -> list[tuple[str, int | None]]:
         """As `amounts`, for what is gained and given up: of a tool only one at a time."""
@@ -276,7 +276,7 @@ class Resolver:
 
     def tools(self, words: Iterable[Name]) -> list[str]:
         """The tools that `words` name; a problem for each item that is none."""
-        found = []
+        tools = []
         for word in words:
             item = self.names.find(word, "item")
             if item is not None and not self.entries["items"][item].has("uses"):
@@ -284,12 +284,12 @@ class Resolver:
                 hint = f"Say how often it can be used:  {item}: {{uses: 5}}"
                 self.problems.add("wrong-kind", message, word.span, hint)
             elif item is not None:
-                found.append(item)
-        return found
+                tools.append(item)
+        return tools
 
     def ids(self, words: Iterable[Name], kind: str) -> list[str]:
-        found = (self.names.find(word, kind) for word in words)
-        return [thing for thing in found if thing]
+        ids = (self.names.find(word, kind) for word in words)
+        return [thing for thing in ids if thing]
 
     def setting(self, setting: Setting) -> Effect | None:
         """The effect of one `fact: value` or `meter: number`."""
@@ -309,7 +309,7 @@ class Resolver:
 
 def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset[str]:
     """The words that some condition, of the files or `asked`, calls done: nothing is resolved."""
-    found: set[str] = set()
+    names: set[str] = set()
     pending: list[object] = [e for entries in document.sections.values() for e in entries]
     pending += asked
     while pending:
@@ -319,7 +319,7 @@ def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset
             case Condition(tree=tree) | Text(when=Condition(tree=tree)):
                 pending.append(tree)
             case syntax.IsState(name, "done"):
-                found.add(name.text)
+                names.add(name.text)
             case syntax.Negation(part):
                 pending.append(part)
             case syntax.Conjunction(parts) | syntax.Disjunction(parts):
@@ -328,4 +328,4 @@ def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset
                 pending += parts
             case tuple() as several:
                 pending += several
-    return frozenset(found)
+    return frozenset(names)

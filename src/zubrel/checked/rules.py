@@ -50,10 +50,10 @@ class RuleMaker:
         }
 
     def rules(self) -> list[Rule]:
-        found: list[Rule] = []
+        rules: list[Rule] = []
         for frame in self._frames():
-            found += self._rules_of(frame)
-        return found
+            rules += self._rules_of(frame)
+        return rules
 
     def _frames(self) -> Iterator[Frame]:
         for area in self.document.entries("areas"):
@@ -144,24 +144,24 @@ class RuleMaker:
 
     def _met_at(self, lock: str) -> Site:
         """Where something stands that this lock locks."""
-        found: dict[str, None] = {}
+        known: dict[str, None] = {}
         for area in self.document.entries("areas"):
             here = key_of(area)
             for inner in (*area.entries("finds"), *area.entries("deeds"), *area.entries("ways")):
                 if not _has_lock(inner, lock):
                     continue
-                found[here] = None
+                known[here] = None
                 to = inner.word("to")
                 if to is not None and not inner.flag("one_way"):
-                    found[to.text] = None
+                    known[to.text] = None
         for section in ("deeds", "stores", "shops"):
             for entry in self.document.entries(section):
                 if _has_lock(entry, lock):
                     areas = shop_site(entry, self.resolver).areas
                     if areas is None:
                         return Site()
-                    found |= dict.fromkeys(areas)
-        return Site(tuple(a for a in found if self.names.kind_of(a) == "area"))
+                    known |= dict.fromkeys(areas)
+        return Site(tuple(a for a in known if self.names.kind_of(a) == "area"))
 
     def _rules_of(self, frame: Frame) -> Iterator[Rule]:
         self.made += max(1, len(frame.entry.entries("either")))

@@ -85,7 +85,7 @@ class Sections:
                 self.problems.add("bad-value", message, item.span, hint)
 
     def people(self) -> dict[str, Person]:
-        found = {}
+        people = {}
         for entry in self.document.entries("people"):
             this = key_of(entry)
             if not entry.entries("at"):
@@ -93,12 +93,12 @@ class Sections:
                 self.problems.add("missing", message, entry.span, "Add: at: some_area")
             places = self.resolver.presence.places(this)
             met = this in self.resolver.met
-            found[this] = Person(this, name_of(entry), entry.span, places, met)
-        return found
+            people[this] = Person(this, name_of(entry), entry.span, places, met)
+        return people
 
     def quests(self, started: frozenset[str]) -> dict[str, Quest]:
         """The quests; `started` are those that something starts."""
-        found = {}
+        quests = {}
         for entry in self.document.entries("quests"):
             this, source, end = key_of(entry), entry.word("from"), entry.word("hand_in")
             in_turn = entry.text("order") == "in_turn"
@@ -108,7 +108,7 @@ class Sections:
             )
             fails_when = entry.condition("fails_when")
             reward = entry.entry("reward")
-            found[this] = Quest(
+            quests[this] = Quest(
                 this,
                 name_of(entry),
                 entry.span,
@@ -121,7 +121,7 @@ class Sections:
                 self.resolver.condition(fails_when) if fails_when else None,
                 effects_of(reward, self.resolver) if reward else (),
             )
-        return found
+        return quests
 
     def _person_or_area(self, word: Name | None) -> str | None:
         return self.names.find(word, "person", "area") if word else None
@@ -158,10 +158,10 @@ class Sections:
             return self.names.find(value.name, wanted) or "", value.count or 1
         if isinstance(value, Name):
             if kind == "do":
-                found = self.names.find(value, *RULE_KINDS, "rule")
+                goal_subject = self.names.find(value, *RULE_KINDS, "rule")
             else:
-                found = self.names.find(value, "area" if kind == "visit" else "person")
-            return found or "", 1
+                goal_subject = self.names.find(value, "area" if kind == "visit" else "person")
+            return goal_subject or "", 1
         return "", 1
 
     def _goal_condition(self, entry: Entry, kind: str, subject: str, count: int) -> Cond:
@@ -182,7 +182,7 @@ class Sections:
         }
 
     def shops(self, items: dict[str, Item]) -> dict[str, Shop]:
-        found = {}
+        shops = {}
         for entry in self.document.entries("shops"):
             this = key_of(entry)
             if entry.has("keeper") and entry.has("at"):
@@ -191,8 +191,8 @@ class Sections:
             sells = tuple(self._wares(entry, "sells", items))
             buys = tuple(self._wares(entry, "buys", items))
             money = self._money(entry, items)
-            found[this] = Shop(this, name_of(entry), entry.span, money, sells, buys)
-        return found
+            shops[this] = Shop(this, name_of(entry), entry.span, money, sells, buys)
+        return shops
 
     def _wares(self, entry: Entry, field: str, items: dict[str, Item]) -> Iterator[Ware]:
         for ware in entry.entries(field):
@@ -225,7 +225,7 @@ class Sections:
         return ""
 
     def stores(self, items: dict[str, Item]) -> dict[str, Store]:
-        found = {}
+        stores = {}
         for entry in self.document.entries("stores"):
             this = key_of(entry)
             for word in entry.words("keeps"):
@@ -235,8 +235,8 @@ class Sections:
                     message = f'"{item}" is {what}, which cannot be stored'
                     self.problems.add("wrong-kind", message, word.span)
             keeps = tuple(i for i in kept_items(entry, self.document) if i in items)
-            found[this] = Store(this, name_of(entry), entry.span, keeps, entry.number("limit"))
-        return found
+            stores[this] = Store(this, name_of(entry), entry.span, keeps, entry.number("limit"))
+        return stores
 
     def carries(self, items: dict[str, Item]) -> tuple[Carry, ...]:
         return tuple(self._carry(entry, items) for entry in self.document.entries("carry"))
@@ -302,7 +302,7 @@ class Sections:
         """The accepted findings. What is accepted and not found cannot be accepted in its turn."""
         kinds = [slug for slug in KINDS if slug != STALE]
         known = {"world", *self.names.known, *(r.id for r in rules)}
-        found = []
+        accepted = []
         for entry in self.document.entries("accept"):
             kind, subject = entry.word("finding"), entry.word("of")
             if kind is None or subject is None:
@@ -320,18 +320,18 @@ class Sections:
                     "unknown-id", message, subject.span, suggestion(subject.text, known)
                 )
             because = entry.text("because")
-            found.append(Acceptance(kind.text, subject.text, because, entry.span))
-        return tuple(found)
+            accepted.append(Acceptance(kind.text, subject.text, because, entry.span))
+        return tuple(accepted)
 
 
 def started_quests(document: Document) -> frozenset[str]:
     """The ids of the quests that some body starts, wherever it stands."""
-    found: set[str] = set()
+    quests: set[str] = set()
     pending = [e for entries in document.sections.values() for e in entries]
     while pending:
         entry = pending.pop()
-        found.update(word.text for word in entry.words("starts"))
+        quests.update(word.text for word in entry.words("starts"))
         for value in entry.values.values():
             inner = value if isinstance(value, tuple) else (value,)
             pending += [v for v in inner if isinstance(v, Entry)]
-    return frozenset(found)
+    return frozenset(quests)

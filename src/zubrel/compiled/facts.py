@@ -88,17 +88,17 @@ def marks_of(
     variables: Sequence[Variable], steps: Iterable[Step], settlers: Iterable[Settler]
 ) -> frozenset[int]:
     """Variables of two values that begin low and are only ever set high, and by moves alone."""
-    found = {
+    marks = {
         n
         for n, v in enumerate(variables)
         if v.size == 2 and v.start == v.low and n not in (PLACE, ENDING)
     }
     for change in changes_of(steps, ()):
-        if change.variable in found:
+        if change.variable in marks:
             high = variables[change.variable].high
             if (change.operation, change.number) != (Operation.SET, high):
-                found.discard(change.variable)
-    return frozenset(found - {c.variable for c in changes_of((), settlers)})
+                marks.discard(change.variable)
+    return frozenset(marks - {c.variable for c in changes_of((), settlers)})
 
 
 def lone_changes(step: Step, settled: Collection[int]) -> list[Change]:

@@ -74,20 +74,20 @@ def variables_of(formula: Formula) -> frozenset[int]:
     """The variables that a formula asks about."""
     if isinstance(formula, Within):
         return frozenset((formula.variable,))
-    found: set[int] = set()
+    numbers: set[int] = set()
     waiting: list[Formula] = [formula]
     while waiting:
         match waiting.pop():
             case Within(variable):
-                found.add(variable)
+                numbers.add(variable)
             case Both(parts) | Either(parts) | AtLeast(_, parts):
                 waiting += parts
             case Opposite(part):
                 waiting.append(part)
             case Load(variables, marks):
-                found.update(variables)
+                numbers.update(variables)
                 waiting += marks
-    return frozenset(found)
+    return frozenset(numbers)
 
 
 def variables_in(formulas: Iterable[Formula]) -> frozenset[int]:

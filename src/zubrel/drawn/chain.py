@@ -111,13 +111,13 @@ class _Chain:
             if (start.column + 1, end.column % COLUMNS) != (end.column, 0):
                 end.more = (*end.more, f"after {start.heading}")
             return
-        found, last = [], start
+        lead, last = [], start
         for column in range(start.column + 1, end.column):
             passed = Box(f"{start.id} to {end.id} at {column}", "", "", (), False, column)
             self.boxes[passed.id], self.before[passed.id] = passed, [last.id]
-            found.append(passed)
+            lead.append(passed)
             last = passed
-        self.passing[start.id, end.id] = found
+        self.passing[start.id, end.id] = lead
 
     def _middle(self, box: Box) -> float:
         rows = [self.boxes[a].row for a in self.before[box.id]]

@@ -90,6 +90,6 @@ def inline(report: Report, picture: str) -> str:
     text = re.sub(r'( id="|href="#|url\(#)', rf"\g<1>{picture}-", text)
     for color, name in COLORS.items():
         text = text.replace(color, f"var(--{name}, {color})")
-    head, rest = text.split(">", 1)
+    head, remaining = text.split(">", 1)
     head = re.sub(r' (width|height)="[^"]*"', "", head)
-    return f'{head} role="img" aria-label="{TITLES[picture]}">{rest}'
+    return f'{head} role="img" aria-label="{TITLES[picture]}">{remaining}'

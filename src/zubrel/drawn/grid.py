@@ -43,19 +43,19 @@ def _drawn(count: int, edges: Sequence[tuple[int, int]]) -> Mapping[int, Sequenc
     graph.add_edges_from(edges)
     parts = [sorted(p) for p in networkx.connected_components(graph)]
     graph.add_edges_from((parts[0][0], p[0]) for p in parts[1:])
-    found: Mapping[int, Sequence[float]] = networkx.kamada_kawai_layout(graph)
-    return found
+    drawn: Mapping[int, Sequence[float]] = networkx.kamada_kawai_layout(graph)
+    return drawn
 
 
 @cache
 def _passed(dx: int, dy: int) -> tuple[Cell, ...]:
     """The cells, seen from its start, whose cards a straight line runs under on its way."""
-    found = []
+    passed = []
     for x in range(min(0, dx), max(0, dx) + 1):
         for y in range(min(0, dy), max(0, dy) + 1):
             if (x, y) not in ((0, 0), (dx, dy)) and _crosses(dx, dy, x, y):
-                found.append((x, y))
-    return tuple(found)
+                passed.append((x, y))
+    return tuple(passed)
 
 
 def _crosses(dx: int, dy: int, x: int, y: int) -> bool:

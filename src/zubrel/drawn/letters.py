@@ -29,12 +29,12 @@ def with_letters(report: Report) -> Report:
             if isinstance(name, str) and not drawable(name) and hasattr(thing, id_field):
                 ids.setdefault(name.strip("“”"), getattr(thing, id_field))
     longest_first = sorted(ids, key=lambda name: (-len(name), name))
-    found = re.compile("|".join(map(re.escape, longest_first)) or r"(?!)")
+    lettered = re.compile("|".join(map(re.escape, longest_first)) or r"(?!)")
 
     def spelled(text: str) -> str:
         if drawable(text):
             return text
-        text = found.sub(lambda match: ids[match[0]], text)
+        text = lettered.sub(lambda match: ids[match[0]], text)
         return "".join(c for c in text if drawable(c)).strip() or "(no letters for it)"
 
     return _mapped(report, spelled)
@@ -52,11 +52,11 @@ def drawable(text: str) -> bool:
 
 
 def _structs(value: object) -> Iterator[Struct]:
-    yield from (found for found in _everything(value, set()) if isinstance(found, Struct))
+    yield from (structs for structs in _everything(value, set()) if isinstance(structs, Struct))
 
 
 def _texts(value: object) -> Iterator[str]:
-    yield from (found for found in _everything(value, set()) if isinstance(found, str))
+    yield from (texts for texts in _everything(value, set()) if isinstance(texts, str))
 
 
 def _everything(value: object, seen: set[int]) -> Iterator[object]:
@@ -75,12 +75,12 @@ def _everything(value: object, seen: set[int]) -> Iterator[object]:
 
 def _mapped(value: T, spelled: Callable[[str], str]) -> T:
     """The same value with every text in it spelled."""
-    found: Any = value
+    mapped: Any = value
     if isinstance(value, str):
-        found = spelled(value)
+        mapped = spelled(value)
     elif isinstance(value, tuple):
-        found = tuple(_mapped(item, spelled) for item in value)
+        mapped = tuple(_mapped(item, spelled) for item in value)
     elif isinstance(value, Struct) and not isinstance(value, Span):
         fields = value.__struct_fields__
-        found = type(value)(**{field: _mapped(getattr(value, field), spelled) for field in fields})
-    return found  # type: ignore[no-any-return]
+        mapped = type(value)(**{field: _mapped(getattr(value, field), spelled) for field in fields})
+    return mapped  # type: ignore[no-any-return]

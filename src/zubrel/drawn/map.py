@@ -100,8 +100,8 @@ class _Map:
     def drawn(self) -> Paper:
         side = list(self._side_lines())
         below = TOP + self.shape.high + 10
-        lost = self._lost_lines()
-        high = 22 + LEADING * len(lost) if lost else 0
+        lost_lines = self._lost_lines()
+        high = 22 + LEADING * len(lost_lines) if lost_lines else 0
         foot = below + high + 6
         listed = self._listed() if self.shape.thin else []
         columns = 4 if self.shape.thin else 1
@@ -111,7 +111,7 @@ class _Map:
         else:
             height = max(foot + 34, TOP + LEADING * len(side) + 60)
         ways = len({frozenset((w.start, w.end)) for w in self.ways})
-        told = ", ".join(
+        mentioned = ", ".join(
             (
                 f"Map of {counted(len(self.atlas.places), 'area')}",
                 f"{counted(ways, 'way')} between those that can be reached",
@@ -119,13 +119,13 @@ class _Map:
                 f"{counted(len(self.atlas.chapters), 'chapter')} of progress",
             )
         )
-        self.paper = Paper(self.title, told, height)
+        self.paper = Paper(self.title, mentioned, height)
         self._territories()
         for way in self.ways:
             self._way(way)
         for place in self.reached:
             self._card(place)
-        for number, line in enumerate(lost):
+        for number, line in enumerate(lost_lines):
             self.paper.text(
                 24,
                 below + 14 + LEADING * number,

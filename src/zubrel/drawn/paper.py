@@ -78,20 +78,20 @@ class Paper:
     def line(self, xs: Any, ys: Any, color: str = INK, width: float = 1, **more: Any) -> None:
         self.axes.plot(xs, ys, color=color, linewidth=width, **{"zorder": 2, **more})
 
-    def box(self, x: float, y: float, wide: float, high: float, **look: Any) -> None:
+    def box(self, x: float, y: float, wide: float, high: float, **style: Any) -> None:
         """A rectangle by its upper left corner."""
         from matplotlib.patches import FancyBboxPatch
 
-        look = {"facecolor": CARD, "edgecolor": INK, "linewidth": 1, "zorder": 3, **look}
+        style = {"facecolor": CARD, "edgecolor": INK, "linewidth": 1, "zorder": 3, **style}
         self.axes.add_patch(
-            FancyBboxPatch((x, y), wide, high, boxstyle="round,pad=0,rounding_size=3", **look)
+            FancyBboxPatch((x, y), wide, high, boxstyle="round,pad=0,rounding_size=3", **style)
         )
 
-    def disc(self, x: float, y: float, radius: float, **look: Any) -> None:
+    def disc(self, x: float, y: float, radius: float, **style: Any) -> None:
         from matplotlib.patches import Circle
 
-        look = {"facecolor": CARD, "edgecolor": INK, "linewidth": 1, "zorder": 4, **look}
-        self.axes.add_patch(Circle((x, y), radius, **look))
+        style = {"facecolor": CARD, "edgecolor": INK, "linewidth": 1, "zorder": 4, **style}
+        self.axes.add_patch(Circle((x, y), radius, **style))
 
     def tip(self, x: float, y: float, dx: float, dy: float, color: str = INK) -> None:
         """The head of an arrow with its point at (x, y), in the direction of a unit vector."""

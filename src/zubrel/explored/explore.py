@@ -39,9 +39,9 @@ def explore(
         if len(space.words) <= SMALL:
             return space
         require_room(ARRAYS)
-        from zubrel.explored.listed.conversion import widened
+        from zubrel.explored.listed.conversion import as_vector_space
 
-        return widened(space)
+        return as_vector_space(space)
     except TooMany:
         log.info("too many for plain integers")
         require_room(ARRAYS)
@@ -65,10 +65,10 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
     most: int | None = None
     exact = share(budget, EXACT)
 
-    def goes_on(work: float, found: int) -> bool:
-        if found > MANY:  # there will be no listing
+    def goes_on(work: float, diagram: int) -> bool:
+        if diagram > MANY:  # there will be no listing
             return not merging or work < exact
-        return work < (LONG_LOOK if found > FAST * (work / SECOND) else LOOK)
+        return work < (LONG_LOOK if diagram > FAST * (work / SECOND) else LOOK)
 
     try:
         space = explore_symbolic(system, budget, progress, goes_on)

@@ -96,7 +96,7 @@ class Sets(Protocol[S]):
         """The situations in which a formula holds."""
         ...
 
-    def some(self, formula: Formula) -> bool:
+    def holds_somewhere(self, formula: Formula) -> bool:
         """Whether a formula holds in some situation."""
         ...
 
@@ -108,7 +108,7 @@ class Sets(Protocol[S]):
         """The one situation to which a trace leads."""
         ...
 
-    def meets(self, trace: Trace, some: S) -> bool:
+    def meets(self, trace: Trace, situations: S) -> bool:
         """Whether a trace ever comes into a set, the start and its end included."""
         ...
 
@@ -236,7 +236,7 @@ class EverySituation(Generic[S, W]):
     def where(self, formula: Formula) -> S:
         raise NotImplementedError
 
-    def some(self, formula: Formula) -> bool:
+    def holds_somewhere(self, formula: Formula) -> bool:
         return bool(self.where(formula))
 
     def allows(self, future: S, formula: Formula) -> bool:

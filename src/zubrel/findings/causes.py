@@ -9,17 +9,17 @@ from zubrel.checked.effects import OpenLock
 from zubrel.checked.world import Rule, World
 
 
-def root_causes(world: World, lost: Iterable[str]) -> dict[str, str]:
+def root_causes(world: World, unreachable: Iterable[str]) -> dict[str, str]:
     """For each of the ids in `lost` that follows from another of them: the one at the root.
 
     An item follows from the rules that give it, a lock from those that open it, an area from
     those that lead to it, a rule from its place, its lock and what it needs. Of a circle of
     things that wait for each other, the first of `lost` counts as the root.
     """
-    ids = list(dict.fromkeys(lost))
+    ids = list(dict.fromkeys(unreachable))
     known = frozenset(ids)
-    makers = _makers(world)
-    causes = {i: next(_causes(world, i, makers.get(i, ()), known), None) for i in ids}
+    givers = _makers(world)
+    causes = {i: next(_causes(world, i, givers.get(i, ()), known), None) for i in ids}
     return {i: root for i in ids if (root := _root(i, causes, ids)) != i}
 
 
@@ -34,7 +34,7 @@ def _root(thing: str, causes: dict[str, str | None], order: list[str]) -> str:
 
 def _makers(world: World) -> dict[str, list[Rule]]:
     """For each id the rules that bring it about: of a rule, itself."""
-    found: dict[str, list[Rule]] = {}
+    givers: dict[str, list[Rule]] = {}
     for rule in world.rules:
         made: list[str | None] = [give.item for give in rule.gives]
         for outcome in rule.outcomes:
@@ -44,38 +44,38 @@ def _makers(world: World) -> dict[str, list[Rule]]:
         if not any(rule.id in thing for thing in things):
             made.append(rule.id)
         for thing in dict.fromkeys(t for t in made if t is not None):
-            found.setdefault(thing, []).append(rule)
-    return found
+            givers.setdefault(thing, []).append(rule)
+    return givers
 
 
 def _causes(
-    world: World, thing: str, makers: Iterable[Rule], lost: frozenset[str]
+    world: World, thing: str, givers: Iterable[Rule], unreachable: frozenset[str]
 ) -> Iterator[str]:
     """What `thing` waits for, among `lost`."""
     if thing in world.endings:
         when = world.endings[thing].when
         if when is not None:
-            yield from _in_condition(when, lost)
-    for maker in makers:
-        yield from (c for c in _blockers(world, maker, lost) if c != thing)
+            yield from _in_condition(when, unreachable)
+    for maker in givers:
+        yield from (c for c in _blockers(world, maker, unreachable) if c != thing)
 
 
-def _blockers(world: World, rule: Rule, lost: frozenset[str]) -> Iterator[str]:
-    if rule.areas and all(a in lost for a in rule.areas):
+def _blockers(world: World, rule: Rule, unreachable: frozenset[str]) -> Iterator[str]:
+    if rule.areas and all(a in unreachable for a in rule.areas):
         yield rule.areas[0]
-    if rule.lock in lost:
+    if rule.lock in unreachable:
         yield str(rule.lock)
-    yield from (take.item for take in rule.takes if take.item in lost)
-    yield from _in_condition(rule.needs, lost)
+    yield from (take.item for take in rule.takes if take.item in unreachable)
+    yield from _in_condition(rule.needs, unreachable)
     for outcome in rule.outcomes:
         if outcome.destination in world.areas:
-            yield from _in_condition(world.areas[str(outcome.destination)].needs, lost)
+            yield from _in_condition(world.areas[str(outcome.destination)].needs, unreachable)
 
 
-def _in_condition(condition: Cond, lost: frozenset[str]) -> Iterator[str]:
+def _in_condition(condition: Cond, unreachable: frozenset[str]) -> Iterator[str]:
     """The lost things that a condition asks for, none of which it can do without."""
     for part in condition.parts if isinstance(condition, All) else (condition,):
         match part:
             case Holds(thing, ">=" | ">") | LockOpen(thing) | At(thing) | Marked(_, thing):
-                if thing in lost:
+                if thing in unreachable:
                     yield thing

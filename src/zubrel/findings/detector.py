@@ -40,9 +40,9 @@ class Question(Struct, frozen=True, kw_only=True):
 Q = TypeVar("Q", bound=Question)
 
 
-def as_they_are(world: World, found: Sequence[Finding]) -> Sequence[Finding]:
+def as_they_are(world: World, findings: Sequence[Finding]) -> Sequence[Finding]:
     """Findings that have nothing to do with each other."""
-    return found
+    return findings
 
 
 class FileDetector(Struct, frozen=True):

@@ -38,12 +38,12 @@ def _of_space(space: AnySpace) -> Fates:
 
     def fate(situation: Mapping[Key, Value]) -> str:
         here = space.of(situation)
-        for word, some in (
+        for word, situations in (
             ("ended", judged.ended),
             ("live", judged.live),
             ("doomed", judged.doomed),
         ):
-            if here & some:
+            if here & situations:
                 return word
         return "unknown"
 

@@ -72,8 +72,8 @@ def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:
                 for q in detector.questions(system)
                 if not any(space.possible(step) for step in q.refuted_by)
             ]
-            found = soonest(detector.decide(judged, questions))
-            yield from detector.conclude(system.world, found)
+            findings = soonest(detector.decide(judged, questions))
+            yield from detector.conclude(system.world, findings)
     for of_file in FILE_DETECTORS:
         yield from of_file.find(system)
 
@@ -85,7 +85,7 @@ def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
     """
     every = list(findings)
     entries = {(e.finding, e.subject): e for e in reversed(world.accepted)}
-    found = []
+    marked = []
     for finding in every:
         entry = entries.get((finding.kind, finding.subject))
         if entry is None and finding.kind == "missable":
@@ -93,8 +93,8 @@ def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
             entry = next(
                 (entries[finding.kind, i] for i in alike if (finding.kind, i) in entries), None
             )
-        found.append(replace(finding, accepted=True, because=entry.because) if entry else finding)
-    return found
+        marked.append(replace(finding, accepted=True, because=entry.because) if entry else finding)
+    return marked
 
 
 def _missed_as_one(finding: Finding, every: Iterable[Finding]) -> Iterator[str]:
@@ -109,11 +109,11 @@ def stale_acceptance(
 ) -> Iterator[Finding]:
     """`stale_accept`: accepted findings that are not found, of kinds that are not `undecided`."""
     known = {(f.kind, f.subject) for f in findings}
-    told: set[str] = set()
+    mentioned: set[str] = set()
     for entry in world.accepted:
         if entry.finding in undecided:
             continue
-        if (entry.finding, entry.subject) not in known and entry.subject not in told:
-            told.add(entry.subject)
+        if (entry.finding, entry.subject) not in known and entry.subject not in mentioned:
+            mentioned.add(entry.subject)
             message = f"“{entry.finding} of {entry.subject}” is accepted, but not found"
             yield Finding(STALE, "warning", entry.subject, message, entry.span)

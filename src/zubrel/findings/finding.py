@@ -47,10 +47,10 @@ class Finding(Struct, frozen=True):
         return (SEVERITIES.index(self.severity), list(KINDS).index(self.kind), place, self.subject)
 
 
-def soonest(found: Iterable[Finding]) -> list[Finding]:
+def soonest(findings: Iterable[Finding]) -> list[Finding]:
     """One finding of each kind and subject: of several the first with the shortest walk."""
     first: dict[tuple[str, str], Finding] = {}
-    for finding in found:
+    for finding in findings:
         identity = (finding.kind, finding.subject)
         if identity not in first or _moves(finding) < _moves(first[identity]):
             first[identity] = finding

@@ -29,31 +29,31 @@ from zubrel.checked.world import World
 
 def needed_ids(world: World) -> frozenset[str]:
     """Every id that something needs: in conditions of rules, areas, endings, as lock or taken."""
-    found: set[str] = set()
+    ids: set[str] = set()
     for condition in _conditions(world):
-        found.update(subject_of(atom) for atom in atoms_of(condition))
+        ids.update(subject_of(atom) for atom in atoms_of(condition))
     for rule in world.rules:
         if not rule.kind.handles:
-            found.update(take.item for take in rule.takes)
-        found.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
+            ids.update(take.item for take in rule.takes)
+        ids.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
         if rule.lock:
-            found.add(rule.lock)
-    return frozenset(found)
+            ids.add(rule.lock)
+    return frozenset(ids)
 
 
 def counted_ids(world: World) -> frozenset[str]:
     """What goals, presence and the `when` of talks and foes ask for."""
-    found: set[str] = set()
+    ids: set[str] = set()
     conditions = [when for p in world.people.values() for _, when in p.places]
     conditions += [r.offered for r in world.rules if r.kind in ("talk", "foe")]
     for quest in world.quests.values():
-        found.update(goal.subject for goal in quest.goals)
+        ids.update(goal.subject for goal in quest.goals)
         for goal in quest.goals:
             conditions += [goal.condition, goal.needs]
         if quest.fails_when is not None:
             conditions.append(quest.fails_when)
-    found.update(subject_of(atom) for c in conditions for atom in atoms_of(c))
-    return frozenset(found)
+    ids.update(subject_of(atom) for c in conditions for atom in atoms_of(c))
+    return frozenset(ids)
 
 
 def told_ids(world: World) -> frozenset[str]:

@@ -70,8 +70,8 @@ class _Narrator:
         counted = self.found.listed or self.judged
         space = counted.space
         situations, won, doomed = (
-            None if space.merged else space.count(some)
-            for some in (space.everything, counted.won, counted.doomed)
+            None if space.merged else space.count(diagram)
+            for diagram in (space.everything, counted.won, counted.doomed)
         )
         findings = tuple(self._told(f) for f in self.found.findings)
         win = self._shortest_win()

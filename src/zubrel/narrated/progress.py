@@ -13,9 +13,9 @@ def progress_of(world: World, progression: Progression | None) -> ProgressChain 
         return None
 
     def needed(must: MustHave) -> Needed:
-        together = tuple((other, world.name_of(other)) for other in must.together)
+        combined = tuple((other, world.name_of(other)) for other in must.together)
         after = tuple(a for a, b in progression.order if b == must.id)
-        return Needed(must.id, must.section, _name(world, must), must.first, together, after)
+        return Needed(must.id, must.section, _name(world, must), must.first, combined, after)
 
     def window(window: Window) -> TimeWindow:
         closed = tuple((r, world.described(world.rule(r)), move) for r, move in window.closed_by)

@@ -42,7 +42,7 @@ def replay(walker: Walker, space: AnySpace, trace: Trace) -> tuple[Walked, ...]:
 def _compare_end(space: AnySpace, trace: Trace, here: Situation) -> None:
     if space.merged:
         return  # what is known of the last situation is not the whole of it
-    (found,) = space.examples(space.at_end_of(trace), 1)
-    if found != dict(here):
-        different = sorted(" ".join(k) for k in here if found.get(k) != here[k])
+    (reached,) = space.examples(space.at_end_of(trace), 1)
+    if reached != dict(here):
+        different = sorted(" ".join(k) for k in here if reached.get(k) != here[k])
         raise Mismatch(f"after {len(trace.steps)} moves these differ: {', '.join(different)}")

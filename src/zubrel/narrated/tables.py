@@ -105,20 +105,20 @@ def _sinks(world: World, item: Item) -> Iterator[str]:
 
 def _readers(world: World, thing: str) -> Iterator[str]:
     """Everything with a condition that asks for `thing`; ways once for both directions."""
-    found: dict[str, None] = {}
+    readers: dict[str, None] = {}
     for rule in world.rules:
         if _asks(rule.needs, thing):
-            found[rule.owner if rule.kind == "way" else rule.id] = None
+            readers[rule.owner if rule.kind == "way" else rule.id] = None
     for area in world.areas.values():
         if _asks(area.needs, thing):
-            found[area.id] = None
+            readers[area.id] = None
     for happening in world.happenings:
         if _asks(happening.when, thing):
-            found[happening.id] = None
+            readers[happening.id] = None
     for ending in world.endings.values():
         if ending.when is not None and _asks(ending.when, thing):
-            found[ending.id] = None
-    yield from found
+            readers[ending.id] = None
+    yield from readers
 
 
 def _asks(condition: Cond, thing: str) -> bool:

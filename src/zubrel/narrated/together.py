@@ -47,14 +47,14 @@ class Together(Struct):
     def shortages(self, condition: Cond) -> list[Shortage]:
         """The items of which every way to `condition` wants more than can ever be had."""
         rules = self.needed(condition)
-        found = []
+        shortages = []
         for item in dict.fromkeys(t.item for r in rules for t in r.takes):
             takers = tuple(r for r in rules if any(t.item == item for t in r.takes))
             taken = sum(t.count for r in takers for t in r.takes if t.item == item)
             kept, left = _kept(condition, item), self._left(item)
             if left is not None and taken + kept > left:
-                found.append(Shortage(item, takers, taken, kept, left))
-        return found
+                shortages.append(Shortage(item, takers, taken, kept, left))
+        return shortages
 
     def _left(self, item: str) -> int | None:
         """How many of an item there can be in all; None: no bound is known."""
@@ -88,9 +88,9 @@ class Together(Struct):
         while changed:
             changed = False
             for atom in list(self.known):
-                found = self._of_atom(atom)
-                if found != self.known[atom]:
-                    self.known[atom] = found
+                needed = self._of_atom(atom)
+                if needed != self.known[atom]:
+                    self.known[atom] = needed
                     changed = True
         ids = self._of(condition) or frozenset()
         return [rule for rule in self.rules if rule.id in ids]
@@ -124,13 +124,13 @@ class Together(Struct):
     def _of(self, condition: Cond) -> Needed | None:
         match condition:
             case All(parts):
-                found: Needed = frozenset()
+                wanted: Needed = frozenset()
                 for part in parts:
                     needed = self._of(part)
                     if needed is None:
                         return None
-                    found |= needed
-                return found
+                    wanted |= needed
+                return wanted
             case Any(parts):
                 every = (self._of(part) for part in parts)
                 return _common([n for n in every if n is not None])

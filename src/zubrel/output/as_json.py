@@ -120,7 +120,7 @@ def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None, shorte
         {**move_as_json(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
         for m in moves or ()
     ]
-    found = {
+    lines = {
         "zubrel": __version__,
         "world": path,
         "goal": goal,
@@ -128,4 +128,4 @@ def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None, shorte
         "shortest": shortest,
         "moves": None if moves is None else route,
     }
-    return json.dumps(found, indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(lines, indent=2, ensure_ascii=False) + "\n"

@@ -25,8 +25,8 @@ def reports_as_sarif(reports: Sequence[Report]) -> str:
         "columnKind": "unicodeCodePoints",
         "results": [_result(r, f) for r in reports for f in r.findings],
     }
-    found = {"$schema": SCHEMA, "version": "2.1.0", "runs": [run]}
-    return json.dumps(found, indent=2, ensure_ascii=False) + "\n"
+    results = {"$schema": SCHEMA, "version": "2.1.0", "runs": [run]}
+    return json.dumps(results, indent=2, ensure_ascii=False) + "\n"
 
 
 def _rules() -> list[dict[str, Any]]:

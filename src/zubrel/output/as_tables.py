@@ -78,12 +78,12 @@ def _without_tables(areas: dict[str, Any]) -> tuple[dict[str, Any], dict[str, li
 
 def _inner(area: dict[str, Any], section: str, shape: Shape, key: str) -> Iterator[Row]:
     """The rows of what stands in one area."""
-    found = area.get(section)
+    inner = area.get(section)
     if section == "deeds":
-        for deed, entry in (found or {}).items():
+        for deed, entry in (inner or {}).items():
             yield {"area": key, **_row(shape, deed, entry)}
         return
-    for entry in found if isinstance(found, list) else [found] if found else []:
+    for entry in inner if isinstance(inner, list) else [inner] if inner else []:
         if section == "finds" and isinstance(entry, str):
             count, _, item = entry.rpartition(" ")
             entry = {"item": item, **({"count": int(count)} if count else {})}

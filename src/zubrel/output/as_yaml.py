@@ -22,21 +22,21 @@ def world_as_yaml(roots: Iterable[Mapping]) -> str:
 
 def merged(roots: Iterable[Mapping]) -> dict[str, Any]:
     """All files of a world as plain data, without their includes; `title` and the like first."""
-    found: dict[str, Any] = {}
+    sections: dict[str, Any] = {}
     for root in roots:
         for key, node in root.entries:
             value = plain(node)
             if key.text == "include":
                 continue
-            known = found.get(key.text)
+            known = sections.get(key.text)
             if isinstance(known, dict) and isinstance(value, dict):
                 known.update(value)
             elif isinstance(known, list) and isinstance(value, list):
                 known.extend(value)
             elif known is None:
-                found[key.text] = value
-    head = {key: found.pop(key) for key in HEAD if key in found}
-    return head | found
+                sections[key.text] = value
+    head = {key: sections.pop(key) for key in HEAD if key in sections}
+    return head | sections
 
 
 def plain(node: Node) -> Any:

@@ -18,20 +18,20 @@ from zubrel.output.as_markdown import code_markdown, plain_markdown
 from zubrel.output.text import STYLES, indented
 
 
-def write_difference(found: Difference, console: Console, quiet: bool = False) -> None:
+def write_difference(difference: Difference, console: Console, quiet: bool = False) -> None:
     """The verdict then and now, what is new, what is gone; `quiet`: one line each."""
-    paths = plain(f"  ({found.old.path} → {found.new.path})")
-    console.print(Text.assemble((found.new.title, "bold"), (paths, "dim")))
-    for line in _summary(found):
+    paths = plain(f"  ({difference.old.path} → {difference.new.path})")
+    console.print(Text.assemble((difference.new.title, "bold"), (paths, "dim")))
+    for line in _summary(difference):
         console.print(Text(line))
-    _write("New", found.appeared, console, quiet)
-    _write("Gone", found.gone, console, True)
-    if found.still:
-        still = [f"{f.kind} {f.subject}" for f in found.still if not f.accepted]
+    _write("New", difference.appeared, console, quiet)
+    _write("Gone", difference.gone, console, True)
+    if difference.still:
+        still = [f"{f.kind} {f.subject}" for f in difference.still if not f.accepted]
         console.print()
         console.print(
             Text(
-                f"Still there: {counted(len(found.still), 'finding')}"
+                f"Still there: {counted(len(difference.still), 'finding')}"
                 + (
                     f" ({', '.join(still[:8])}{', …' if len(still) > 8 else ''})"
                     if still
@@ -68,8 +68,8 @@ def _write(title: str, findings: Sequence[Told], console: Console, short: bool) 
             console.print(indented(Text(message), 4))
 
 
-def _summary(found: Difference) -> Iterator[str]:
-    old, new = found.old, found.new
+def _summary(difference: Difference) -> Iterator[str]:
+    old, new = difference.old, difference.new
     same = old.verdict == new.verdict
     yield (
         f"verdict: {new.verdict}, as before"
@@ -81,10 +81,16 @@ def _summary(found: Difference) -> Iterator[str]:
         f"doomed: {_both(old.doomed, new.doomed)}"
     )
     yield f"shortest win: {_win(old)}" + (f" → {_win(new)}" if _win(old) != _win(new) else "")
-    for words, ids in (("now in every win", found.gained), ("no longer in every win", found.lost)):
+    for words, ids in (
+        ("now in every win", difference.gained),
+        ("no longer in every win", difference.lost),
+    ):
         if ids:
             yield f"{words}: {listed(list(ids))}"
-    for words, pairs in (("new order", found.order_gained), ("order given up", found.order_lost)):
+    for words, pairs in (
+        ("new order", difference.order_gained),
+        ("order given up", difference.order_lost),
+    ):
         if pairs:
             yield f"{words}: {', '.join(f'{a} before {b}' for a, b in pairs)}"
 
@@ -99,7 +105,7 @@ def _win(report: Report) -> str:
     return "none" if win is None else f"{length(len(win.moves), win.shortest)} to {win.name}"
 
 
-def difference_as_json(found: Difference) -> str:
+def difference_as_json(difference: Difference) -> str:
     """Both verdicts and counts, and the findings that are new, gone and still there."""
 
     def side(report: Report) -> dict[str, object]:
@@ -117,27 +123,27 @@ def difference_as_json(found: Difference) -> str:
 
     pairs = [
         None if p is None else [list(pair) for pair in p]
-        for p in (found.order_gained, found.order_lost)
+        for p in (difference.order_gained, difference.order_lost)
     ]
     everything = {
         "zubrel": __version__,
         "format": FORMAT,
-        "old": side(found.old),
-        "new": side(found.new),
-        "appeared": [finding_as_json(f) for f in found.appeared],
-        "gone": [finding_as_json(f) for f in found.gone],
-        "still": [finding_as_json(f) for f in found.still],
-        "must_haves": {"gained": found.gained, "lost": found.lost},
+        "old": side(difference.old),
+        "new": side(difference.new),
+        "appeared": [finding_as_json(f) for f in difference.appeared],
+        "gone": [finding_as_json(f) for f in difference.gone],
+        "still": [finding_as_json(f) for f in difference.still],
+        "must_haves": {"gained": difference.gained, "lost": difference.lost},
         "order": {"gained": pairs[0], "lost": pairs[1]},
     }
     return json.dumps(everything, indent=2, ensure_ascii=False) + "\n"
 
 
-def difference_as_markdown(found: Difference) -> str:
+def difference_as_markdown(difference: Difference) -> str:
     """For a comment under a change."""
-    told = (f"- {plain_markdown(line)}" for line in _summary(found))
-    lines = [f"## {plain_markdown(found.new.title)}", "", *told, ""]
-    for title, findings in (("New", found.appeared), ("Gone", found.gone)):
+    mentioned = (f"- {plain_markdown(line)}" for line in _summary(difference))
+    lines = [f"## {plain_markdown(difference.new.title)}", "", *mentioned, ""]
+    for title, findings in (("New", difference.appeared), ("Gone", difference.gone)):
         if findings:
             lines += [f"### {title}", ""]
             lines += [
@@ -146,5 +152,5 @@ def difference_as_markdown(found: Difference) -> str:
                 for f in findings
             ]
             lines.append("")
-    lines.append(f"Still there: {counted(len(found.still), 'finding')}.")
+    lines.append(f"Still there: {counted(len(difference.still), 'finding')}.")
     return "\n".join(lines) + "\n"

@@ -103,10 +103,10 @@ def listings_as_csv(listings: Sequence[Listing]) -> str:
 
 def listings_as_json(listings: Sequence[Listing]) -> str:
     """An object with an array of objects for each section; every cell is an array of texts."""
-    found = {
+    document = {
         listing.section: [
             dict(zip(listing.columns, map(list, row), strict=True)) for row in listing.rows
         ]
         for listing in listings
     }
-    return json.dumps(found, indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(document, indent=2, ensure_ascii=False) + "\n"

@@ -63,14 +63,14 @@ class _Page:
             windows=self._windows,
             indent=lambda line: (len(line) - len(line.lstrip())) / 2 + 0.2,
         )
-        found = [f for f in report.findings if not f.accepted]
-        tally = [(s, sum(f.severity == s for f in found)) for s in SEVERITIES]
+        known = [f for f in report.findings if not f.accepted]
+        tally = [(s, sum(f.severity == s for f in known)) for s in SEVERITIES]
         text: str = environment.get_template("page.html.jinja").render(
             undecided=list(undecided(report)),
             report=report,
             sentence=VERDICTS[report.verdict],
             numbers=self._numbers(),
-            open=found,
+            open=known,
             accepted=[f for f in report.findings if f.accepted],
             tally=[(s, n) for s, n in tally if n],
             win=report.shortest_win,
@@ -135,10 +135,10 @@ class _Page:
     def _linked(self, text: str) -> Markup:
         """A text of a table with every id in it linked; ids are plain words, never markup."""
         parts, at = [], 0
-        for found in WORD.finditer(text):
-            if found[0] in self.ids:
-                parts += [escape(text[at : found.start()]), self._link(found[0])]
-                at = found.end()
+        for linked in WORD.finditer(text):
+            if linked[0] in self.ids:
+                parts += [escape(text[at : linked.start()]), self._link(linked[0])]
+                at = linked.end()
         return Markup("").join([*parts, escape(text[at:])])
 
     def _anchor(self, row: Row) -> Markup:

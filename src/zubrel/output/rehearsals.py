@@ -22,8 +22,8 @@ def rehearsals_as_text(rehearsals: Sequence[Rehearsal], quiet: bool = False) -> 
             lines += [] if quiet else [f"as expected  {rehearsal.path}  ({size})"]
             continue
         lines.append(f"FAILED       {rehearsal.path}  (after {size})")
-        told = failure_lines(rehearsal.failure)
-        lines += [f"  {line}" for line in (told[:1] if quiet else told)]
+        mentioned = failure_lines(rehearsal.failure)
+        lines += [f"  {line}" for line in (mentioned[:1] if quiet else mentioned)]
     failed = sum(r.failure is not None for r in rehearsals)
     lines.append(
         f"{counted(len(rehearsals), 'script')}: {len(rehearsals) - failed} as expected, "
@@ -45,7 +45,7 @@ def failure_lines(failure: Failure) -> list[str]:
 
 
 def rehearsals_as_json(rehearsals: Sequence[Rehearsal]) -> str:
-    found = [
+    document = [
         {
             "script": r.path,
             "moves": r.moves,
@@ -62,7 +62,7 @@ def rehearsals_as_json(rehearsals: Sequence[Rehearsal]) -> str:
         }
         for r in rehearsals
     ]
-    return json.dumps(found, indent=2, ensure_ascii=False) + "\n"
+    return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
 
 
 def rehearsals_as_junit(world: str, rehearsals: Sequence[Rehearsal]) -> str:

@@ -177,14 +177,14 @@ def _headlines(leading: Sequence[Told], alike: Mapping[_Key, Sequence[Told]], ea
     return len(leading) if each else len(_blocks(leading, alike))
 
 
-def _tally(findings: Sequence[Told], folded: int) -> str:
+def _tally(findings: Sequence[Told], folding: int) -> str:
     """How many there are, and how many of them have no headline of their own."""
     parts = []
     for severity in ("error", "warning", "note"):
         count = sum(f.severity == severity for f in findings)
         if count:
             parts.append(counted(count, severity))
-    return listed(parts) + f" ({folded} told under others; -v shows each)" * bool(folded)
+    return listed(parts) + f" ({folding} told under others; -v shows each)" * bool(folding)
 
 
 def _headline(finding: Told, others: int = 0) -> Text:
@@ -208,10 +208,10 @@ def _blocks(findings: Sequence[Told], alike: Mapping[_Key, object]) -> list[list
         shown = (finding.evidence, finding.points, finding.explanation)
         key = _key(finding) if own else (finding.severity, finding.kind, shown)
         blocks.setdefault(key, []).append(finding)
-    found = []
+    each = []
     for block in blocks.values():
-        found += [block] if block[0].evidence or len(block) >= MANY else [[f] for f in block]
-    return found
+        each += [block] if block[0].evidence or len(block) >= MANY else [[f] for f in block]
+    return each
 
 
 def _write_block(

@@ -54,6 +54,6 @@ class Advice:
         triples = zip(self.subjects, self.had, self.able, strict=True)
         return [
             subject
-            for subject, had, able in triples
-            if old & able and not new & able and not old & had
+            for subject, had_where, able in triples
+            if old & able and not new & able and not old & had_where
         ]

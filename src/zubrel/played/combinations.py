@@ -176,8 +176,8 @@ class Prober:
         if len(cases) == len(sets):
             yield cases, group
             return
-        for number, some in enumerate(sets[len(cases)]):
-            if part := group & some:
+        for number, situations in enumerate(sets[len(cases)]):
+            if part := group & situations:
                 yield from self._groups(sets, part, (*cases, number))
 
     def _probed(
@@ -188,17 +188,25 @@ class Prober:
         row: Callable[[tuple[int, ...], Anything], ProbeRow],
     ) -> Probe:
         sets = [[self.space.where(f) for f in column.formulas] for column in columns]
-        for told in range(len(columns), -1, -1):  # as many columns as can be told apart
-            groups = islice(self._groups(sets[:told], self.standing), MOST_GROUPS + 1)
+        for mentioned in range(len(columns), -1, -1):  # as many columns as can be told apart
+            groups = islice(self._groups(sets[:mentioned], self.standing), MOST_GROUPS + 1)
             count = sum(1 for _ in groups) if self.standing else 0
             if count <= MOST_GROUPS:
                 break
-        every = self._groups(sets[:told], self.standing) if count else ()
+        every = self._groups(sets[:mentioned], self.standing) if count else ()
         rows = tuple(row(cases, group) for cases, group in islice(every, MOST_ROWS))
-        whole = told == len(columns)
+        whole = mentioned == len(columns)
         never = prod(len(column.cases) for column in columns) - count if whole else None
         return Probe(
-            name, label, columns[:told], rows, never, not whole or count > len(rows), (), (), ()
+            name,
+            label,
+            columns[:mentioned],
+            rows,
+            never,
+            not whole or count > len(rows),
+            (),
+            (),
+            (),
         )
 
     def _way(self, group: Anything) -> tuple[Situation, tuple[MoveLine, ...], bool]:

@@ -113,13 +113,13 @@ class _RuleProber(Prober):
                     yield replace(column, enough=frozenset(range(len(column.cases))), wants="")
 
     def _taken(self) -> dict[str, int]:
-        found: dict[str, int] = {}
+        taken: dict[str, int] = {}
         for effect in self.rule.outcomes[0].effects:
             if isinstance(effect, Take):
-                found[effect.item] = found.get(effect.item, 0) + effect.count
+                taken[effect.item] = taken.get(effect.item, 0) + effect.count
             elif isinstance(effect, Wear):
-                found[effect.item] = max(1, found.get(effect.item, 0))
-        return found
+                taken[effect.item] = max(1, taken.get(effect.item, 0))
+        return taken
 
     def _wants(self, atom: Cond) -> bool:
         parts = [p for c in (*self.present, self.rule.needs) for p in self._parts(c)]
@@ -139,13 +139,13 @@ class _RuleProber(Prober):
 
     def _deciding(self, group: Anything) -> Iterator[str]:
         """The names of what else a rule asks for, and only some situations of a group give."""
-        variables, told = self.space.system.variables, set()
+        variables, mentioned = self.space.system.variables, set()
         for part in parts_of(self.move.guard):
             if group & self.space.where(opposite(part)):
                 for number in sorted(variables_of(part)):
                     name = self.world.name_of(variables[number].key[1])
-                    if name not in told:
-                        told.add(name)
+                    if name not in mentioned:
+                        mentioned.add(name)
                         yield name
 
     def _text(self, here: Situation, possible: str) -> str | None:

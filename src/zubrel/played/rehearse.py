@@ -119,9 +119,9 @@ class _Run:
         if line.kind == "impossible":
             text = refusal(walker, rule, here)
             self.told = (text,) if text else ()
-            found = f"“{rule.label}” is possible"
+            rules = f"“{rule.label}” is possible"
             return (
-                self._failure(line.span, f"{line.text} to be impossible", found)
+                self._failure(line.span, f"{line.text} to be impossible", rules)
                 if (possible)
                 else None
             )
@@ -137,16 +137,16 @@ class _Run:
             return self._failure(line.span, f"step {line.text}", f"{quest.name} is {state}")
         met = [self.session.walker.goals.met(g, name, self.session.here) for g in quest.goals]
         step = met.index(False) + 1 if False in met else len(met) + 1
-        found = f"step {step} of {len(met)}" if step <= len(met) else "every step is done"
-        return None if step == int(number) else self._failure(line.span, f"step {line.text}", found)
+        rules = f"step {step} of {len(met)}" if step <= len(met) else "every step is done"
+        return None if step == int(number) else self._failure(line.span, f"step {line.text}", rules)
 
     def _place(self) -> str:
         return self.session.world.name_of(str(self.session.here[PLACE]))
 
-    def _failure(self, span: Span, expected: str, found: str) -> Failure:
+    def _failure(self, span: Span, expected: str, actual: str) -> Failure:
         held = held_words(self.session.world, self.session.here)
         possible = tuple(rule.id for rule in self.session.possible())
-        return Failure(span, expected, found, held, possible)
+        return Failure(span, expected, actual, held, possible)
 
 
 def recorded(world: World, lines: Sequence[Line]) -> str:
@@ -171,24 +171,24 @@ def recorded(world: World, lines: Sequence[Line]) -> str:
 
 def _differences(world: World, before: Situation, after: Situation) -> list[str]:
     """What a move has changed, as conditions."""
-    found = []
+    differences = []
     if before[PLACE] != after[PLACE]:
-        found.append(f"at {after[PLACE]}")
+        differences.append(f"at {after[PLACE]}")
     for item in world.items:
         if before[keys.held(item)] != after[keys.held(item)]:
-            found.append(f"{item} = {after[keys.held(item)]}")
+            differences.append(f"{item} = {after[keys.held(item)]}")
     for lock in world.locks:
         if before[keys.lock_open(lock)] != after[keys.lock_open(lock)]:
-            found.append(f"{lock} is {'open' if after[keys.lock_open(lock)] else 'shut'}")
+            differences.append(f"{lock} is {'open' if after[keys.lock_open(lock)] else 'shut'}")
     for fact in world.facts.values():
         if before[keys.fact(fact.id)] != after[keys.fact(fact.id)]:
-            found.append(f"{fact.id} = {fact.values[int(after[keys.fact(fact.id)])]}")
+            differences.append(f"{fact.id} = {fact.values[int(after[keys.fact(fact.id)])]}")
     for meter in world.meters:
         if before[keys.meter(meter)] != after[keys.meter(meter)]:
-            found.append(f"{meter} = {after[keys.meter(meter)]}")
+            differences.append(f"{meter} = {after[keys.meter(meter)]}")
     for quest in world.quests:
         if before[keys.quest(quest)] != after[keys.quest(quest)]:
-            found.append(f"{quest} is {QUEST_STATES[int(after[keys.quest(quest)])]}")
+            differences.append(f"{quest} is {QUEST_STATES[int(after[keys.quest(quest)])]}")
     if before[ENDING] != after[ENDING]:
-        found.append(f"ended {after[ENDING]}")
-    return found
+        differences.append(f"ended {after[ENDING]}")
+    return differences

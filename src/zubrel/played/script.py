@@ -58,9 +58,9 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[Line | Non
         if not content:
             continue
         span = Span(source, number, raw.index(content[0]) + 1, len(content))
-        first, _, rest = content.partition(" ")
+        first, _, remaining = content.partition(" ")
         if first == "expect":
-            yield _expectation(rest.strip(), span, problems)
+            yield _expectation(remaining.strip(), span, problems)
         elif match := _MOVE.match(content):
             yield ScriptMove(match[1], int(match[2]) if match[2] else None, span)
         else:
@@ -80,21 +80,21 @@ def _without_comment(raw: str) -> str:
 
 
 def _expectation(text: str, span: Span, problems: Problems) -> Expect | None:
-    word, _, rest = text.partition(" ")
-    rest = rest.strip()
+    word, _, remaining = text.partition(" ")
+    remaining = remaining.strip()
     offset = span.width - len(text)
     inner = span.part(offset, len(text))
-    if word in ("live", "doomed") and not rest:
+    if word in ("live", "doomed") and not remaining:
         return Expect(word, "", None, span)
     if word == "says":
-        if len(rest) >= 2 and rest[0] == rest[-1] == '"':
-            return Expect(word, rest[1:-1], None, span)
+        if len(remaining) >= 2 and remaining[0] == remaining[-1] == '"':
+            return Expect(word, remaining[1:-1], None, span)
         problems.add("bad-script", "the text must stand in quotes", inner, 'expect says "…"')
         return None
-    if word == "step" and (match := _STEP.fullmatch(rest)):
+    if word == "step" and (match := _STEP.fullmatch(remaining)):
         return Expect(word, f"{int(match[1])} of {match[2]}", None, span)
-    if word in ("possible", "impossible", "ended") and re.fullmatch(r"[a-z][a-z0-9_]*", rest):
-        return Expect(word, rest, None, span)
+    if word in ("possible", "impossible", "ended") and re.fullmatch(r"[a-z][a-z0-9_]*", remaining):
+        return Expect(word, remaining, None, span)
     condition = parse_condition(text, inner, problems)
     return Expect("holds", text, condition, span) if condition else None
 

@@ -83,15 +83,15 @@ class Session:
             raise NeedsOutcome(rule, numbers)
         results = self.walker.results(rule, here)
         after = next((r.situation for r in results if r.outcome is chosen), here)
-        told = [chosen.says] if chosen.says else []
+        mentioned = [chosen.says] if chosen.says else []
         if after[ENDING] == UNENDED and (shown := area_text(self.walker, after)):
-            told.append(shown)
+            mentioned.append(shown)
         step = MadeMove(
             rule,
             chosen.number,
             chosen.says,
             after,
-            tuple(told),
+            tuple(mentioned),
             tuple(changes(self.world, here, after)),
         )
         self.done.append(step)
@@ -121,7 +121,7 @@ class Session:
         What is done anywhere is only told of where a text says so, and of things to be put down,
         into stores, or sold nothing is told.
         """
-        found = []
+        refused = []
         for rule in self.world.rules:
             at_hand = rule.areas is None or self.here[PLACE] in rule.areas
             if at_hand and not self.over and not self.walker.possible(rule, self.here):
@@ -130,21 +130,21 @@ class Session:
                     rule.areas is not None and not rule.kind.handles and rule.kind != RuleKind.SELL
                 )
                 if text or (stands and self.walker.holds(rule.offered, self.here)):
-                    found.append((rule, text))
-        return found
+                    refused.append((rule, text))
+        return refused
 
     def goals(self, quest: Quest) -> list[tuple[Goal, bool, int]]:
         """The goals of an active quest: whether each is met, and how far it has come.
 
         Where they count one after the other, those up to the first that is not met.
         """
-        found = []
+        goals = []
         for goal in quest.goals:
             met = self.walker.goals.met(goal, quest.id, self.here)
-            found.append((goal, met, self._progress(quest, goal)))
+            goals.append((goal, met, self._progress(quest, goal)))
             if quest.in_turn and not met:
                 break
-        return found
+        return goals
 
     def _progress(self, quest: Quest, goal: Goal) -> int:
         """How much of what a goal counts there is by now."""

@@ -30,14 +30,14 @@ from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.explored.symbolic.sets import SymbolicSpace
 from zubrel.explored.symbolic.walks import SymbolicWalks
 from zubrel.quotient.lifting import Speller
-from zubrel.quotient.translating import Telling
+from zubrel.quotient.translating import Translation
 from zubrel.reduced.reduce import EVERY, reduce
 from zubrel.reduced.result import Reduced
 
 log = logging.getLogger(__name__)
 
 
-def look(
+def lens_for(
     system: System,
     asked: Sequence[Formula],
     budget: Budget,
@@ -67,7 +67,7 @@ class Lens:
         self.reduced = reduced
         self.inner = inner
         self.stopped = inner.stopped
-        self.telling = Telling(system, reduced)
+        self.translation = Translation(system, reduced)
         self._inner_steps: dict[int, list[Step]] = {}
         for original, step in zip(reduced.originals, reduced.system.steps, strict=True):
             self._inner_steps.setdefault(original.number, []).append(step)
@@ -100,13 +100,13 @@ class Lens:
         return self.inner.unexplored
 
     def where(self, formula: Formula) -> DiagramSet:
-        return self.inner.where(self.telling.told(formula))
+        return self.inner.where(self.translation.translated(formula))
 
     def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
         """Whether these formulas can be asked about, and all that these steps read and change."""
         try:
             for formula in formulas:
-                self.telling.told(formula)
+                self.translation.translated(formula)
             for step in steps:
                 if not self._is_idle(step):
                     self._steps(step)
@@ -114,7 +114,7 @@ class Lens:
             return False
         return True
 
-    def some(self, formula: Formula) -> bool:
+    def holds_somewhere(self, formula: Formula) -> bool:
         return self.allows(self.everything, formula)
 
     def allows(self, future: DiagramSet, formula: Formula) -> bool:
@@ -140,7 +140,7 @@ class Lens:
         """
         with suppress(NotAsked):
             return future & self.where(formula)
-        near = self.telling.near(formula)
+        near = self.translation.near(formula)
         here = future & self.inner.where(both((Within(ENDING, 0, 0), near)))
         if not here and future & self.inner.where(near):
             raise NotAsked("what an ended game was like")
@@ -167,10 +167,10 @@ class Lens:
 
     def _union(self, step: Step, of: Callable[[Step], DiagramSet]) -> DiagramSet:
         """What holds of a step, seen from wherever; nothing if it is never made."""
-        found = self.where(FALSE)
+        union = self.where(FALSE)
         for inner in () if self._is_idle(step) else self._steps(step):
-            found |= of(inner)
-        return found
+            union |= of(inner)
+        return union
 
     def _is_idle(self, step: Step) -> bool:
         """Whether no outcome of a rule changes anything in the whole world: it is never made."""
@@ -183,35 +183,35 @@ class Lens:
         return self._union(step, lambda inner: self.inner.after(inner, sources))
 
     def steps_between(self, sources: DiagramSet, targets: DiagramSet) -> list[Step]:
-        found = self.inner.steps_between(sources, targets)
-        originals = (self.reduced.originals[step.number] for step in found)
+        steps = self.inner.steps_between(sources, targets)
+        originals = (self.reduced.originals[step.number] for step in steps)
         return list({step.number: step for step in originals}.values())
 
     def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
-        domain, found = self.system.variables[variable], self.where(FALSE)
+        domain, sources = self.system.variables[variable], self.where(FALSE)
         for value in range(domain.low, domain.high + 1):
             low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
             beyond: Formula = Within(variable, low, high)
             if variable == PLACE:  # a step that was asked about stays among areas told apart
-                if value not in self.telling.told_apart:
+                if value not in self.translation.told_apart:
                     continue
-                there = sorted(a for a in self.telling.told_apart if low <= a <= high)
+                there = sorted(a for a in self.translation.told_apart if low <= a <= high)
                 beyond = either(Within(PLACE, a, a) for a in there)
             if low <= high:
                 moved = self.before(step, self.where(beyond))
-                found |= moved & self.where(Within(variable, value, value))
-        return found
+                sources |= moved & self.where(Within(variable, value, value))
+        return sources
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
         changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
         if len(self.inner.system.settlers) != len(changing):
             raise NotAsked(step.rule.id)
-        told = {
-            n: self.telling.told(events[number])
+        mentioned = {
+            n: self.translation.translated(events[number])
             for n, number in enumerate(changing)
             if number in events
         }
-        return self._union(step, lambda inner: self.inner.happening(inner, told))
+        return self._union(step, lambda inner: self.inner.happening(inner, mentioned))
 
     def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
         return self.inner.reaching_by_choice(target, within)
@@ -237,8 +237,8 @@ class Lens:
     def at_end_of(self, trace: Trace) -> DiagramSet:
         return self.inner.at_end_of(self._inner_trace(trace))
 
-    def meets(self, trace: Trace, some: DiagramSet) -> bool:
-        return self.inner.meets(self._inner_trace(trace), some)
+    def meets(self, trace: Trace, situations: DiagramSet) -> bool:
+        return self.inner.meets(self._inner_trace(trace), situations)
 
     def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
         raise NotAsked("distances")

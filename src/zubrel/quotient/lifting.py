@@ -100,8 +100,8 @@ class Speller:
 
     @cached_property
     def _every_opening(self) -> list[Step]:
-        found = {o.number: o for woven in self.reduced.woven.values() for o in woven}
-        return list(found.values())
+        openings = {o.number: o for woven in self.reduced.woven.values() for o in woven}
+        return list(openings.values())
 
     def _openings(self, step: Step) -> Iterator[Step]:
         """All that may have to be opened before a step, and before that, each once."""
@@ -148,11 +148,11 @@ class Speller:
         came: dict[int, tuple[int, Step] | None] = {word: None}
 
         def walk(word: int) -> list[Step]:
-            found: list[Step] = []
+            detour: list[Step] = []
             while (before := came[word]) is not None:
                 word, step = before
-                found.append(step)
-            return found[::-1]
+                detour.append(step)
+            return detour[::-1]
 
         waiting = deque([word])
         while waiting and len(came) < MOST:

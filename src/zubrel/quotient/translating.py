@@ -21,14 +21,14 @@ from zubrel.explored.space import NotAsked
 from zubrel.reduced.result import Reduced
 
 
-class Telling:
+class Translation:
     """What can be told of a whole world by what is left; everything else raises `NotAsked`."""
 
     def __init__(self, system: System, reduced: Reduced) -> None:
         self.system = system
         self.reduced = reduced
 
-    def told(self, formula: Formula) -> Formula:
+    def translated(self, formula: Formula) -> Formula:
         """A formula in terms of what is left."""
         formula = self.told_roughly(formula)
         if self.reduced.folded and PLACE in variables_of(formula):
@@ -61,10 +61,12 @@ class Telling:
         if len(parts) != 1 or not all(isinstance(t, Within) and t.variable == PLACE for t in tests):
             raise self._not_asked(PLACE)
         every = frozenset(range(self.system.variables[PLACE].size))
-        folded = self.reduced.folded
+        folding = self.reduced.folded
         if _areas_of(formula, every) & self.reduced.lost:
             raise self._not_asked(PLACE)
-        here = either(folded.get(a, Within(PLACE, a, a)) for a in sorted(_areas_of(formula, every)))
+        here = either(
+            folding.get(a, Within(PLACE, a, a)) for a in sorted(_areas_of(formula, every))
+        )
         return self.told_roughly(both((*(p for p in parts_of(formula) if p not in parts), here)))
 
     @cached_property

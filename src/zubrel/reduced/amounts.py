@@ -79,14 +79,14 @@ def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]
     for step in system.steps:
         for change in step.changes:
             touching.setdefault(change.variable, {})[step.number] = step
-    found: dict[int, dict[int, int]] = {}
+    sums: dict[int, dict[int, int]] = {}
     for variable, steps in sorted(touching.items()):
         if variable in fixed | read | marks or variable in (PLACE, ENDING):
             continue
         added = _added(system, variable, list(steps.values()), mark_of, setters)
         if added and len(added) <= MOST_MARKS:
-            found[variable] = added
-    return found
+            sums[variable] = added
+    return sums
 
 
 def _written(settler: Settler) -> set[int]:

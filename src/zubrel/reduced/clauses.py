@@ -48,17 +48,17 @@ def clauses_of(formula: Formula) -> Clauses | None:
     """The clauses of a formula; None where they are too many."""
     match formula:
         case Either(parts):
-            found: Clauses | None = NEVER
+            clauses: Clauses | None = NEVER
             for part in parts:
                 own = clauses_of(part)
-                found = None if own is None or found is None else either_of(found, own)
-            return found
+                clauses = None if own is None or clauses is None else either_of(clauses, own)
+            return clauses
         case Both(parts):
-            found = ALWAYS
+            clauses = ALWAYS
             for part in parts:
                 own = clauses_of(part)
-                found = None if own is None or found is None else both_of(found, own)
-            return found
+                clauses = None if own is None or clauses is None else both_of(clauses, own)
+            return clauses
     return frozenset((frozenset((formula,)),))
 
 

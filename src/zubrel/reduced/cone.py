@@ -65,10 +65,10 @@ def _closed(system: System, kept: set[int]) -> set[int]:
         (_writes(s.changes), variables_of(s.guard) | _asked(s.changes)) for s in system.settlers
     ]
     while True:
-        found = {v for writes, reads in writers if writes & kept for v in reads} - kept
-        if not found:
+        closure = {v for writes, reads in writers if writes & kept for v in reads} - kept
+        if not closure:
             return kept
-        kept |= found
+        kept |= closure
 
 
 def _writes(changes: Iterable[Change]) -> set[int]:

@@ -56,7 +56,7 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without its free finds."""
     system = before.system
     users, marks = Users(system, asked), system.marks
-    found: dict[int, list[Find]] = {}
+    by_item: dict[int, list[Find]] = {}
     staying = set(users.barred)
     for item in users.writers:
         if item in users.barred | marks or not users.upwards(item, None):
@@ -68,13 +68,13 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         free = [
             f
             for f in _free(system, item, users, marks - staying)
-            if not variables_of(f.given) & set(found)
+            if not variables_of(f.given) & set(by_item)
         ]
         values = system.variables[item].size + sum(f.count for f in free)
         if free and values <= MOST_VALUES and item not in staying:
-            found[item] = free
+            by_item[item] = free
             staying |= {v for f in free for v in variables_of(f.given)}
-    return _without(_losing_ways(before, found), found) if found else before
+    return _without(_losing_ways(before, by_item), by_item) if by_item else before
 
 
 def _free(system: System, item: int, users: Users, marks: Collection[int]) -> list[Find]:
@@ -109,31 +109,31 @@ def find_of(
     domain, parts = system.variables[item], parts_of(move.guard)
     low = [p for p in parts if system.is_low(mark.variable, p)]
     fits = [Within(item, domain.low, domain.high - 1)] if room else []
-    rest = both(p for p in parts if p not in low and p not in fits)
-    barred = variables_of(rest) & {item, mark.variable, PLACE}
-    if not low or barred or not system.rising.for_good(rest):
+    remaining = both(p for p in parts if p not in low and p not in fits)
+    barred = variables_of(remaining) & {item, mark.variable, PLACE}
+    if not low or barred or not system.rising.for_good(remaining):
         return None
-    return Find(move, mark.variable, given.number, rest)
+    return Find(move, mark.variable, given.number, remaining)
 
 
-def _losing_ways(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
+def _losing_ways(before: Reduced, by_item: dict[int, list[Find]]) -> Reduced:
     """The same, where ways that ask for what lies elsewhere are lost."""
-    lost = {
+    lost_ways = {
         area
         for area, formula in before.folded.items()
-        for item in variables_of(formula) & set(found)
-        for find in found[item]
+        for item in variables_of(formula) & set(by_item)
+        for find in by_item[item]
         if find.move.areas is not None and not areas_in(formula) <= set(find.move.areas)
     }
-    return replace(before, lost=before.lost | lost)
+    return replace(before, lost=before.lost | lost_ways)
 
 
-def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
+def _without(before: Reduced, by_item: dict[int, list[Find]]) -> Reduced:
     system = before.system
-    left_out = {id(f.move) for free in found.values() for f in free}
+    left_out = {id(f.move) for free in by_item.values() for f in free}
     lying = {
         item: [before.originals[f.move.steps[0].number] for f in free]
-        for item, free in found.items()
+        for item, free in by_item.items()
     }
     new = Rebuilding(before)
     for move in system.moves:
@@ -142,21 +142,21 @@ def _without(before: Reduced, found: dict[int, list[Find]]) -> Reduced:
         new.add(move, move.steps)
         picked = [s for item in sorted(variables_of(move.guard) & set(lying)) for s in lying[item]]
         new.needs(move, picked)
-    tests = {item: _Tests(system, item, free) for item, free in found.items()}
+    tests = {item: _Tests(system, item, free) for item, free in by_item.items()}
 
     def tested(test: Within) -> Formula:
         return tests[test.variable].at_least(test.low) if test.variable in tests else test
 
     smaller = rewritten(new.reduced, lambda f: substituted(f, tested))
-    less = {item: sum(f.count for f in free) for item, free in found.items()}
+    less = {item: sum(f.count for f in free) for item, free in by_item.items()}
     variables = tuple(
         replace(v, low=v.low - less.get(n, 0)) for n, v in enumerate(smaller.system.variables)
     )
-    marks = {f.mark for free in found.values() for f in free}
+    marks = {f.mark for free in by_item.values() for f in free}
     return replace(
         smaller,
         system=fixed(replace(smaller.system, variables=variables), marks),
-        blurred=before.blurred | set(found),
+        blurred=before.blurred | set(by_item),
     )
 
 

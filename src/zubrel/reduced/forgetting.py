@@ -41,11 +41,11 @@ def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             if len(ends) != 1 or len(plain) != 1:
                 continue
             new = region[ends.pop()]
-            lost = ahead[old] - ahead[new]
-            if new != old and lost:
-                forgotten |= lost
-                back = (Change(v, Operation.SET, system.variables[v].start) for v in sorted(lost))
-                kept = tuple(c for c in step.changes if c.variable not in lost)
+            unread = ahead[old] - ahead[new]
+            if new != old and unread:
+                forgotten |= unread
+                back = (Change(v, Operation.SET, system.variables[v].start) for v in sorted(unread))
+                kept = tuple(c for c in step.changes if c.variable not in unread)
                 steps[step.number] = replace(step, changes=(*kept, *back))
     moves = tuple(replace(m, steps=tuple(steps[s.number] for s in m.steps)) for m in system.moves)
     smaller = replace(system, moves=moves, steps=tuple(steps))
@@ -79,9 +79,9 @@ def _read_ahead(
 
 
 def _read_by(changes: Iterable[Change]) -> set[int]:
-    found: set[int] = set()
+    read: set[int] = set()
     for change in changes:
-        found |= variables_of(change.when)
+        read |= variables_of(change.when)
         if change.operation is not Operation.SET:
-            found.add(change.variable)
-    return found
+            read.add(change.variable)
+    return read

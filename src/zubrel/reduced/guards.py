@@ -41,14 +41,16 @@ def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     limits = _Limits(system)
     new = Rebuilding(before)
     changed = False
-    over = _over(system)
+    bounds_over = _over(system)
     for move in system.moves:
-        areas = move.areas and tuple(a for a in move.areas if a not in over)
+        areas = move.areas and tuple(a for a in move.areas if a not in bounds_over)
         if areas != move.areas:
             changed = True
             move = replace(move, areas=areas) if areas else replace(move, guard=FALSE)
         known = _Known(system, move)
-        guard = known.simplified(limits.without(move))
+        # limits are told by intervals, which the first round makes of what is denied
+        plain = replace(move, guard=known.simplified(move.guard))
+        guard = known.simplified(limits.without(plain))
         steps = [replace(s, changes=known.changes(s.changes)) for s in move.steps]
         changed = changed or guard != move.guard or steps != list(move.steps)
         new.add(replace(move, guard=guard), steps)
@@ -82,20 +84,20 @@ class _Known:
     def simplified(self, guard: Formula) -> Formula:
         while True:
             self.between = {}
-            literals, rest = list[int](), list[Formula]()
+            literals, remaining = list[int](), list[Formula]()
             for part in map(self._interval, parts_of(guard)):
                 if isinstance(part, Within) and part.variable != PLACE:
                     literals.append(part.variable)
                     low, high = self.between.get(part.variable, (part.low, part.high))
                     self.between[part.variable] = (max(low, part.low), min(high, part.high))
                 else:
-                    rest.append(part)
+                    remaining.append(part)
             if any(low > high for low, high in self.between.values()):
                 return FALSE
             new = both(
                 (
                     *(Within(v, *self.between[v]) for v in dict.fromkeys(literals)),
-                    *(substituted(part, self._test) for part in rest),
+                    *(substituted(part, self._test) for part in remaining),
                 )
             )
             if new == guard:
@@ -135,12 +137,12 @@ class _Known:
 
 def _over(system: System) -> set[int]:
     """Areas in which the game has always ended."""
-    found = set[int]()
+    bounds = set[int]()
     for formula, _ in system.endings:
         for area in range(system.variables[PLACE].size):
             if substituted(formula, partial(_standing, area)) == TRUE:
-                found.add(area)
-    return found
+                bounds.add(area)
+    return bounds
 
 
 def _standing(area: int, test: Within) -> Formula:
@@ -169,18 +171,18 @@ class _Limits:
     def _most(self) -> dict[int, int]:
         """The most that variables can come to, where that can be told by adding up."""
         barred = {PLACE, *self.system.settled}
-        found: dict[int, int] = {}
+        values: dict[int, int] = {}
         for step in self.system.steps:
             for change in step.changes:
                 variable = change.variable
                 if change.operation not in (Operation.ADD, Operation.ADD_UP_TO_END):
                     barred.add(variable)
                 elif change.number > 0:
-                    most = found.get(variable, self.system.variables[variable].start)
-                    found[variable] = most + change.number
+                    most = values.get(variable, self.system.variables[variable].start)
+                    values[variable] = most + change.number
                     if step.number not in self.once:
                         barred.add(variable)
-        return {v: most for v, most in found.items() if v not in barred}
+        return {v: most for v, most in values.items() if v not in barred}
 
     def without(self, move: Move) -> Formula:
         """What a move asks for, but for limits that it never goes beyond."""

@@ -89,13 +89,13 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
             opened = (openers[m].steps[0] for m in sorted(variables_of(move.guard) & set(given)))
             new.needs(move, [before.originals[step.number] for step in opened])
     # an area that was left out can be walked to where the way there could be opened on the spot
-    lost = {
+    lost_ways = {
         area
         for area, formula in before.folded.items()
         for mark in variables_of(formula) & set(given)
         if not areas_in(formula) <= set(_areas_of(system, openers[mark]))
     }
-    lasting = replace(new.reduced, lost=before.lost | lost)
+    lasting = replace(new.reduced, lost=before.lost | lost_ways)
     smaller = rewritten(lasting, partial(_opened, given))
     return replace(smaller, system=fixed(smaller.system, given))
 

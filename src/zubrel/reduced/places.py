@@ -173,14 +173,14 @@ class _Folding:
 
         Only one of them, if nothing at all has to hold.
         """
-        found: dict[int, Clauses] = {}
+        links: dict[int, Clauses] = {}
         for other in self._before(area):
             if other is not None and self.tests[other] == self.tests[area]:
                 forth, back = self._walk(other, area), self._walk(area, other)
                 if forth and implies(forth, back):
-                    found[other] = forth
-        always = [other for other in found if found[other] == ALWAYS]
-        return {always[0]: ALWAYS} if always else found
+                    links[other] = forth
+        always = [other for other in links if links[other] == ALWAYS]
+        return {always[0]: ALWAYS} if always else links
 
     def _before(self, area: int) -> list[int | None]:
         """From where moves may lead into an area."""
@@ -189,11 +189,11 @@ class _Folding:
 
     def _walk(self, start: int, end: int) -> Clauses:
         """What has to hold for walking from one area to another; `NEVER` if it is too much."""
-        found: Clauses | None = NEVER
+        path: Clauses | None = NEVER
         for (number, targets), clauses in self.here.get(start, {}).items():
-            if targets == (end,) and self.rules[number].walks and found is not None:
-                found = either_of(found, clauses)
-        return NEVER if found is None else found
+            if targets == (end,) and self.rules[number].walks and path is not None:
+                path = either_of(path, clauses)
+        return NEVER if path is None else path
 
     def _turned(
         self, area: int, links: Mapping[int, Clauses]
@@ -284,10 +284,10 @@ class _Folding:
 
     def _standing(self) -> dict[int, Formula]:
         """For each area that is left out: where a player may stand there."""
-        found: dict[int, Formula] = {}
+        standing: dict[int, Formula] = {}
         for area in reversed(self.folded):  # neighbours that were left out later come first
-            found[area] = either(
-                both((found.get(other, Within(PLACE, other, other)), formula_of(link)))
+            standing[area] = either(
+                both((standing.get(other, Within(PLACE, other, other)), formula_of(link)))
                 for other, link in self.folded[area].items()
             )
 
@@ -295,10 +295,10 @@ class _Folding:
             if test.variable != PLACE:
                 return test
             areas = range(test.low, test.high + 1)
-            return either(found.get(a, Within(PLACE, a, a)) for a in areas)
+            return either(standing.get(a, Within(PLACE, a, a)) for a in areas)
 
         earlier = {a: substituted(f, moved) for a, f in self.before.folded.items()}
-        return earlier | found
+        return earlier | standing
 
 
 def _leading(key: Key, area: int, instead: int | None) -> Key:

@@ -45,10 +45,10 @@ def pools(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     system = before.system
     users, marks = Users(system, asked), system.marks
     items = [i for i in users.writers if i not in users.barred | marks]
-    found = [_pool(system, item, users, marks - users.barred) for item in items]
-    some = [pool for pool in found if pool is not None]
-    touched = {v for pool in some for v in _touched(pool)}
-    return _without_limits(losing(before, touched), some) if some else before
+    candidates = [_pool(system, item, users, marks - users.barred) for item in items]
+    usable = [pool for pool in candidates if pool is not None]
+    touched = {v for pool in usable for v in _touched(pool)}
+    return _without_limits(losing(before, touched), usable) if usable else before
 
 
 def _pool(system: System, item: int, users: Users, marks: Collection[int]) -> Pool | None:
@@ -58,8 +58,8 @@ def _pool(system: System, item: int, users: Users, marks: Collection[int]) -> Po
         if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
             return None
         if any(c.number > 0 for c in changes):
-            find = find_of(system, move, item, users, marks, room=True)
-            if find is None or find.count != 1:
+            # what gives more than one asks for more room, and so is no such find
+            if find_of(system, move, item, users, marks, room=True) is None:
                 return None
             finds.append(move)
     limited = [m for m in finds if any(item in variables_of(p) for p in parts_of(m.guard))]
@@ -76,11 +76,11 @@ def _touched(pool: Pool) -> set[int]:
     return {c.variable for m in pool.finds for c in m.steps[0].changes}
 
 
-def _without_limits(before: Reduced, found: Sequence[Pool]) -> Reduced:
+def _without_limits(before: Reduced, known: Sequence[Pool]) -> Reduced:
     system = before.system
-    finds = {id(m): pool.item for pool in found for m in pool.finds}
-    lying = {p.item: [before.originals[m.steps[0].number] for m in p.finds] for p in found}
-    high = {p.item: system.variables[p.item].start + len(p.finds) for p in found}
+    finds = {id(m): pool.item for pool in known for m in pool.finds}
+    lying = {p.item: [before.originals[m.steps[0].number] for m in p.finds] for p in known}
+    high = {p.item: system.variables[p.item].start + len(p.finds) for p in known}
     new = Rebuilding(before)
     for move in system.moves:
         own, guard = finds.get(id(move)), move.guard
@@ -103,5 +103,5 @@ def _without_limits(before: Reduced, found: Sequence[Pool]) -> Reduced:
         smaller,
         system=replace(smaller.system, variables=variables),
         postponed=before.postponed | postponed,
-        blurred=before.blurred | {v for pool in found for v in _touched(pool)},
+        blurred=before.blurred | {v for pool in known for v in _touched(pool)},
     )

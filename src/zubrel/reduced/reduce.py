@@ -56,27 +56,27 @@ def reduce(
     the reductions to be made; each of them steps back from what does not meet its condition.
     Raises what `Budget.spend` does.
     """
-    found = unreduced(system)
+    smallest = unreduced(system)
     while True:
-        size = found.size
-        found = _reduced(found, asked, REPEATED, using, budget)
-        if found.size == size:
-            found = _reduced(found, asked, WHEN_STILL, using, budget)
-            if found.size == size:
+        size = smallest.size
+        smallest = _reduced(smallest, asked, REPEATED, using, budget)
+        if smallest.size == size:
+            smallest = _reduced(smallest, asked, WHEN_STILL, using, budget)
+            if smallest.size == size:
                 break
-    return _reduced(found, asked, AT_LAST, using, budget)
+    return _reduced(smallest, asked, AT_LAST, using, budget)
 
 
 def _reduced(
-    found: Reduced,
+    smaller: Reduced,
     asked: Sequence[Formula],
-    some: Mapping[str, Reduction],
+    reductions: Mapping[str, Reduction],
     using: Collection[str],
     budget: Budget | None,
 ) -> Reduced:
-    for name, reduction in some.items():
+    for name, reduction in reductions.items():
         if name in using:
             if budget is not None:
-                budget.spend(MOVE * len(found.system.moves))
-            found = reduction(found, [found.formula(f) for f in asked])
-    return found
+                budget.spend(MOVE * len(smaller.system.moves))
+            smaller = reduction(smaller, [smaller.formula(f) for f in asked])
+    return smaller

@@ -64,9 +64,9 @@ def unreduced(system: System) -> Reduced:
 
 def formulas_of(system: System) -> list[Formula]:
     """Everything that a system asks, in no order."""
-    found = [m.guard for m in system.moves] + [s.guard for s in system.settlers]
-    found += [f for f, _ in system.endings]
-    return found + whens_of(system)
+    formulas = [m.guard for m in system.moves] + [s.guard for s in system.settlers]
+    formulas += [f for f, _ in system.endings]
+    return formulas + whens_of(system)
 
 
 def whens_of(system: System) -> list[Formula]:
@@ -115,17 +115,19 @@ def rewritten(before: Reduced, change: Callable[[Formula], Formula]) -> Reduced:
     )
     endings = tuple((change(f), n) for f, n in system.endings)
     smaller = replace(system, moves=moves, steps=steps, settlers=settlers, endings=endings)
-    folded = {
+    folding = {
         area: formula if area in before.lost else change(formula)
         for area, formula in before.folded.items()
     }
-    return replace(before, system=smaller, folded=folded)
+    return replace(before, system=smaller, folded=folding)
 
 
 def losing(before: Reduced, variables: Collection[int]) -> Reduced:
     """The same, before some variables get other values: ways that ask for them are lost."""
-    lost = {a for a, formula in before.folded.items() if variables_of(formula) & set(variables)}
-    return replace(before, lost=before.lost | lost) if lost else before
+    lost_ways = {
+        a for a, formula in before.folded.items() if variables_of(formula) & set(variables)
+    }
+    return replace(before, lost=before.lost | lost_ways) if lost_ways else before
 
 
 class Rebuilding:

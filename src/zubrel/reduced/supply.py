@@ -56,15 +56,15 @@ class Supply(Struct, frozen=True):
 def supply(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without sources that never end."""
     users = Users(before.system, asked)
-    found: dict[int, Supply] = {}
+    supplies: dict[int, Supply] = {}
     for item in users.writers:
         if item not in users.barred:
             endless = _supply(before.system, item, users)
-            given = [*(s.given for s in found.values()), *([endless.given] if endless else [])]
+            given = [*(s.given for s in supplies.values()), *([endless.given] if endless else [])]
             # one after the other, where one asks for the other
-            if endless and not variables_in(given) & {item, *found}:
-                found[item] = endless
-    return _without(losing(before, found), found) if found else before
+            if endless and not variables_in(given) & {item, *supplies}:
+                supplies[item] = endless
+    return _without(losing(before, supplies), supplies) if supplies else before
 
 
 def _supply(system: System, item: int, users: Users) -> Supply | None:
@@ -126,14 +126,14 @@ def _only_gives(system: System, move: Move, item: int, users: Users) -> bool:
 
 def _never_ends(system: System, move: Move, item: int) -> bool:
     """Whether a move gives an item as often as one likes, once that is possible at all."""
-    rest = _rest(move, item)
-    if len(move.steps[0].changes) != 1 or PLACE in variables_of(rest):
+    remaining = _rest(move, item)
+    if len(move.steps[0].changes) != 1 or PLACE in variables_of(remaining):
         return False
     room = [p for p in parts_of(move.guard) if item in variables_of(p)]
     low = system.variables[item].low
     if not all(isinstance(p, Within) and p.low == low for p in room):
         return False
-    return system.rising.for_good(rest) and (
+    return system.rising.for_good(remaining) and (
         bool(room) or move.steps[0].changes[0].operation is Operation.ADD_UP_TO_END
     )
 
@@ -149,23 +149,24 @@ def _reach(system: System, move: Move, item: int) -> int:
     return min((p.high + 1 for p in room), default=system.variables[item].high)
 
 
-def _without(before: Reduced, found: dict[int, Supply]) -> Reduced:
-    sources = {id(m) for s in found.values() for m in s.sources}
-    giving = {id(m) for s in found.values() for m in s.giving}
+def _without(before: Reduced, supplies: dict[int, Supply]) -> Reduced:
+    sources = {id(m) for s in supplies.values() for m in s.sources}
+    giving = {id(m) for s in supplies.values() for m in s.giving}
     of = {
-        item: [before.originals[m.steps[0].number] for m in s.sources] for item, s in found.items()
+        item: [before.originals[m.steps[0].number] for m in s.sources]
+        for item, s in supplies.items()
     }
-    uncounted = {item for item, s in found.items() if not s.counted}
+    uncounted = {item for item, s in supplies.items() if not s.counted}
     new = Rebuilding(before)
     for move in before.system.moves:
         if id(move) in sources:
             continue
-        used = sorted(variables_of(move.guard) & set(found)) if id(move) not in giving else []
+        used = sorted(variables_of(move.guard) & set(supplies)) if id(move) not in giving else []
         new.needs(move, [s for item in used for s in of[item]])
         for counted in _subsets([item for item in used if item not in uncounted]):
             free = uncounted | (set(used) - counted)
             guard = _untested(move.guard, free)
-            given = (found[item].given for item in used if item in free)
+            given = (supplies[item].given for item in used if item in free)
             steps = [
                 replace(s, changes=tuple(c for c in s.changes if c.variable not in free))
                 for s in move.steps
@@ -179,7 +180,7 @@ def _without(before: Reduced, found: dict[int, Supply]) -> Reduced:
         repeated=before.repeated | repeated,
         # whoever has his hands full may be unable to pick up what is given once
         blurred=before.blurred
-        | {c.variable for s in found.values() for m in s.giving for c in m.steps[0].changes},
+        | {c.variable for s in supplies.values() for m in s.giving for c in m.steps[0].changes},
     )
 
 

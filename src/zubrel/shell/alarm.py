@@ -36,7 +36,7 @@ def watched(budget: Budget) -> Iterator[None]:
     before = signal.signal(signal.SIGINT, watch.interrupted)
     alarm = None
     if hasattr(signal, "setitimer"):
-        alarm = signal.signal(signal.SIGALRM, watch.look)
+        alarm = signal.signal(signal.SIGALRM, watch.on_signal)
         signal.setitimer(signal.ITIMER_REAL, EVERY, EVERY)
     try:
         yield
@@ -59,7 +59,7 @@ class _Watch:
         self.asked = time.monotonic()
         self.budget.end(Interrupted(CTRL_C))
 
-    def look(self, number: int, frame: FrameType | None) -> None:
+    def on_signal(self, number: int, frame: FrameType | None) -> None:
         why = self._overdue()
         if why is None or _importing(frame):
             return

@@ -58,23 +58,23 @@ def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any)
             reports.append(replace(report_on(file, common, True, again=bool(reports)), path=path))
         if reports[-1].stopped == CTRL_C:
             raise Interrupted(CTRL_C)
-    found = difference(*reports)
-    _write(found, form, common)
-    if found.worse(fail_on):
+    changed = difference(*reports)
+    _write(changed, form, common)
+    if changed.worse(fail_on):
         return 1
-    return 0 if found.complete else 3
+    return 0 if changed.complete else 3
 
 
-def _write(found: Difference, form: str, common: Common) -> None:
+def _write(changed: Difference, form: str, common: Common) -> None:
     from zubrel.output import differences
 
     if form == "json":
-        write_text(differences.difference_as_json(found), common.output)
+        write_text(differences.difference_as_json(changed), common.output)
     elif form == "markdown":
-        write_text(differences.difference_as_markdown(found), common.output)
+        write_text(differences.difference_as_markdown(changed), common.output)
     else:
         write_pretty(
-            lambda console: differences.write_difference(found, console, common.quiet),
+            lambda console: differences.write_difference(changed, console, common.quiet),
             common.output,
             common.color,
         )

@@ -36,11 +36,11 @@ class ProgressLine:
         self.drawn_at = 0.0
         self.said_at = time.monotonic()
         self._bar: Any = None
-        budget.on_look = self.look
+        budget.on_check = self.tick
 
     def stage(self, words: str) -> None:
         self.words, self.extent, self.done = words, "", None
-        self.look(True)
+        self.tick(True)
 
     def reached(self, situations: int, open_situations: int | None) -> None:
         self.extent = counted(situations, "situation")
@@ -48,9 +48,9 @@ class ProgressLine:
         if open_situations is not None:
             self.done = 1 - open_situations / max(1, situations)
             self.extent += f", {open_situations:,} to go"
-        self.look()
+        self.tick()
 
-    def look(self, at_once: bool = False) -> None:
+    def tick(self, at_once: bool = False) -> None:
         """Tell, if it is time to: whatever is at work calls this now and then."""
         now = time.monotonic()
         try:
@@ -106,4 +106,4 @@ class ProgressLine:
                 self._bar.stop()
             self._bar = None
         self.drawing = self.saying = False
-        self.budget.on_look = None
+        self.budget.on_check = None

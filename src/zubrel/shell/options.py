@@ -56,12 +56,12 @@ class Seconds(click.ParamType[float]):
 
     def convert(self, value: Any, param: Any, ctx: Any) -> float:
         try:
-            found = float(value)
+            value_read = float(value)
         except ValueError:
-            found = math.nan
-        if not 0 < found < math.inf:
+            value_read = math.nan
+        if not 0 < value_read < math.inf:
             self.fail(f"{value!r} is no time; write for example 60 or 0.5", param, ctx)
-        return found
+        return value_read
 
 
 _OPTIONS: dict[str, Callable[..., Any]] = {

@@ -39,12 +39,14 @@ def report_command(world: str, **options: Any) -> int:
         raise click.UsageError(f"the page is HTML: name a file that ends with {SUFFIXES[0]}")
     read = loaded(world, common)
     with at_work(common) as meter:
-        found = report(read, common.budget, meter, with_outline=True)
+        told_world = report(read, common.budget, meter, with_outline=True)
     listings = [listing(read, section) for section in SECTIONS]
-    write_text(page(found, listings, _fingerprint(world), _words(common.limits)), common.output)
-    if found.stopped == CTRL_C:
+    write_text(
+        page(told_world, listings, _fingerprint(world), _words(common.limits)), common.output
+    )
+    if told_world.stopped == CTRL_C:
         return INTERRUPTED
-    return OK if found.complete else STOPPED
+    return OK if told_world.complete else STOPPED
 
 
 def _fingerprint(world: str) -> str:

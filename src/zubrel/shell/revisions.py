@@ -110,10 +110,10 @@ class _Revision:
             if path.startswith(("/", "..")) or "\0" in path:
                 return None
             listed = self._tell("ls-tree", "-z", self.commit, "--", path).split(b"\0")[0]
-            mode, _, rest = listed.decode(errors="replace").partition(" ")
+            mode, _, remaining = listed.decode(errors="replace").partition(" ")
             if mode not in (LINK, *FILES):
                 return None
-            content = self._tell("cat-file", "blob", rest.split()[1])
+            content = self._tell("cat-file", "blob", remaining.split()[1])
             if mode != LINK:
                 return content
             there = content.decode(errors="replace")

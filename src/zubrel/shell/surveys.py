@@ -42,7 +42,7 @@ def loaded(path: str, common: Common) -> World:
     with at_work(common) as meter:
         meter.stage("reading")
         world = load(path)
-        common.budget.look()
+        common.budget.check_limits()
     refuse_to_write_over(common.output)
     return world
 
@@ -82,13 +82,13 @@ def reports_on(
     jobs = min(own_jobs, len(paths)) if len(paths) > 1 else 1
     if jobs > 1:
         return _in_processes(paths, common, with_progression, jobs)
-    found: list[Result] = []
+    reports: list[Result] = []
     for path in paths:
-        if found and _was_interrupted(found[-1]):
-            found.append(Interrupted(CTRL_C))
+        if reports and _was_interrupted(reports[-1]):
+            reports.append(Interrupted(CTRL_C))
             continue
-        found.append(_here(path, common, with_progression, own_jobs, len(paths) > 1))
-    return found
+        reports.append(_here(path, common, with_progression, own_jobs, len(paths) > 1))
+    return reports
 
 
 def _was_interrupted(result: Result) -> bool:
@@ -115,20 +115,20 @@ def _in_processes(
             with suppress(InvalidInput):
                 read_document(path)
         refuse_to_write_over(common.output)
-    found: list[Result] = []
+    results: list[Result] = []
     pool = pool_of(jobs)
     try:
         work = [pool.submit(_one, path, limits, with_progression) for path in paths]
         for path, future in zip(paths, work, strict=True):
             try:
-                found.append(future.result())
+                results.append(future.result())
             except BrokenProcessPool:
-                found.append(_here(path, common, with_progression, 1, True))
+                results.append(_here(path, common, with_progression, 1, True))
     except KeyboardInterrupt:
-        found += [Interrupted(CTRL_C) for _ in range(len(paths) - len(found))]
+        results += [Interrupted(CTRL_C) for _ in range(len(paths) - len(results))]
     finally:
         end_workers(pool)
-    return found
+    return results
 
 
 def _one(path: str, limits: Limits, with_progression: bool) -> Report | InvalidInput:

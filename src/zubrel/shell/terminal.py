@@ -68,11 +68,11 @@ class Play:
         say(self.world.title, bold=True)
         self._look()
         while (line := self._read()) is not None:
-            word, _, rest = line.strip().partition(" ")
+            word, _, remaining = line.strip().partition(" ")
             if word in LEAVING:
                 break
             if word:
-                self._obey(word, rest.strip())
+                self._obey(word, remaining.strip())
 
     def _read(self) -> str | None:
         if sys.stdin is None:
@@ -93,7 +93,7 @@ class Play:
             say(f"> {plain(line.rstrip())}")
         return line or None
 
-    def _obey(self, word: str, rest: str) -> None:
+    def _obey(self, word: str, remaining: str) -> None:
         match word:
             case "help":
                 say(HELP)
@@ -106,17 +106,17 @@ class Play:
             case "undo" | "redo":
                 self._back_or_forth(word)
             case "why":
-                self._why(rest)
+                self._why(remaining)
             case "hint":
                 self._hint()
             case "ids":
                 self._ids()
             case "goto":
-                self._goto(rest)
+                self._goto(remaining)
             case "save":
-                self._save(rest)
+                self._save(remaining)
             case _:
-                self._do(word if not rest else f"{word} {rest}")
+                self._do(word if not remaining else f"{word} {remaining}")
 
     # telling
 
@@ -184,7 +184,7 @@ class Play:
         return ", ".join(held_words(self.world, self.session.here)) or "nothing"
 
     def _quests(self) -> list[str]:
-        found = []
+        quests = []
         for quest in self.world.quests.values():
             if self.session.here["quest", quest.id] != ACTIVE:
                 continue
@@ -192,8 +192,8 @@ class Play:
             step = f", step {len(goals)} of {len(quest.goals)}" if quest.in_turn else ""
             if quest.in_turn and not goals[-1].endswith(" (met)"):
                 goals = goals[-1:]
-            found.append(f"quest: {quest.name}{step} – {'; '.join(goals) or 'to be handed in'}")
-        return found
+            quests.append(f"quest: {quest.name}{step} – {'; '.join(goals) or 'to be handed in'}")
+        return quests
 
     def _goal(self, goal: Goal, met: bool, progress: int) -> str:
         words = self.world.goal_name(goal)
@@ -234,8 +234,8 @@ class Play:
         try:
             step = self.session.move(rule, int(outcome) if _is_number(outcome) else None)
         except Impossible:
-            told = refusal(self.session.walker, rule, before)
-            say(f"“{told}”" if told else "That is not possible.")
+            mentioned = refusal(self.session.walker, rule, before)
+            say(f"“{mentioned}”" if mentioned else "That is not possible.")
             say(f"  {listed(lacking(self.session.walker, rule, before))}")
             return
         except NeedsOutcome as luck:
@@ -253,9 +253,9 @@ class Play:
         for outcome in outcomes:
             say(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
         say("Which outcome?")
-        answer = (self._read() or "").strip()
-        if _is_number(answer) and int(answer) in needed.numbers:
-            return int(answer)
+        reply = (self._read() or "").strip()
+        if _is_number(reply) and int(reply) in needed.numbers:
+            return int(reply)
         say("Nothing was done.")
         return None
 
@@ -294,11 +294,11 @@ class Play:
         if self.advice is None:
             say("There are no hints for this world; start with --hints.")
             return
-        found = self.advice.next_move(self.session.here)
-        if found is None:
+        hint = self.advice.next_move(self.session.here)
+        if hint is None:
             say("There is no win from here; undo goes back.")
             return
-        rule, length = found
+        rule, length = hint
         left = f"then a win is {counted(length - 1, 'move')} away" if length > 1 else "that wins"
         say(f"“{rule.label}” ({rule.id}): {left}.")
 

@@ -71,12 +71,12 @@ def _report(world: str, common: Common) -> Report | None:
 
 def _files(world: str) -> set[Path]:
     """The files of a world as far as they can be read, and at least the world itself."""
-    found = {Path(world)}
+    files = {Path(world)}
     try:
-        found |= {Path(source.path) for source in read_document(world).files}
+        files |= {Path(source.path) for source in read_document(world).files}
     except InvalidInput as invalid:
-        found |= {Path(d.span.source.path) for d in invalid.diagnostics if d.span}
-    return {path.resolve() for path in found}
+        files |= {Path(d.span.source.path) for d in invalid.diagnostics if d.span}
+    return {path.resolve() for path in files}
 
 
 def _saves(world: str, files: set[Path]) -> Iterator[list[str]]:

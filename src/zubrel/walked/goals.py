@@ -59,7 +59,7 @@ class Goals:
                     if goal.remembered:
                         values[keys.goal(quest.id, goal.number)] = 0
 
-    def look(self, values: dict[Key, Value]) -> None:
+    def count_what_is_seen(self, values: dict[Key, Value]) -> None:
         """Goals that are looked at after a move: visits, and what is met in turn."""
         looking = True
         while looking:

@@ -260,9 +260,9 @@ class Walker:
 
     def _room(self, item: str, values: Situation) -> int:
         """How many more of an item can be held: a tool only if there is none."""
-        found = self.world.items[item]
+        rooms = self.world.items[item]
         held = _number(values, keys.held(item))
-        room = found.most - held if found.uses is None else int(held == 0)
+        room = rooms.most - held if rooms.uses is None else int(held == 0)
         for carry in self.world.carries:
             if item in carry.items:
                 room = min(room, carry.limit - sum(self._weight(i, values) for i in carry.items))
@@ -340,7 +340,7 @@ class Walker:
         for _ in range(LONGEST_REST):
             if values[ENDING] != UNENDED:
                 return values
-            self.goals.look(values)
+            self.goals.count_what_is_seen(values)
             changed = self._happened(values) or self._quest_ended(values)
             if changed is None:
                 return self._ended(values)

@@ -9,7 +9,7 @@ from zubrel.explored.listed.large_graph import Block
 from zubrel.explored.listed.small import ScalarSpace
 
 
-def widened(small: ScalarSpace) -> VectorSpace:
+def as_vector_space(small: ScalarSpace) -> VectorSpace:
     """The same situations and steps, numbered in the same way."""
     space = VectorSpace(small.system, small.budget)
     words = space.packing.words

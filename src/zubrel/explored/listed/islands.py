@@ -85,8 +85,8 @@ class Islands:
         columns = [np.array([word], np.uint64) for word in words]
         self.join(columns)
         numbers = np.arange(self.nodes)
-        found = np.flatnonzero(self.rows.same(numbers, [column[0] for column in columns]))
-        return int(found[0]) if len(found) else None
+        number = np.flatnonzero(self.rows.same(numbers, [column[0] for column in columns]))
+        return int(number[0]) if len(number) else None
 
     def join(self, columns: list[Any]) -> npt.NDArray[np.int64]:
         """Put unended situations, in place, on the first area of their island; its size."""
@@ -162,7 +162,7 @@ class _IslandSearch:
         try:
             while explored < islands.nodes:
                 self.progress.reached(islands.situations, islands.nodes - explored)
-                self.budget.look(islands.situations, self.table.bytes_to_grow(2 * CHUNK))
+                self.budget.check_limits(islands.situations, self.table.bytes_to_grow(2 * CHUNK))
                 if self.most is not None and islands.nodes > self.most:
                     raise TooMany
                 end = min(explored + CHUNK, islands.nodes)
@@ -190,8 +190,8 @@ class _IslandSearch:
             here = np.flatnonzero(first_area == areas)
             if len(here):
                 own = [w[here] for w in words]
-                rest = own[self.place.word] & ~np.uint64(self.place.mask)
-                own[self.place.word] = rest | np.uint64(area)
+                remaining = own[self.place.word] & ~np.uint64(self.place.mask)
+                own[self.place.word] = remaining | np.uint64(area)
                 numbers = (going_on[here] + first).astype(np.uint32)
                 self._move(moves, own, settings[here], areas[here], numbers, sources, results)
         if sources:

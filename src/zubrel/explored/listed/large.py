@@ -56,7 +56,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
             truths[start : start + CHUNK] = test(*chunk)
         return NumberSet(truths)
 
-    def some(self, formula: Formula) -> bool:
+    def holds_somewhere(self, formula: Formula) -> bool:
         (test,) = self.kernel.tests([formula])
         starts = range(0, len(self.rows), CHUNK)
         return any(
@@ -84,8 +84,8 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         """Up to 64 sets as one bit each of a word for every situation."""
         size = 1 if len(sets) <= 8 else 8
         parts = np.zeros((len(self.rows), size), np.uint8)
-        for number, some in enumerate(sets):
-            parts[:, number >> 3] |= some.truths.view(np.uint8) << np.uint8(number & 7)
+        for number, situations in enumerate(sets):
+            parts[:, number >> 3] |= situations.truths.view(np.uint8) << np.uint8(number & 7)
         return parts.view(np.uint8 if size == 1 else np.dtype("<u8")).reshape(-1)
 
     def reached_without(self, avoided: Sequence[NumberSet]) -> list[NumberSet]:
@@ -119,12 +119,12 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         return NumberSet(truths)
 
     def steps_between(self, sources: NumberSet, targets: NumberSet) -> list[Step]:
-        found = {
+        numbers = {
             block.step
             for block in self.blocks
             if np.any(sources.truths[block.sources] & targets.truths[block.targets])
         }
-        return [self.system.steps[number] for number in sorted(found)]
+        return [self.system.steps[number] for number in sorted(numbers)]
 
     def shifted(self, step: Step, variable: int, up: bool) -> NumberSet:
         field = self.packing.fields[variable]
@@ -161,11 +161,11 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         # of each edge of a chance rule: the situation with the rule, as one number
         tried = sources[chancy] * len(self.system.moves) + moves[links.steps[chancy]]
         while True:
-            lost = np.unique(tried[~kept[links.ends[chancy]]])
-            if not len(lost):
+            escaping = np.unique(tried[~kept[links.ends[chancy]]])
+            if not len(escaping):
                 return NumberSet(kept)
             barred = np.zeros(len(links.ends), np.bool_)
-            barred[chancy[np.isin(tried, lost)]] = True
+            barred[chancy[np.isin(tried, escaping)]] = True
             bits = target.truths.astype(np.uint8)
             links.close(bits, True, None, ~barred)
             if np.array_equal(bits != 0, kept):
@@ -180,8 +180,8 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         truths[list(self._along(trace))[-1]] = True
         return NumberSet(truths)
 
-    def meets(self, trace: Trace, some: NumberSet) -> bool:
-        return any(some.truths[here] for here in self._along(trace))
+    def meets(self, trace: Trace, situations: NumberSet) -> bool:
+        return any(situations.truths[here] for here in self._along(trace))
 
     def _along(self, trace: Trace) -> Iterator[int]:
         here = 0
@@ -208,8 +208,8 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
                 following[block.sources[frontier[block.targets]]] = True
             frontier = following & (distances < 0)
 
-        def nearest(some: NumberSet) -> int | None:
-            known = distances[some.truths & (distances >= 0)]
+        def nearest(situations: NumberSet) -> int | None:
+            known = distances[situations.truths & (distances >= 0)]
             return int(known.min()) if len(known) else None
 
         return nearest

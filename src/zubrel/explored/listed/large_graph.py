@@ -78,7 +78,7 @@ class VectorGraph:
 
     def _links(self, turned: bool) -> Links:
         edges = sum(len(b.sources) for b in self.blocks)
-        self.budget.look(more_memory=edges * LINK_BYTES)
+        self.budget.check_limits(more_memory=edges * LINK_BYTES)
         self.budget.spend(edges * ASK)
         none = np.empty(0, np.uint32)
         ends = [

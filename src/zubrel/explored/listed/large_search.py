@@ -66,12 +66,12 @@ def rules_by_area(system: System, kernel: Kernel) -> list[list[tuple[Move, Test,
     tests = kernel.tests(m.guard for m in moves)
     updates = iter(kernel.updates(s.changes for m in moves for s in m.steps))
     every = range(len(system.variables[PLACE].names))
-    found: list[list[tuple[Move, Test, list[Update]]]] = [[] for _ in every]
+    rules: list[list[tuple[Move, Test, list[Update]]]] = [[] for _ in every]
     for move, test in zip(moves, tests, strict=True):
         own = [next(updates) for _ in move.steps]
         for area in every if move.areas is None else move.areas:
-            found[area].append((move, test, own))
-    return found
+            rules[area].append((move, test, own))
+    return rules
 
 
 class _VectorSearch:
@@ -121,7 +121,7 @@ class _VectorSearch:
         self.progress.reached(known, known - space.explored)
         if self.most is not None and known > self.most:
             raise TooMany
-        self.budget.look(known, self.table.bytes_to_grow(2 * CHUNK))
+        self.budget.check_limits(known, self.table.bytes_to_grow(2 * CHUNK))
         first, allowed = space.explored, self.budget.limits.situations
         size = CHUNK
         if allowed is not None:  # few at a time near the limit, so as not to run past it
@@ -180,12 +180,12 @@ class _VectorSearch:
         for numbers, sources in moved.pieces:
             size = len(sources)
             ends = [slice(at + n * size, at + (n + 1) * size) for n in range(len(numbers))]
-            some = changed[ends[0]].copy()
+            either_changed = changed[ends[0]].copy()
             for end in ends[1:]:
-                some |= changed[end]
+                either_changed |= changed[end]
             for number, end in zip(numbers, ends, strict=True):
-                kept[end] = some
-                taken.append((number, sources[some]))
+                kept[end] = either_changed
+                taken.append((number, sources[either_changed]))
             at += size * len(numbers)
         targets = self.table.numbers_of([w[kept] for w in after])
         self._keep_edges(taken, targets)

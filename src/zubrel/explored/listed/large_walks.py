@@ -43,7 +43,7 @@ class VectorWalks:
 
     def by_moves(self, sets: Sequence[NumberSet]) -> list[tuple[int, ...]]:
         size = int(self.levels.max()) + 1
-        inside = (self.levels[some.truths & self.reached.truths] for some in sets)
+        inside = (self.levels[situations.truths & self.reached.truths] for situations in sets)
         columns = [np.bincount(levels, minlength=size).tolist() for levels in inside]
         return list(zip(*columns, strict=True))
 

@@ -36,12 +36,12 @@ class Links:
 
     def _pieces(self, first: int, last: int) -> list[_Piece]:
         """A level in pieces of a size that stays in the processor's cache."""
-        found = []
+        pieces = []
         for start in range(first, last, CHUNK):
             piece = _Piece(self, start, min(start + CHUNK, last))
             if len(piece.nodes):
-                found.append(piece)
-        return found
+                pieces.append(piece)
+        return pieces
 
     def close(
         self,

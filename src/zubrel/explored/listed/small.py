@@ -56,7 +56,7 @@ class ScalarWalks:
         for number, link in self.parents.items():
             depths[number] = 0 if link is None else depths[link[0]] + 1
         last = max(depths.values(), default=-1)
-        counts = [Counter(depths[n] for n in some if n in depths) for some in sets]
+        counts = [Counter(depths[n] for n in situations if n in depths) for situations in sets]
         return [tuple(count[depth] for count in counts) for depth in range(last + 1)]
 
 
@@ -105,10 +105,10 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
 
     def depths(self) -> list[int]:
         """How many steps each situation is away from the start."""
-        found: list[int] = []
+        depths: list[int] = []
         for parent in self.parents:
-            found.append(0 if parent is None else found[parent[0]] + 1)
-        return found
+            depths.append(0 if parent is None else depths[parent[0]] + 1)
+        return depths
 
     @property
     def everything(self) -> Numbers:
@@ -129,7 +129,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         (select,) = self.kernel.selections([formula])
         return frozenset(select(self.words))
 
-    def some(self, formula: Formula) -> bool:
+    def holds_somewhere(self, formula: Formula) -> bool:
         (exists,) = self.kernel.existences([formula])
         return exists(self.words)
 
@@ -200,11 +200,11 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         return zip(edges.sources, edges.targets, strict=True)
 
     def steps_between(self, sources: Numbers, targets: Numbers) -> list[Step]:
-        found: set[int] = set()
+        numbers: set[int] = set()
         for source in sources:
             if source < len(self.successors):
-                found.update(step for step, t in self.successors[source] if t in targets)
-        return [self.system.steps[number] for number in sorted(found)]
+                numbers.update(step for step, t in self.successors[source] if t in targets)
+        return [self.system.steps[number] for number in sorted(numbers)]
 
     def shifted(self, step: Step, variable: int, up: bool) -> Numbers:
         mask = self.packing.fields[variable].mask
@@ -233,8 +233,8 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
             self.budget.spend(len(self.words) * SWEEP)
             after: list[list[int]] = []
             for steps in self.successors:
-                lost = {moves[step] for step, t in steps if t not in known and step in moves}
-                after.append([t for step, t in steps if moves.get(step, -1) not in lost])
+                escaping = {moves[step] for step, t in steps if t not in known and step in moves}
+                after.append([t for step, t in steps if moves.get(step, -1) not in escaping])
             after += [[] for _ in range(len(self.words) - len(after))]
             kept = _closed_backward(after, target)
             if kept == known:
@@ -247,8 +247,8 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
     def at_end_of(self, trace: Trace) -> Numbers:
         return frozenset(list(self._along(trace))[-1:])
 
-    def meets(self, trace: Trace, some: Numbers) -> bool:
-        return any(here in some for here in self._along(trace))
+    def meets(self, trace: Trace, situations: Numbers) -> bool:
+        return any(here in situations for here in self._along(trace))
 
     def _along(self, trace: Trace) -> Iterator[int]:
         here = 0
@@ -270,7 +270,9 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
                 if source not in distances:
                     distances[source] = distances[here] + 1
                     queue.append(source)
-        return lambda some: min((distances[n] for n in some if n in distances), default=None)
+        return lambda situations: min(
+            (distances[n] for n in situations if n in distances), default=None
+        )
 
     def of(self, situation: Mapping[Key, Value]) -> Numbers:
         (word,) = self.packing.pack(self.system.values(situation))

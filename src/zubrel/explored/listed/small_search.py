@@ -92,7 +92,7 @@ class _ScalarSearch:
         known = len(self.space.words)
         self.progress.reached(known, known - source)
         try:
-            self.budget.look(known)
+            self.budget.check_limits(known)
             self.budget.spend(CHECK_EVERY * WORK)
         except WorkSpent:
             raise
@@ -119,7 +119,7 @@ class _ScalarSearch:
     def _steps(self, source: int, word: int) -> list[tuple[int, int]]:
         """The steps out of a situation, each with the settled situation that it leads to."""
         area = word & self.place_mask
-        found: list[tuple[int, int]] = []
+        links: list[tuple[int, int]] = []
         for place, results in self.expansions[area](word):
             steps = self.steps[area][place]
             if self.settling.needed:
@@ -129,10 +129,10 @@ class _ScalarSearch:
                 )
             if len(results) == 1:
                 if results[0] != word:
-                    found.append((steps[0], results[0]))
+                    links.append((steps[0], results[0]))
             elif any(after != word for after in results):
-                found += zip(steps, results, strict=True)
-        return found
+                links += zip(steps, results, strict=True)
+        return links
 
     def _add(self, word: int, parent: tuple[int, int] | None, known: dict[int, int]) -> int:
         space = self.space

@@ -114,22 +114,22 @@ class Kernel(Struct, frozen=True):
         """All equality tests of a word in one comparison, then the rest."""
         masks: dict[int, int] = {}
         values: dict[int, int] = {}
-        rest = []
+        remaining = []
         for part in parts:
             pinned = self._pinned(part)
             if pinned is None:
-                rest.append(self._formula(part))
+                remaining.append(self._formula(part))
                 continue
             field, value = self.packing.fields[pinned[0]], pinned[1]
             bits = (value - field.low) << field.shift
             known = masks.get(field.word, 0)
             if known & field.mask:
-                rest.append(self._within(Within(pinned[0], value, value)))
+                remaining.append(self._within(Within(pinned[0], value, value)))
                 continue
             masks[field.word] = known | field.mask
             values[field.word] = values.get(field.word, 0) | bits
         tests = [f"((w{w} & {mask}) == {values[w]})" for w, mask in masks.items()]
-        return joined(" & ", [*tests, *rest]) or "True"
+        return joined(" & ", [*tests, *remaining]) or "True"
 
     def _pinned(self, part: Formula) -> tuple[int, int] | None:
         """The variable and the one value that a formula leaves it, if it is of that form."""

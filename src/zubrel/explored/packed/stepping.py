@@ -76,8 +76,8 @@ class Walking:
         move = self.moves[step.number]
         (test,), (update,) = self.kernel.tests([move.guard]), self.kernel.updates([step.changes])
         areas = None if move.areas is None else frozenset(move.areas)
-        found = self.prepared[step.number] = _Prepared(areas, test, update)
-        return found
+        prepared = self.prepared[step.number] = _Prepared(areas, test, update)
+        return prepared
 
     def _settled(self, word: int) -> int:
         rested = self.settling.rest(word)

@@ -100,10 +100,10 @@ class Encoding:
 
     def cube(self, literals: Iterable[tuple[int, bool]]) -> Diagram:
         """The conjunction of literals."""
-        found = self.true
+        product = self.true
         for bit, value in sorted(literals, reverse=True):
-            found = self.literal(bit, value) & found
-        return found
+            product = self.literal(bit, value) & product
+        return product
 
     def code(self, variable: int, value: int) -> list[bool]:
         """The bits of a value, the highest first."""
@@ -120,12 +120,12 @@ class Encoding:
 
     def among(self, variable: int, values: Iterable[int]) -> Diagram:
         """The variable has one of these values."""
-        found = self.false
+        union = self.false
         for count, value in enumerate(values):
-            found = found | self.equals(variable, value)
+            union = union | self.equals(variable, value)
             if count % LOOK_AFTER == LOOK_AFTER - 1:
                 self.pause()
-        return found
+        return union
 
     def union(self, diagrams: Iterable[Diagram]) -> Diagram:
         return reduce(lambda a, b: a | b, diagrams, self.false)
@@ -143,13 +143,13 @@ class Encoding:
         """The values of the variables in some situation of a set that is not empty."""
         picked = diagram.pick_cube()
         assert picked is not None, "an empty set has no situation"
-        found = [variable.low for variable in self.system.variables]
+        values = [variable.low for variable in self.system.variables]
         for number in self.coded:
             value = 0
             for bit in self.bits[number]:
                 value = value * 2 + bool(picked[bit])
-            found[number] += value
-        return found
+            values[number] += value
+        return values
 
     def size(self, diagram: Diagram) -> int:
         """How many situations a set has, exactly."""
@@ -201,20 +201,20 @@ class Encoding:
     def _within(self, variable: int, low: int, high: int) -> Diagram:
         domain = self.system.variables[variable]
         bits = self.bits[variable]
-        found = self.true
+        interval = self.true
         if high < domain.high:
-            found = self._at_most(bits, high - domain.low)
+            interval = self._at_most(bits, high - domain.low)
         if low > domain.low:
-            found = found & ~self._at_most(bits, low - domain.low - 1)
-        return found
+            interval = interval & ~self._at_most(bits, low - domain.low - 1)
+        return interval
 
     def _at_most(self, bits: Sequence[int], number: int) -> Diagram:
-        found = self.true
+        at_most = self.true
         for place, bit in enumerate(reversed(bits)):
             one = bool(number >> place & 1)
             zero = self.literal(bit, False)
-            found = zero | found if one else zero & found
-        return found
+            at_most = zero | at_most if one else zero & at_most
+        return at_most
 
     def _sum(
         self, columns: Sequence[Mapping[int, Diagram]], good: Callable[[int], bool], most: int
@@ -233,12 +233,12 @@ class Encoding:
 
     def valid(self, variables: Iterable[int]) -> Diagram:
         """The bits of these variables stand for some value."""
-        found = self.true
+        valid = self.true
         for variable in variables:
             size = self.system.variables[variable].size
             if size < 1 << len(self.bits[variable]):
-                found = found & self._at_most(self.bits[variable], size - 1)
-        return found
+                valid = valid & self._at_most(self.bits[variable], size - 1)
+        return valid
 
     # several sets at once
 
@@ -246,24 +246,26 @@ class Encoding:
         """The selectors have this number."""
         return self.cube((bit, bool(number >> n & 1)) for n, bit in enumerate(self.selectors))
 
-    def together(self, sets: Sequence[Diagram]) -> Diagram:
+    def selected_union(self, sets: Sequence[Diagram]) -> Diagram:
         """Up to 2^SELECTORS sets as one, each under its number."""
-        return self.union(some & self.selected(number) for number, some in enumerate(sets))
+        return self.union(
+            situations & self.selected(number) for number, situations in enumerate(sets)
+        )
 
-    def apart(self, together: Diagram, count: int) -> list[Diagram]:
+    def split_by_selectors(self, combined: Diagram, count: int) -> list[Diagram]:
         """The opposite of `together`."""
         bits = self.positive_cube(self.selectors)
-        return [(together & self.selected(n)).exists(bits) for n in range(count)]
+        return [(combined & self.selected(n)).exists(bits) for n in range(count)]
 
     # the second row of bits
 
     def same(self, variables: Iterable[int]) -> Diagram:
         """Both rows of bits of some doubled variables agree."""
-        found = self.true
+        equal = self.true
         pairs = [p for v in variables for p in zip(self.bits[v], self.copies[v], strict=True)]
         for bit, copy in sorted(pairs, reverse=True):
-            found = found & self.manager.var(bit).equiv(self.manager.var(copy))
-        return found
+            equal = equal & self.manager.var(bit).equiv(self.manager.var(copy))
+        return equal
 
     def positive_cube(self, bits: Iterable[int]) -> Any:
         """The bits to be quantified, in the form that the library wants."""

@@ -45,7 +45,7 @@ class Group:
         self.reads = reads
         self.writes = writes
 
-    def minds(self, other: Group) -> bool:
+    def interferes_with(self, other: Group) -> bool:
         """Whether the order of a step of one and a step of the other can matter.
 
         Where it cannot, neither makes the other possible or impossible, or changes what it does:
@@ -58,10 +58,10 @@ def _only_new(follow: Callable[[Step, Diagram], Diagram]) -> Callable[[Step, Dia
     """Follows a step only from what it has not been followed from before."""
     seen: dict[int, Diagram] = {}
 
-    def new(step: Step, some: Diagram) -> Diagram:
+    def new(step: Step, diagram: Diagram) -> Diagram:
         known = seen.get(step.number)
-        seen[step.number] = some
-        return follow(step, some if known is None else some & ~known)
+        seen[step.number] = diagram
+        return follow(step, diagram if known is None else diagram & ~known)
 
     return new
 
@@ -91,8 +91,12 @@ class SymbolicFixpoints:
         self.islands = [self.encoding.among(PLACE, island) for island in islands]
         self.place = self.encoding.positive_cube(self.encoding.bits[PLACE])
         self.groups = self._groups(order)
-        self.minding = [
-            [n for n, other in enumerate(self.groups) if other is not group and other.minds(group)]
+        self.interfering = [
+            [
+                n
+                for n, other in enumerate(self.groups)
+                if other is not group and other.interferes_with(group)
+            ]
             for group in self.groups
         ]
         self.forwards = list(range(len(self.groups)))
@@ -133,7 +137,7 @@ class SymbolicFixpoints:
                 groups.setdefault((min(begins), leaves, -min(own, default=len(order))), []).append(
                     step
                 )
-        found = []
+        made = []
         for here, leaves, number in sorted(groups):
             steps = groups[here, leaves, number]
             of = [self.relations[s.number] for s in steps]
@@ -144,8 +148,8 @@ class SymbolicFixpoints:
                 or self.settling.sets_off(of[0].writes)
                 or (of[0].image(self.encoding, of[0].guard) & of[0].guard).satisfiable()
             )
-            found.append(Group(steps, reads, writes, repeats, here, leaves))
-        return found
+            made.append(Group(steps, reads, writes, repeats, here, leaves))
+        return made
 
     def _read_by(self, step: Step) -> frozenset[int]:
         """What a step and all that it sets off depend on: variables, and areas below zero."""
@@ -204,7 +208,7 @@ class SymbolicFixpoints:
         if within is not None and within != self.found and self.spread(within) != within:
             return self._closed_plainly(seed, follow, within)
         free = not barred and (within is None or within == self.found)
-        found = spread(seed)
+        closure = spread(seed)
         restless = [True] * len(self.groups)
         order, place = self.backwards if backwards else self.forwards, 0
         while True:
@@ -212,66 +216,66 @@ class SymbolicFixpoints:
                 place += 1
             if place == len(order):
                 if not any(restless):
-                    return found
+                    return closure
                 place = 0
                 continue
             number = order[place]
             restless[number] = False
-            before = found
-            found = self._group_closed(self.groups[number], found, follow, within)
-            if found != before:
-                closed, found = found, spread(found)
-                restless[number] = found != closed
-                for other in self.minding[number] if free else range(len(restless)):
+            before = closure
+            closure = self._group_closed(self.groups[number], closure, follow, within)
+            if closure != before:
+                closed, closure = closure, spread(closure)
+                restless[number] = closure != closed
+                for other in self.interfering[number] if free else range(len(restless)):
                     restless[other] = True
-            place = 0 if found != before else place + 1
+            place = 0 if closure != before else place + 1
 
-    def spread(self, found: Diagram) -> Diagram:
+    def spread(self, known: Diagram) -> Diagram:
         """With everything that walking about on the islands adds."""
         for island in self.islands:
-            here = found & island & self.going_on
-            found = found | (here.exists(self.place) & island)
-        return found
+            here = known & island & self.going_on
+            known = known | (here.exists(self.place) & island)
+        return known
 
     def _closed_plainly(
         self, seed: Diagram, follow: Callable[[Step, Diagram], Diagram], within: Diagram
     ) -> Diagram:
         """As `closed`, where some islands are only partly within."""
-        found = seed
+        closure = seed
         while True:
-            before = found
+            before = closure
             for step in self.system.steps:
                 self.pause()
-                found = found | (follow(step, found) & within)
-            if found == before:
-                return found
+                closure = closure | (follow(step, closure) & within)
+            if closure == before:
+                return closure
 
     def _group_closed(
         self,
         group: Group,
-        found: Diagram,
+        known: Diagram,
         follow: Callable[[Step, Diagram], Diagram],
         within: Diagram | None,
     ) -> Diagram:
         while True:
-            before = found
+            before = known
             for step in group.steps:
                 self.pause()
-                reached = follow(step, found)
-                found = found | (reached if within is None else reached & within)
+                reached = follow(step, known)
+                known = known | (reached if within is None else reached & within)
                 if self.on_growth is not None:
-                    self.on_growth(found)
-            if found == before or not group.repeats:
-                return found
+                    self.on_growth(known)
+            if known == before or not group.repeats:
+                return known
 
-    def forth(self, step: Step, some: Diagram) -> Diagram:
+    def forth(self, step: Step, diagram: Diagram) -> Diagram:
         """Where a step leads from some settled situations, settled."""
-        moved = self.relations[step.number].image(self.encoding, some)
+        moved = self.relations[step.number].image(self.encoding, diagram)
         return self.settling.settle(moved, self._set_off_by(step))
 
-    def back(self, step: Step, some: Diagram) -> Diagram:
+    def back(self, step: Step, diagram: Diagram) -> Diagram:
         """From which reached situations a step leads into some settled ones."""
-        into = self.settling.before(some, self._set_off_by(step))
+        into = self.settling.before(diagram, self._set_off_by(step))
         return self.relations[step.number].preimage(self.encoding, into) & self.found
 
     def _set_off_by(self, step: Step) -> Sequence[Happening]:

@@ -28,13 +28,13 @@ def islands_of(system: System) -> tuple[list[frozenset[int]], frozenset[int]]:
             if marks.get(here) == marks.get(there):
                 links.setdefault(here, set()).add(there)
                 plain.append((move.steps[0], here, there))
-    found = _mutual(links, range(system.variables[PLACE].size))
-    number = {area: n for n, island in enumerate(found) for area in island}
+    islands = _mutual(links, range(system.variables[PLACE].size))
+    number = {area: n for n, island in enumerate(islands) for area in island}
     steps: dict[int, bool] = {}
     for step, here, there in plain:
         inside = here in number and number[here] == number.get(there)
         steps[step.number] = steps.get(step.number, True) and inside
-    return found, frozenset(n for n, inside in steps.items() if inside)
+    return islands, frozenset(n for n, inside in steps.items() if inside)
 
 
 def _mutual(links: dict[int, set[int]], areas: Iterable[int]) -> list[frozenset[int]]:
@@ -43,21 +43,21 @@ def _mutual(links: dict[int, set[int]], areas: Iterable[int]) -> list[frozenset[
     for here, ends in links.items():
         for there in ends:
             turned.setdefault(there, set()).add(here)
-    left, found = set(areas), []
+    left, mutual = set(areas), []
     while left:
         start = min(left)
         island = _reached(start, links) & _reached(start, turned)
         left -= island
         if len(island) > 1:
-            found.append(frozenset(island))
-    return found
+            mutual.append(frozenset(island))
+    return mutual
 
 
 def _reached(start: int, links: dict[int, set[int]]) -> set[int]:
-    found, pending = {start}, [start]
+    reached, pending = {start}, [start]
     while pending:
         for there in links.get(pending.pop(), ()):
-            if there not in found:
-                found.add(there)
+            if there not in reached:
+                reached.add(there)
                 pending.append(there)
-    return found
+    return reached

@@ -30,11 +30,11 @@ def order_of(system: System) -> list[int]:
 
 def used_by(guard: Iterable[int], changes: Sequence[Change]) -> frozenset[int]:
     """The variables that a rule asks about or changes."""
-    found = set(guard)
+    used = set(guard)
     for change in changes:
-        found.add(change.variable)
-        found |= variables_of(change.when)
-    return frozenset(found)
+        used.add(change.variable)
+        used |= variables_of(change.when)
+    return frozenset(used)
 
 
 def _edges(system: System) -> list[frozenset[int]]:
@@ -51,23 +51,23 @@ def _edges(system: System) -> list[frozenset[int]]:
     ):
         for area in move.areas or ():
             here.setdefault(area, set()).update(edge)
-    edges += [frozenset(found) for found in here.values()]
+    edges += [frozenset(weights) for weights in here.values()]
     return edges
 
 
 def _map_positions(system: System, variables: Sequence[int]) -> dict[int, float]:
     """For each variable the middle of the areas whose rules use it, areas in walking order."""
     places = _walking_order(system)
-    found: dict[int, list[int]] = {v: [] for v in variables}
+    positions: dict[int, list[int]] = {v: [] for v in variables}
     for move in system.moves:
         if move.areas is None:
             continue
         for step in move.steps:
             for variable in used_by(variables_of(move.guard), step.changes):
-                if variable in found:
-                    found[variable] += [places[a] for a in move.areas]
+                if variable in positions:
+                    positions[variable] += [places[a] for a in move.areas]
     middle = len(places) / 2
-    return {v: sum(at) / len(at) if at else middle for v, at in found.items()}
+    return {v: sum(at) / len(at) if at else middle for v, at in positions.items()}
 
 
 def _walking_order(system: System) -> dict[int, int]:

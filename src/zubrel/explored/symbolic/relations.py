@@ -30,17 +30,17 @@ class Piece(Struct, frozen=True):
     values: Diagram
     settings: Setting
 
-    def image(self, some: Diagram) -> Diagram:
+    def image(self, diagram: Diagram) -> Diagram:
         """Where it leads from `some`."""
         if not self.settings:
-            return some & self.guard
-        return some.apply_exists(BooleanOperator.AND, self.guard, self.bits) & self.values
+            return diagram & self.guard
+        return diagram.apply_exists(BooleanOperator.AND, self.guard, self.bits) & self.values
 
-    def preimage(self, some: Diagram) -> Diagram:
+    def preimage(self, diagram: Diagram) -> Diagram:
         """From where it leads into `some`."""
         if not self.settings:
-            return some & self.guard
-        return some.apply_exists(BooleanOperator.AND, self.values, self.bits) & self.guard
+            return diagram & self.guard
+        return diagram.apply_exists(BooleanOperator.AND, self.values, self.bits) & self.guard
 
 
 class Relation(Struct, frozen=True):
@@ -51,11 +51,11 @@ class Relation(Struct, frozen=True):
     reads: frozenset[int]
     writes: frozenset[int]
 
-    def image(self, encoding: Encoding, some: Diagram) -> Diagram:
-        return encoding.union(piece.image(some) for piece in self.pieces)
+    def image(self, encoding: Encoding, diagram: Diagram) -> Diagram:
+        return encoding.union(piece.image(diagram) for piece in self.pieces)
 
-    def preimage(self, encoding: Encoding, some: Diagram) -> Diagram:
-        return encoding.union(piece.preimage(some) for piece in self.pieces)
+    def preimage(self, encoding: Encoding, diagram: Diagram) -> Diagram:
+        return encoding.union(piece.preimage(diagram) for piece in self.pieces)
 
     def unchanged(self, encoding: Encoding, writes: frozenset[int] | None = None) -> Diagram:
         """Where it changes nothing (of the variables `writes`)."""
@@ -89,7 +89,7 @@ def _split(
 ) -> dict[tuple[tuple[int, Operations], ...], Diagram]:
     """Each case where the change takes place, and where it does not."""
     when = encoding.formula(change.when)
-    found: dict[tuple[tuple[int, Operations], ...], Diagram] = {}
+    parts: dict[tuple[tuple[int, Operations], ...], Diagram] = {}
     for done, where in cases.items():
         operations = dict(done)
         known = operations.get(change.variable, ())
@@ -98,8 +98,8 @@ def _split(
         operations[change.variable] = (*known, (change.operation, change.number))
         for case, here in ((tuple(operations.items()), where & when), (done, where & ~when)):
             if here.satisfiable():
-                found[case] = found[case] | here if case in found else here
-    return found
+                parts[case] = parts[case] | here if case in parts else here
+    return parts
 
 
 def _pieces(

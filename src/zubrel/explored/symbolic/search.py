@@ -86,14 +86,14 @@ class _SymbolicSearch:
                 self.space.pause()
                 self.space.forth(step, self.space.found)
 
-    def _look(self, found: Diagram) -> None:
+    def _look(self, known: Diagram) -> None:
         """How far the search has come; with a limit of situations never farther than that."""
         space = self.space
-        if self.budget.limits.situations is not None and found != space.found:
-            self.budget.look(space.encoding.size(found))
-        space.found = found
+        if self.budget.limits.situations is not None and known != space.found:
+            self.budget.check_limits(space.encoding.size(known))
+        space.found = known
         if self.budget.work > self.next_question:
-            count = space.encoding.size(found)
+            count = space.encoding.size(known)
             self.progress.reached(count, None)
             if self.goes_on is not None and not self.goes_on(self.budget.work - self.began, count):
                 raise LookedLongEnough(count)

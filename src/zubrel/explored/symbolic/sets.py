@@ -70,54 +70,54 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         )
 
     def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
-        def without(some: Diagram) -> Diagram:
-            allowed = self.found & ~some
+        def without(diagram: Diagram) -> Diagram:
+            allowed = self.found & ~diagram
             return self.closed(self.start & allowed, self.forth, allowed)
 
-        easy = {n for n, some in enumerate(avoided) if self._is_for_good(some)}
+        easy = {n for n, diagram in enumerate(avoided) if self._is_for_good(diagram)}
         hard = self._at_once([s for n, s in enumerate(avoided) if n not in easy], without)
         answers = iter(hard)
         return [
-            self._staying_out_of(some) if n in easy else next(answers)
-            for n, some in enumerate(avoided)
+            self._staying_out_of(diagram) if n in easy else next(answers)
+            for n, diagram in enumerate(avoided)
         ]
 
-    def _staying_out_of(self, some: DiagramSet) -> DiagramSet:
+    def _staying_out_of(self, situations: DiagramSet) -> DiagramSet:
         """The situations outside of a set that is never left."""
-        out = self.found & ~some.diagram
+        out = self.found & ~situations.diagram
         return DiagramSet(out if (self.start & out).satisfiable() else self.encoding.false)
 
     def _at_once(
-        self, sets: Sequence[DiagramSet], answer: Callable[[Diagram], Diagram]
+        self, sets: Sequence[DiagramSet], reply: Callable[[Diagram], Diagram]
     ) -> list[DiagramSet]:
         """The answer for each set; the same question is answered once, many at a time."""
         different: list[Diagram] = []
         places = []
-        for some in sets:
-            place = next((n for n, d in enumerate(different) if d == some.diagram), None)
+        for situations in sets:
+            place = next((n for n, d in enumerate(different) if d == situations.diagram), None)
             if place is None:
                 place = len(different)
-                different.append(some.diagram)
+                different.append(situations.diagram)
             places.append(place)
-        found: list[Diagram] = []
+        answers: list[Diagram] = []
         for first in range(0, len(different), 1 << SELECTORS):
             some_sets = different[first : first + (1 << SELECTORS)]
             if len(some_sets) == 1:
-                found.append(answer(some_sets[0]))
+                answers.append(reply(some_sets[0]))
             else:
-                together = answer(self.encoding.together(some_sets))
-                found += self.encoding.apart(together, len(some_sets))
-        return [DiagramSet(found[place]) for place in places]
+                combined = reply(self.encoding.selected_union(some_sets))
+                answers += self.encoding.split_by_selectors(combined, len(some_sets))
+        return [DiagramSet(answers[place]) for place in places]
 
-    def _is_for_good(self, some: DiagramSet) -> bool:
+    def _is_for_good(self, situations: DiagramSet) -> bool:
         """Whether no step leads out of a set: who is not in it has then never been in it."""
-        if some.asks is None or some.asks & self.settling.writes:
+        if situations.asks is None or situations.asks & self.settling.writes:
             return False
-        out = self.found & ~some.diagram
+        out = self.found & ~situations.diagram
         return not any(
-            (self.forth(step, some.diagram) & out).satisfiable()
+            (self.forth(step, situations.diagram) & out).satisfiable()
             for step, one in zip(self.system.steps, self.relations, strict=True)
-            if one.writes & some.asks
+            if one.writes & situations.asks
         )
 
     def possible(self, step: Step) -> DiagramSet:
@@ -158,24 +158,24 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
 
     def steps_between(self, sources: DiagramSet, targets: DiagramSet) -> list[Step]:
         into = self.settling.before(targets.diagram)
-        found = []
+        steps = []
         for step in self.system.steps:
             one = self.relations[step.number]
             if (one.preimage(self.encoding, into) & sources.diagram).satisfiable() and (
                 self.before(step, targets) & sources
             ):
-                found.append(step)
-        return found
+                steps.append(step)
+        return steps
 
     def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
-        domain, found = self.system.variables[variable], self.encoding.false
+        domain, sources = self.system.variables[variable], self.encoding.false
         for value in range(domain.low, domain.high + 1):
             low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
             self.pause()
             if low <= high:
                 there = self.where(Within(variable, low, high)).diagram
-                found = found | (self.back(step, there) & self.encoding.equals(variable, value))
-        return DiagramSet(found & self.possible(step).diagram)
+                sources = sources | (self.back(step, there) & self.encoding.equals(variable, value))
+        return DiagramSet(sources & self.possible(step).diagram)
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
         met = self.settling.meeting(events)
@@ -189,13 +189,17 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
             outside = DiagramSet(self.found & ~kept)
             for move in self.system.moves:
                 if len(move.steps) > 1:
-                    lost = self.encoding.union(self.before(s, outside).diagram for s in move.steps)
-                    barred |= {s.number: lost for s in move.steps}
-            if not any(lost.satisfiable() for lost in barred.values()):
+                    escaping = self.encoding.union(
+                        self.before(s, outside).diagram for s in move.steps
+                    )
+                    barred |= {s.number: escaping for s in move.steps}
+            if not any(escaping.satisfiable() for escaping in barred.values()):
                 return DiagramSet(kept)
 
-            def allowed(step: Step, some: Diagram, barred: dict[int, Diagram] = barred) -> Diagram:
-                sources = self.back(step, some)
+            def allowed(
+                step: Step, diagram: Diagram, barred: dict[int, Diagram] = barred
+            ) -> Diagram:
+                sources = self.back(step, diagram)
                 return sources & ~barred[step.number] if step.number in barred else sources
 
             still = self.closed(target.diagram, allowed, self.found, barred=True, backwards=True)
@@ -215,22 +219,22 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
     def at_end_of(self, trace: Trace) -> DiagramSet:
         return DiagramSet(self.encoding.situation(self.walking.end_of(trace)))
 
-    def meets(self, trace: Trace, some: DiagramSet) -> bool:
-        return any(self.holds(some.diagram, word) for word in self.walking.along(trace))
+    def meets(self, trace: Trace, situations: DiagramSet) -> bool:
+        return any(self.holds(situations.diagram, word) for word in self.walking.along(trace))
 
     def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
         layers = [target.diagram]
         known = [target.diagram]
 
-        def nearest(some: DiagramSet) -> int | None:
+        def nearest(situations: DiagramSet) -> int | None:
             for distance, layer in enumerate(layers):
-                if (layer & some.diagram).satisfiable():
+                if (layer & situations.diagram).satisfiable():
                     return distance
             while layers[-1].satisfiable():
                 back = self.encoding.union(self.back(s, layers[-1]) for s in self.system.steps)
                 layers.append(back & ~known[0])
                 known[0] = known[0] | back
-                if (layers[-1] & some.diagram).satisfiable():
+                if (layers[-1] & situations.diagram).satisfiable():
                     return len(layers) - 1
             return None
 
@@ -240,10 +244,10 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         return DiagramSet(self.encoding.situation(self.system.values(situation)) & self.found)
 
     def examples(self, situations: DiagramSet, most: int) -> list[dict[Key, Value]]:
-        found: list[dict[Key, Value]] = []
-        rest = situations.diagram
-        while len(found) < most and rest.satisfiable():
-            values = self.encoding.values(rest)
-            found.append(self.system.situation(values))
-            rest = rest & ~self.encoding.situation(values)
-        return found
+        examples: list[dict[Key, Value]] = []
+        remaining = situations.diagram
+        while len(examples) < most and remaining.satisfiable():
+            values = self.encoding.values(remaining)
+            examples.append(self.system.situation(values))
+            remaining = remaining & ~self.encoding.situation(values)
+        return examples

@@ -47,26 +47,26 @@ class SymbolicSettling:
         self.moving = going_on & ~free
         self.writes = frozenset().union(*(one.writes for one, _ in self.happen))
 
-    def settle(self, some: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
+    def settle(self, diagram: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
         """The situations in which `some` come to rest.
 
         `happen` is what can happen on the way, where that is known not to be everything.
         """
         if not self.needed:
-            return some
+            return diagram
         happen = self.happen if happen is None else happen
         rounds = 0
-        while (some & self.moving).satisfiable():
+        while (diagram & self.moving).satisfiable():
             for one, where in happen:
-                moving = some & where
+                moving = diagram & where
                 if moving.satisfiable():
                     self.restless = self.restless | moving
-                    some = (some & ~where) | one.image(self.encoding, moving)
+                    diagram = (diagram & ~where) | one.image(self.encoding, moving)
             rounds += 1
             self.encoding.pause()
             if self.on_long_way is not None and rounds % LONG == 0:
-                self.on_long_way(some & self.moving)
-        return some
+                self.on_long_way(diagram & self.moving)
+        return diagram
 
     def sets_off(self, writes: frozenset[int]) -> bool:
         """Whether anything can happen by itself after some variables were written."""
@@ -117,18 +117,18 @@ class SymbolicSettling:
         """
         return self.closed(settled & ~self.moving, happen) if self.needed else settled
 
-    def closed(self, found: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
+    def closed(self, known: Diagram, happen: Sequence[Happening] | None = None) -> Diagram:
         """`found`, and all that comes into it on its way to rest."""
         happen = self.happen if happen is None else happen
-        fresh = found
+        fresh = known
         while fresh.satisfiable():
             back = self.encoding.union(
                 one.preimage(self.encoding, fresh) & where for one, where in happen
             )
-            fresh = back & self.restless & ~found
-            found = found | fresh
+            fresh = back & self.restless & ~known
+            known = known | fresh
             self.encoding.pause()
-        return found
+        return known
 
     def meeting(self, events: Mapping[int, Formula]) -> Diagram:
         """The situations on whose way to rest an event takes place."""

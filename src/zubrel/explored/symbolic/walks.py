@@ -120,13 +120,13 @@ class SymbolicWalks:
                 for piece in one.pieces
             ):
                 continue  # it leads elsewhere
-            found = one.preimage(self.space.encoding, into) & sources
-            if found.satisfiable():
-                return step, self._one(found)
+            taken = one.preimage(self.space.encoding, into) & sources
+            if taken.satisfiable():
+                return step, self._one(taken)
         raise AssertionError("every layer is reached from the one before")
 
-    def _one(self, some: Diagram) -> Diagram:
-        return self.space.encoding.situation(self.space.encoding.values(some))
+    def _one(self, diagram: Diagram) -> Diagram:
+        return self.space.encoding.situation(self.space.encoding.values(diagram))
 
     def _from_both_ends(self, wanted: Diagram) -> tuple[Step, ...] | None:
         """The fewest steps into `wanted`, by layers from there as well; None: too much work.
@@ -171,8 +171,8 @@ class SymbolicWalks:
     def _some_play(self, wanted: Diagram) -> Trace:
         """A play into `wanted`: the beginning of one that is known, or else a new one."""
         others = [] if self.everywhere is None else self.everywhere.plays
-        for steps, situations, together in (*self.plays, *others):
-            if (together & wanted).satisfiable():
+        for steps, situations, combined in (*self.plays, *others):
+            if (combined & wanted).satisfiable():
                 place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())
                 if not any((s & ~self.allowed).satisfiable() for s in situations[:place]):
                     return Trace(tuple(steps[:place]), False)
@@ -210,7 +210,7 @@ class SymbolicWalks:
     def _replanned(self, steps: list[Step], wanted: Diagram) -> list[Step]:
         """The moves of a play that are no mere walks, each time the nearest that spoils nothing."""
         space, walking = self.space, self.space.walking
-        hope = space.closed(wanted, space.back, self.allowed, backwards=True)
+        estimate = space.closed(wanted, space.back, self.allowed, backwards=True)
         left = [step for step in steps if not _walks(step)]
         walks: dict[int, list[Step]] = {}
         for move in space.system.moves:
@@ -218,23 +218,23 @@ class SymbolicWalks:
                 if _walks(step):
                     for area in move.areas or ():
                         walks.setdefault(area, []).append(step)
-        word, found = walking.start(), list[Step]()
+        word, plan = walking.start(), list[Step]()
         while not space.holds(wanted, word):
-            stretch = self._nearest(word, left, walks, hope, wanted)
+            stretch = self._nearest(word, left, walks, estimate, wanted)
             if stretch is None:
                 return steps
             path, word = stretch
-            found += path
+            plan += path
             if path and path[-1] in left:
                 left.remove(path[-1])
-        return found if len(found) < len(steps) else steps
+        return plan if len(plan) < len(steps) else steps
 
     def _nearest(
         self,
         start: int,
         left: list[Step],
         walks: dict[int, list[Step]],
-        hope: Diagram,
+        estimate: Diagram,
         wanted: Diagram,
     ) -> tuple[list[Step], int] | None:
         """The shortest walk with one of the moves at its end, or to `wanted`; where it leads."""
@@ -247,11 +247,11 @@ class SymbolicWalks:
             path = known[word]
             for step in others:
                 after = walking.after(word, step)
-                if after is not None and after != word and self.space.holds(hope, after):
+                if after is not None and after != word and self.space.holds(estimate, after):
                     return [*path, step], after
             for step in walks.get(word & walking.place, ()):
                 after = walking.after(word, step)
-                if after is not None and after not in known and self.space.holds(hope, after):
+                if after is not None and after not in known and self.space.holds(estimate, after):
                     known[after] = [*path, step]
                     if self.space.holds(wanted, after):
                         return known[after], after
@@ -282,16 +282,16 @@ class SymbolicWalks:
         """Close the start once more, and keep every set on the way with the step that grew it."""
         space, grown, by = self.space, [self.layers[0]], list[Step | None]()
 
-        def follow(step: Step, some: Diagram) -> Diagram:
-            reached = space.forth(step, some) & self.allowed
+        def follow(step: Step, diagram: Diagram) -> Diagram:
+            reached = space.forth(step, diagram) & self.allowed
             if (reached & ~grown[-1]).satisfiable():
                 by.append(step)
                 grown.append(grown[-1] | reached)
             return reached
 
-        def spread(some: Diagram) -> Diagram:
-            wider = space.spread(some)
-            if wider != some:
+        def spread(diagram: Diagram) -> Diagram:
+            wider = space.spread(diagram)
+            if wider != diagram:
                 by.append(None)
                 grown.append(wider)
             return wider

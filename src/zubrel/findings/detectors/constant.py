@@ -38,7 +38,7 @@ MOST_TRIED = 4096
 
 
 def _constants(system: System) -> Iterator[Finding]:
-    told: set[object] = set()
+    mentioned: set[object] = set()
     for subject, condition, span in _written(system.world):
         for part in _parts(condition):
             if _asks_for_nothing_that_is_there(system.world, part):
@@ -47,8 +47,8 @@ def _constants(system: System) -> Iterator[Finding]:
             if truth is None:
                 continue
             where = _span_of(part) or span
-            if subject not in told and where not in told:
-                told |= {subject, where}
+            if subject not in mentioned and where not in mentioned:
+                mentioned |= {subject, where}
                 message = f"a condition of {subject} is {'always' if truth else 'never'} true"
                 yield Finding("constant", "warning", subject, message, where)
             break
@@ -107,11 +107,11 @@ def _decided(system: System, formula: Formula) -> bool | None:
     domains = {v: _telling_values(system, formula, v) for v in sorted(variables_of(formula))}
     if prod(len(values) for values in domains.values()) > MOST_TRIED:
         return None
-    found = {
+    truths = {
         _holds(formula, dict(zip(domains, values, strict=True)))
         for values in product(*domains.values())
     }
-    return found.pop() if len(found) == 1 else None
+    return truths.pop() if len(truths) == 1 else None
 
 
 def _telling_values(system: System, formula: Formula, variable: int) -> list[int]:

@@ -15,17 +15,17 @@ from zubrel.findings.finding import Finding
 def _double_ways(system: System) -> Iterator[Finding]:
     """Ways that lead the same way as another, of which one asks for nothing or both the same."""
     known: dict[tuple[str, str], list[Rule]] = {}
-    told: set[str] = set()
+    mentioned: set[str] = set()
     world = system.world
     for rule in world.rules:
         if rule.kind != "way" or len(rule.outcomes) > 1 or not rule.areas:
             continue
         ends = (rule.areas[0], str(rule.outcomes[0].destination))
         for other in known.setdefault(ends, []):
-            if other.span == rule.span or rule.owner in told:
+            if other.span == rule.span or rule.owner in mentioned:
                 continue
             if _same(rule, other) or _plain(rule) or _plain(other):
-                told.add(rule.owner)
+                mentioned.add(rule.owner)
                 words = "which asks for nothing" if _plain(other) else "which is the same"
                 words = words if _same(rule, other) or _plain(other) else "which asks for more"
                 message = f"{world.described(rule)} is there twice: see {other.span.place}, {words}"

@@ -60,10 +60,10 @@ def _decide(judged: Judged[S], questions: Sequence[Missable]) -> Iterator[Findin
             yield finding
 
 
-def _with_items(world: World, found: Sequence[Finding]) -> Iterator[Finding]:
+def _with_items(world: World, known: Sequence[Finding]) -> Iterator[Finding]:
     """The findings, each find or deed with the item that only it gives, if that is missed too."""
-    missed = {f.subject for f in found}
-    for finding in found:
+    missed = {f.subject for f in known}
+    for finding in known:
         item = _only_source_of(world, finding.subject)
         yield replace(finding, cause=item) if item in missed else finding
 
@@ -93,21 +93,21 @@ def missables(system: System) -> Iterator[Missable]:
     losable = _losable(world)
     for item in world.items.values():
         if item.most > 0:
-            had = Within(numbers[keys.held(item.id)], 1, item.most)
+            had_where = Within(numbers[keys.held(item.id)], 1, item.most)
             ever = None if item.id not in losable else _ever_had(world, numbers, item.id)
-            thing = _thing(item.id, item.name, item.span, had, ever)
+            thing = _thing(item.id, item.name, item.span, had_where, ever)
             yield replace(thing, lasting=item.id not in losable)
     yield from _marks(world, numbers)
     for quest in world.quests.values():
-        had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
-        yield _thing(quest.id, f"the quest {quest.name}", quest.span, had)
+        had_where = Within(numbers[keys.quest(quest.id)], DONE, DONE)
+        yield _thing(quest.id, f"the quest {quest.name}", quest.span, had_where)
     for foe in world.foes.values():
-        had = Within(numbers[keys.beaten(foe.id)], foe.count, foe.count)
-        yield _thing(foe.id, f"beating {foe.name}", foe.span, had)
+        had_where = Within(numbers[keys.beaten(foe.id)], foe.count, foe.count)
+        yield _thing(foe.id, f"beating {foe.name}", foe.span, had_where)
     for number, ending in enumerate(world.endings.values(), 1):
         if ending.good:
-            had = Within(ENDING, number, number)
-            yield _thing(ending.id, f"the ending {ending.name}", ending.span, had)
+            had_where = Within(ENDING, number, number)
+            yield _thing(ending.id, f"the ending {ending.name}", ending.span, had_where)
 
 
 def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Missable]:
@@ -176,9 +176,9 @@ def _losable(world: World) -> frozenset[str]:
     outcomes = [o for r in world.rules for o in r.outcomes]
     outcomes += [h.outcome for h in world.happenings]
     effects = (e for o in outcomes for e in o.effects)
-    lost = {e.item for e in effects if isinstance(e, Take | Lose | Wear)}
-    lost |= {e.item for q in world.quests.values() for e in q.reward if isinstance(e, Lose)}
-    return frozenset(lost | {i.id for i in world.items.values() if i.stays_in})
+    given_up = {e.item for e in effects if isinstance(e, Take | Lose | Wear)}
+    given_up |= {e.item for q in world.quests.values() for e in q.reward if isinstance(e, Lose)}
+    return frozenset(given_up | {i.id for i in world.items.values() if i.stays_in})
 
 
 def _finding(
@@ -239,14 +239,14 @@ def walks_without(
 
 def closings(judged: Judged[S], walks: Walks[S], still: S, missed: S) -> tuple[Closing, ...]:
     """The moves that lead from `still` to `missed`, those that can come soonest first."""
-    found = []
+    each = []
     for step in judged.space.steps_between(still, missed):
         trace = walks.shortest(judged.space.before(step, missed) & still)
         assert trace is not None, "walks come to all that they reach"
-        found.append(Closing(step.rule.id, trace.then(step)))
-    found.sort(key=lambda c: len(c.trace.steps))
+        each.append(Closing(step.rule.id, trace.then(step)))
+    each.sort(key=lambda c: len(c.trace.steps))
     first: dict[str, Closing] = {}
-    for closing in found:
+    for closing in each:
         first.setdefault(closing.rule, closing)
     return tuple(first.values())
 

@@ -81,9 +81,9 @@ def _question(
 
 
 def _decide(judged: Judged[S], questions: Sequence[_Tried]) -> Iterator[Finding]:
-    some = judged.space.some
+    somewhere = judged.space.holds_somewhere
     for q in questions:
-        if all(some(standing) and not some(unmet) for standing, unmet in q.tries):
+        if all(somewhere(standing) and not somewhere(unmet) for standing, unmet in q.tries):
             yield Finding("no_gate", "warning", q.subject, q.message, q.span)
 
 

@@ -38,16 +38,16 @@ def _questions(system: System) -> Iterator[Skip]:
     asked = asked_ids(world)
     for item in world.items.values():
         if item.id in asked and item.most > 0:
-            had = Within(numbers[keys.held(item.id)], 1, item.most)
-            yield _skip(item.id, item.name, item.span, had)
+            had_where = Within(numbers[keys.held(item.id)], 1, item.most)
+            yield _skip(item.id, item.name, item.span, had_where)
     for lock in world.locks.values():
         if lock.id in asked and not lock.begins_open:
-            had = Within(numbers[keys.lock_open(lock.id)], 1, 1)
-            yield _skip(lock.id, f"opening {lock.name}", lock.span, had)
+            had_where = Within(numbers[keys.lock_open(lock.id)], 1, 1)
+            yield _skip(lock.id, f"opening {lock.name}", lock.span, had_where)
     for quest in world.quests.values():
         if quest.id in asked:
-            had = Within(numbers[keys.quest(quest.id)], DONE, DONE)
-            yield _skip(quest.id, f"the quest {quest.name}", quest.span, had)
+            had_where = Within(numbers[keys.quest(quest.id)], DONE, DONE)
+            yield _skip(quest.id, f"the quest {quest.name}", quest.span, had_where)
 
 
 def _skip(subject: str, words: str, span: Span, had: Formula) -> Skip:
@@ -56,18 +56,18 @@ def _skip(subject: str, words: str, span: Span, had: Formula) -> Skip:
 
 def asked_ids(world: World) -> frozenset[str]:
     """What some written `needs`, `takes` or `wears`, or a `lock`, mentions."""
-    found: set[str] = set()
+    ids: set[str] = set()
     for rule in world.rules:
         if rule.kind in ("put", "drop", "sell", "buy"):
             continue
-        found.update(subject_of(atom) for atom in atoms_of(rule.needs))
-        found.update(take.item for take in rule.takes)
-        found.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
+        ids.update(subject_of(atom) for atom in atoms_of(rule.needs))
+        ids.update(take.item for take in rule.takes)
+        ids.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
         if rule.lock:
-            found.add(rule.lock)
+            ids.add(rule.lock)
     for area in world.areas.values():
-        found.update(subject_of(atom) for atom in atoms_of(area.needs))
-    return frozenset(found)
+        ids.update(subject_of(atom) for atom in atoms_of(area.needs))
+    return frozenset(ids)
 
 
 def shown_by(win: Trace, questions: Sequence[Skip], system: System) -> Iterator[Skip]:
@@ -84,7 +84,7 @@ def _decide(judged: Judged[S], questions: Sequence[Skip]) -> Iterator[Finding]:
     space = judged.space
     if not judged.won:
         return
-    yield from (_finding(q, None) for q in questions if q.shown and space.some(q.had))
+    yield from (_finding(q, None) for q in questions if q.shown and space.holds_somewhere(q.had))
     having = [(q, there) for q in questions if not q.shown and (there := space.where(q.had))]
     without = space.reached_without([there for _, there in having])
     wins: list[Trace] = []
@@ -109,9 +109,9 @@ def _win_without(judged: Judged[S], having: S, reached: S, wins: list[Trace]) ->
     for win in wins:
         if (win is wins[0] or not win.shortest) and not judged.space.meets(win, having):
             return win
-    found = judged.space.walks(having, reached).shortest(judged.won)
-    wins += [found] if found else []
-    return found
+    win_found = judged.space.walks(having, reached).shortest(judged.won)
+    wins += [win_found] if win_found else []
+    return win_found
 
 
 SKIPPABLE = SubjectDetector("skippable", _questions, _decide, whole=False)

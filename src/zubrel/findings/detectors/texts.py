@@ -74,7 +74,7 @@ def _silent(judged: Judged[S], questions: Sequence[_Texts]) -> Iterator[Finding]
 
 def _unheard(judged: Judged[S], questions: Sequence[_Texts]) -> Iterator[Finding]:
     for texts in questions:
-        span = _never_shown(judged, texts) if judged.space.some(texts.shown) else None
+        span = _never_shown(judged, texts) if judged.space.holds_somewhere(texts.shown) else None
         if span is not None:
             message = f"a text of {texts.name} is never shown"
             yield Finding("unheard", "warning", texts.subject, message, span)
@@ -83,7 +83,7 @@ def _unheard(judged: Judged[S], questions: Sequence[_Texts]) -> Iterator[Finding
 def _never_shown(judged: Judged[S], texts: _Texts) -> Span | None:
     earlier: Formula = FALSE
     for said, applies in zip(texts.texts, texts.applies, strict=True):
-        if not judged.space.some(both((texts.shown, applies, opposite(earlier)))):
+        if not judged.space.holds_somewhere(both((texts.shown, applies, opposite(earlier)))):
             return said.span
         earlier = either((earlier, applies))
     return None

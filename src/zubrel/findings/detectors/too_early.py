@@ -99,7 +99,7 @@ def _of_quest(judged: Judged[S], question: _Quest, can: S, spoilt: S) -> Iterato
         if (trace := judged.space.walks().shortest(sources)) is not None
     ]
     if shown:
-        trace, step, goal = min(shown, key=lambda found: len(found[0].steps))
+        trace, step, goal = min(shown, key=lambda known: len(known[0].steps))
         yield _told(judged, question.quest, trace.then(step), step, goal)
 
 

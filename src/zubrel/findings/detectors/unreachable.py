@@ -38,8 +38,8 @@ def _questions(system: System) -> Iterator[_Reach]:
     done = partial(_done, system, setters)
     for move in system.moves:
         rule = move.rule
-        told = rule.id == rule.owner and rule.kind in ("lock", "foe")
-        if rule.kind != "way" and not rule.kind.made and not told:
+        mentioned = rule.id == rule.owner and rule.kind in ("lock", "foe")
+        if rule.kind != "way" and not rule.kind.made and not mentioned:
             what = "pick this up" if rule.kind == "find" else "do this"
             message = f"no play can ever {what}: “{rule.label}”"
             yield _of_moves([move], done(move), message)
@@ -118,13 +118,13 @@ def _done(system: System, setters: dict[int, set[int]], move: Move) -> Formula:
 
 
 def _decide(judged: Judged[S], questions: Sequence[_Reach]) -> Iterator[Finding]:
-    yield from (q.finding for q in questions if not judged.space.some(q.reached))
+    yield from (q.finding for q in questions if not judged.space.holds_somewhere(q.reached))
 
 
-def _with_roots(world: World, found: Sequence[Finding]) -> Iterator[Finding]:
+def _with_roots(world: World, known: Sequence[Finding]) -> Iterator[Finding]:
     """The findings, each that follows from another with the one at the root."""
-    causes = root_causes(world, [f.subject for f in found])
-    yield from (replace(f, cause=causes.get(f.subject)) for f in found)
+    causes = root_causes(world, [f.subject for f in known])
+    yield from (replace(f, cause=causes.get(f.subject)) for f in known)
 
 
 UNREACHABLE = SubjectDetector("unreachable", _questions, _decide, conclude=_with_roots)

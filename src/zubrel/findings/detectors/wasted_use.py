@@ -87,8 +87,8 @@ def changed_by(system: System, step: Step) -> Sequence[int]:
     """The variables that a step, with what settles after it, may change."""
     settling = [c.variable for s in system.settlers for c in s.changes]
     ending = [ENDING] if system.endings else []
-    found = dict.fromkeys([c.variable for c in step.changes] + settling + ending)
-    return [v for v in found if system.variables[v].size > 1]
+    changed = dict.fromkeys([c.variable for c in step.changes] + settling + ending)
+    return [v for v in changed if system.variables[v].size > 1]
 
 
 WASTED_USE = SubjectDetector("wasted_use", _questions, _decide, whole=False)

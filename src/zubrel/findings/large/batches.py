@@ -23,7 +23,7 @@ from zubrel.compiled.system import System
 from zubrel.explored.space import Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import judge
-from zubrel.findings.large.questions import Asked, answer, look_through, with_plays
+from zubrel.findings.large.questions import Asked, answer, whole_lens_for, with_plays
 from zubrel.policy import BATCH
 
 AHEAD = 2
@@ -133,7 +133,7 @@ class Batches:
     def _wait(self, worker: Future[Result]) -> None:
         """For an answer, or for a limit, after which nothing is answered any more."""
         try:
-            self.budget.look()
+            self.budget.check_limits()
             worker.exception(TICK)
         except TimeoutError:
             pass
@@ -150,14 +150,14 @@ class Batches:
         return _answered(self.system, batch, self.allowance, self.budget, self.progress)
 
     def _take(self, batch: Sequence[Asked], result: Result) -> None:
-        found, work = result
-        words = "not answered" if found is None else f"{len(found)} findings"
+        findings, work = result
+        words = "not answered" if findings is None else f"{len(findings)} findings"
         log.info("a batch of %d questions: %s, %.0f units of work", len(batch), words, work)
         if work > self.allowance.left:
-            found = None
+            findings = None
         self.allowance.left -= work
-        if found is not None:
-            self.found += [with_plays(f, self._at_home) for f in found]
+        if findings is not None:
+            self.found += [with_plays(f, self._at_home) for f in findings]
         elif len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
             half = len(batch) // 2
             self.queue.extendleft([_Waiting(batch[half:]), _Waiting(batch[:half])])
@@ -177,16 +177,16 @@ def _answered(
     progress: Progress,
 ) -> Result:
     """What a lens made for a batch says; None where the work or the memory is not enough."""
-    found, began = None, budget.work
+    findings, began = None, budget.work
     try:
         with budget.within(min(BATCH, allowance.left)):
-            budget.look()
+            budget.check_limits()
             formulas = dict.fromkeys(f for asked in batch for f in asked.formulas(system))
-            lens = look_through(system, list(formulas), budget, progress)
-            found = answer(judge(lens), batch)
+            lens = whole_lens_for(system, list(formulas), budget, progress)
+            findings = answer(judge(lens), batch)
     except (LimitReached, MemoryError):
         pass
-    return found, budget.work - began
+    return findings, budget.work - began
 
 
 # in the worker processes

@@ -32,8 +32,8 @@ from zubrel.findings.large.questions import (
     answer,
     every_question,
     in_batches,
-    look_through,
     spelled_out,
+    whole_lens_for,
 )
 from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
@@ -63,23 +63,23 @@ def full_size(lens: Lens, budget: Budget, progress: Progress, jobs: int = 1) -> 
     try:
         judged = judge(lens)
         progress.stage("looking for trouble")
-        found = [f for detector in VERDICT_DETECTORS for f in detector.find(judged)]
+        findings = [f for detector in VERDICT_DETECTORS for f in detector.find(judged)]
     except (LimitReached, MemoryError) as limit:
         lens.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
         judged = judge(lens)
     if not judged.complete:
         return FullSize(judged, (), ())
-    found = [spelled_out(lens, f) for f in found]
-    found += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
+    findings = [spelled_out(lens, f) for f in findings]
+    findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
     with Batches(lens.system, budget, progress, Allowance(BATCHES), jobs) as batches:
         work = _Work(judged, lens, budget, batches)
         try:
-            found += work.findings()
+            findings += work.findings()
         except MemoryError:  # of the first lens; the others are looked after
             work.undecided = list(every_question(lens.system))
-    known = {(f.kind, f.subject) for f in found}
+    known = {(f.kind, f.subject) for f in findings}
     undecided = dict.fromkeys((a.kind, a.subject) for a in work.undecided)
-    return FullSize(judged, tuple(found), tuple(u for u in undecided if u not in known))
+    return FullSize(judged, tuple(findings), tuple(u for u in undecided if u not in known))
 
 
 def map_of(system: System, work: float, budget: Budget, progress: Progress) -> Outline | None:
@@ -89,7 +89,7 @@ def map_of(system: System, work: float, budget: Budget, progress: Progress) -> O
     behind = None
     with suppress(LimitReached, MemoryError), budget.within(work):
         for more in ([], areas):  # the second keeps all areas apart
-            lens = look_through(system, [*asked, *more], budget, progress)
+            lens = whole_lens_for(system, [*asked, *more], budget, progress)
             with suppress(NotAsked):
                 behind = tuple(areas_behind(judge(lens), lens.arriving))
                 break
@@ -123,11 +123,11 @@ class _Work:
             else:
                 hard.append(asked)
         self.batches.ask(in_batches(self.system, hard))
-        found = [*self._told(first), *self._counted(counting)]
+        mentioned = [*self._told(first), *self._counted(counting)]
         self.batches.finish()
         self.undecided += self.batches.undecided
-        found += self.batches.found
-        return list(_concluded(self.system.world, found, win))
+        mentioned += self.batches.found
+        return list(_concluded(self.system.world, mentioned, win))
 
     def _win(self) -> Trace | None:
         """A win of the whole world; None where there is none, or no work left to find it."""
@@ -158,8 +158,8 @@ class _Work:
         for detector in SUBJECT_DETECTORS:
             of_kind = [a for a in asked if a.kind == detector.kind]
             for first in range(0, len(of_kind), CHUNK):
-                some = of_kind[first : first + CHUNK]
-                yield from self._in_time(some, partial(answer, self.judged, some))
+                chunk = of_kind[first : first + CHUNK]
+                yield from self._in_time(chunk, partial(answer, self.judged, chunk))
 
     def _counted(self, counting: Sequence[Asked]) -> Iterator[Finding]:
         """What is about the number of moves, which openings hide where they are left out."""
@@ -176,7 +176,7 @@ class _Work:
 
     def _count_by(self, using: Sequence[str], asked: Asked) -> list[Finding]:
         formulas = asked.formulas(self.system)
-        lens = look_through(self.system, formulas, self.budget, self.batches.progress, using)
+        lens = whole_lens_for(self.system, formulas, self.budget, self.batches.progress, using)
         return answer(judge(lens), [asked])
 
     def _in_time(self, asked: Sequence[Asked], tell: Callable[[], list[Finding]]) -> list[Finding]:
@@ -184,19 +184,19 @@ class _Work:
         self.batches.give()
         try:
             with self.budget.sharing(self.allowance):
-                self.budget.look()
+                self.budget.check_limits()
                 return tell()
         except (LimitReached, MemoryError):
             self.undecided += asked
             return []
 
 
-def _concluded(world: World, found: Iterable[Finding], win: Trace | None) -> Iterator[Finding]:
+def _concluded(world: World, findings: Iterable[Finding], win: Trace | None) -> Iterator[Finding]:
     """One finding a subject, with what those of a kind have to do with each other.
 
     Whatever was `shown` by a win has that for its evidence.
     """
-    every = soonest(found)
+    every = soonest(findings)
     for detector in SUBJECT_DETECTORS:
         of_kind = [f for f in every if f.kind == detector.kind]
         if detector is SKIPPABLE:

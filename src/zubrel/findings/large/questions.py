@@ -19,7 +19,7 @@ from zubrel.findings.detector import Question
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 from zubrel.findings.registry import BY_KIND, SUBJECT_DETECTORS
-from zubrel.quotient.lens import Lens, look
+from zubrel.quotient.lens import Lens, lens_for
 from zubrel.reduced.reduce import EVERY
 
 BATCH, QUESTS = 48, 16
@@ -38,11 +38,11 @@ class Asked(Struct, frozen=True):
 
     def formulas(self, system: System) -> tuple[Formula, ...]:
         """Formulas over everything that the answer depends on."""
-        found = dict.fromkeys(self.question.formulas)
+        formulas = dict.fromkeys(self.question.formulas)
         moves = {system.move_of[step.number].rule.id: step for step in self.question.steps}
         for step in moves.values():
-            found |= dict.fromkeys(_of(system.move_of[step.number], system))
-        return tuple(found)
+            formulas |= dict.fromkeys(_of(system.move_of[step.number], system))
+        return tuple(formulas)
 
 
 def _of(move: Move, system: System) -> Iterator[Formula]:
@@ -71,13 +71,13 @@ def answer(judged: Judged[DiagramSet], asked: Sequence[Asked]) -> list[Finding]:
 
     Raises `NotAsked` where it was not made for them.
     """
-    found: list[Finding] = []
+    findings: list[Finding] = []
     for kind, detector in BY_KIND.items():
         questions = [a.question for a in asked if a.kind == kind]
         if questions:
-            found += detector.decide(judged, questions)
+            findings += detector.decide(judged, questions)
     lens = judged.space
-    return [spelled_out(lens, f) for f in found]
+    return [spelled_out(lens, f) for f in findings]
 
 
 def spelled_out(lens: Space[DiagramSet], finding: Finding) -> Finding:
@@ -92,7 +92,7 @@ def with_plays(finding: Finding, change: Callable[[Trace], Trace]) -> Finding:
     return replace(finding, trace=trace, closings=closings)
 
 
-def look_through(
+def whole_lens_for(
     system: System,
     asked: Sequence[Formula],
     budget: Budget,
@@ -101,7 +101,7 @@ def look_through(
 ) -> Lens:
     """A lens for some formulas, searched to its end. Raises `LimitReached` where a limit ends it,
     `WorkSpent` where its share of work does."""
-    lens = look(system, asked, budget, progress, using)
+    lens = lens_for(system, asked, budget, progress, using)
     if lens.stopped is not None:
         raise LimitReached(lens.stopped)
     return lens
@@ -117,10 +117,10 @@ def in_batches(system: System, asked: Sequence[Asked]) -> Iterator[list[Asked]]:
         long = one.subject in system.world.quests
         alike.setdefault((long, one.formulas(system)), []).append(one)
     for size, long in ((BATCH, False), (QUESTS, True)):
-        some = sorted(
+        keys = sorted(
             (key for key in alike if key[0] == long),
             key=lambda key: max(variables_in(key[1]), default=0),
         )
-        left = iter(some)
+        left = iter(keys)
         while batch := list(islice(left, size)):
             yield [one for key in batch for one in alike[key]]

@@ -125,17 +125,17 @@ class _Order:
 
 def _gates(world: World) -> list[Atom]:
     """What ways, locks and moving deeds ask for, without where it is written."""
-    found: dict[Atom, None] = {}
+    atoms: dict[Atom, None] = {}
     for rule in world.rules:
         if rule.kind == "lock" or moves(rule):
             conditions = [rule.needs]
             conditions += [world.areas[a].needs for a in _destinations(rule) if a in world.areas]
             for condition in conditions:
-                found |= {_anywhere(atom): None for atom in atoms_of(condition)}
-            found |= {Holds(take.item, ">=", take.count): None for take in rule.takes}
+                atoms |= {_anywhere(atom): None for atom in atoms_of(condition)}
+            atoms |= {Holds(take.item, ">=", take.count): None for take in rule.takes}
             if rule.lock:
-                found[LockOpen(rule.lock)] = None
-    return list(found)[:MOST_GATES]
+                atoms[LockOpen(rule.lock)] = None
+    return list(atoms)[:MOST_GATES]
 
 
 def _anywhere(atom: Atom) -> Atom:
@@ -156,28 +156,30 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
     if not judged.won:
         return
     space = judged.space
-    had = {i: space.where(f) for i, s, f in had_formulas(judged) if s != "find"}
+    had_where = {i: space.where(f) for i, s, f in had_formulas(judged) if s != "find"}
     needed = {m.id for m in progression.must_haves}
     needed |= {other for m in progression.must_haves for other in m.together}
     asked, start = needed_ids(judged.system.world), space.at_end_of(Trace(()))
     optional = [
-        i for i, set_ in had.items() if i not in needed and i in asked and set_ and not set_ & start
+        i
+        for i, set_ in had_where.items()
+        if i not in needed and i in asked and set_ and not set_ & start
     ]
     pairs = list(combinations(optional[:MOST_OPTIONAL], 2))
-    unions = [had[a] | had[b] for a, b in pairs]
+    unions = [had_where[a] | had_where[b] for a, b in pairs]
     frees = space.reached_without(unions)
-    found = {
+    by_pair = {
         pair: u for pair, u, free in zip(pairs, unions, frees, strict=True) if not free & judged.won
     }
     free_of = dict(zip(pairs, frees, strict=True))
-    musts = {m.id: had[m.id] for m in progression.must_haves if m.id in had}
+    musts = {m.id: had_where[m.id] for m in progression.must_haves if m.id in had_where}
     without = dict(zip(musts, space.reached_without(list(musts.values())), strict=True))
     earlier = {b: {a for a, x in progression.order if x == b} for b in musts}
     later = {a: {b for x, b in progression.order if x == a} for a in musts}
-    for sides in _sides(found):
+    for sides in _sides(by_pair):
         one = (sides[0][0], sides[1][0])
-        pair = one if one in found else one[::-1]
-        union, free = found[pair], free_of[pair]
+        pair = one if one in by_pair else one[::-1]
+        union, free = by_pair[pair], free_of[pair]
         before = {m for m in musts if not without[m] & union}
         after = {m for m, there in musts.items() if not free & there}
         yield Choice(

@@ -80,14 +80,14 @@ def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[
     space = judged.space
     start = space.at_end_of(Trace(()))
     every = [(i, s, space.where(f)) for i, s, f in had_formulas(judged)]
-    every = [(i, s, had) for i, s, had in every if had and not had & start]
-    without = space.reached_without([had for _, _, had in every])
+    every = [(i, s, had_where) for i, s, had_where in every if had_where and not had_where & start]
+    without = space.reached_without([had_where for _, _, had_where in every])
     needed = [
-        (i, s, had, free)
-        for (i, s, had), free in zip(every, without, strict=True)
+        (i, s, had_where, free)
+        for (i, s, had_where), free in zip(every, without, strict=True)
         if not free & judged.won
     ]
-    firsts = {i: space.walks().moves_to(had) or Distance(0) for i, _, had, _ in needed}
+    firsts = {i: space.walks().moves_to(had_where) or Distance(0) for i, _, had_where, _ in needed}
 
     def may_precede(a: str, b: str) -> bool:
         """What surely takes more moves never comes before."""
@@ -95,8 +95,8 @@ def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[
         return a != b and (not sure or firsts[a].steps <= firsts[b].steps)
 
     before = {
-        b: {a for a, _, _, free in needed if may_precede(a, b) and not free & had}
-        for b, _, had, _ in needed
+        b: {a for a, _, _, free in needed if may_precede(a, b) and not free & had_where}
+        for b, _, had_where, _ in needed
     }
     sections = {i: s for i, s, _, _ in needed}
     return _arranged(before, sections, firsts)
@@ -108,8 +108,8 @@ def _arranged(
     """Things that always come together as one, and the pairs that do not follow from others."""
     leader: dict[str, str] = {}
     for thing in before:
-        together = [o for o in before if o in before[thing] and thing in before[o]]
-        leader[thing] = next((leader[o] for o in together if o in leader), thing)
+        combined = [o for o in before if o in before[thing] and thing in before[o]]
+        leader[thing] = next((leader[o] for o in combined if o in leader), thing)
     leaders = [i for i in before if leader[i] == i]
     earlier = {i: {leader[a] for a in before[i]} - {i} for i in leaders}
     pairs = [
@@ -118,14 +118,14 @@ def _arranged(
         for a in leaders
         if a in earlier[b] and not any(a in earlier[c] for c in earlier[b])
     ]
-    found = [
+    must_haves = [
         MustHave(i, sections[i], firsts[i], tuple(o for o in before if leader[o] == i != o))
         for i in leaders
     ]
-    found.sort(key=lambda m: m.first)
-    places = {m.id: n for n, m in enumerate(found)}
+    must_haves.sort(key=lambda m: m.first)
+    places = {m.id: n for n, m in enumerate(must_haves)}
     pairs.sort(key=lambda pair: (places[pair[1]], places[pair[0]]))
-    return tuple(found), tuple(pairs)
+    return tuple(must_haves), tuple(pairs)
 
 
 def _windows(judged: Judged[Any]) -> Iterator[Window]:
@@ -144,14 +144,16 @@ def _windows(judged: Judged[Any]) -> Iterator[Window]:
         for section, ids in sections.items()
         if s.subject in ids
     ]
-    had = [space.where(subject.had) for subject, _ in every]
-    for (subject, section), has, can in zip(every, had, space.reaching(had), strict=True):
+    had_where = [space.where(subject.had) for subject, _ in every]
+    for (subject, section), has, can in zip(
+        every, had_where, space.reaching(had_where), strict=True
+    ):
         first = space.walks().moves_to(has)
         closed: dict[str, Distance] = {}
-        lost = unended - can
-        if first is not None and lost:
+        too_late = unended - can
+        if first is not None and too_late:
             walks, never = walks_without(judged, subject, has)
             still = ((can - has) & walks.reached) - never
-            for closing in closings(judged, walks, still, (lost & walks.reached) - never):
+            for closing in closings(judged, walks, still, (too_late & walks.reached) - never):
                 closed[closing.rule] = Distance(len(closing.trace.steps), closing.trace.shortest)
         yield Window(subject.subject, section, first, tuple(closed.items()))

@@ -156,9 +156,9 @@ class Reasons(Struct):
             still = self._still_possible()
         except NotAsked:  # the space looks at some of the moves only
             return []
-        together = Together(self.world, still, lambda atom: walker.holds(atom, here), self._demand)
+        combined = Together(self.world, still, lambda atom: walker.holds(atom, here), self._demand)
         lines = []
-        for short in together.shortages(condition):
+        for short in combined.shortages(condition):
             names = listed([f"“{r.label}”" for r in short.takers])
             want = "wants" if len(short.takers) == 1 else "want"
             kept = f", {short.kept} more must be kept" if short.kept else ""
@@ -220,20 +220,20 @@ class Reasons(Struct):
             return self._why_not_there(atom, depth)
         if isinstance(atom, QuestIs | GoalMet):
             return self._why_not_that_quest(atom, depth)
-        makers = [r for r in self.world.rules if self._could_make(r, atom)]
-        makers += self._rewarding(atom)
+        givers = [r for r in self.world.rules if self._could_make(r, atom)]
+        givers += self._rewarding(atom)
         happenings = [h for h in self.world.happenings if makes(h.outcome.effects, atom)]
-        if not makers and not happenings:
+        if not givers and not happenings:
             gives = "gives it" if isinstance(atom, Holds) else "makes it so"
             lines = [_line(depth, f"Nothing in the world {gives}.")]
             return lines if not self.walk else self._spent(atom, depth) or lines
         lines = self._spent(atom, depth)
-        finished = [r for r in makers if self._never(r.offered)]
+        finished = [r for r in givers if self._never(r.offered)]
         if finished and not isinstance(atom, Marked):
             names = listed([f"“{r.label}”" for r in finished[:WIDEST]])
             already = "was" if len(finished) == 1 else "were"
             lines.append(_line(depth, f"{names} {already} possible only once."))
-        for rule in [r for r in makers if r not in finished][:WIDEST]:
+        for rule in [r for r in givers if r not in finished][:WIDEST]:
             lines += self._lack(f"“{rule.label}”", self._demand(rule), depth)
         return lines
 
