@@ -45,6 +45,7 @@ class Operation(Enum):
     """The sum stays within the domain: whatever guards the change has seen to that."""
     ADD_UP_TO_END = "add up to the end of the domain"
     FLIP = "flip"
+    """To the other one of two values."""
 
 
 class Change(Struct, frozen=True):

@@ -78,10 +78,9 @@ def _read_ahead(
     return ahead
 
 
-def _read_by(changes: Iterable[Change]) -> set[int]:
-    read: set[int] = set()
-    for change in changes:
-        read |= variables_of(change.when)
-        if change.operation is not Operation.SET:
-            read.add(change.variable)
-    return read
+def _read_by(changes: Iterable[Change]) -> frozenset[int]:
+    """What decides whether changes take place.
+
+    To add to a variable is not to read it: a sum that nobody reads any more may be any sum.
+    """
+    return variables_in(change.when for change in changes)

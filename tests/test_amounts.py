@@ -1,0 +1,209 @@
+"""What is held: bounds that are never too low, and effects that do what the interpreter does."""
+
+import unittest
+from collections import deque
+from itertools import product
+
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from tests.test_against_reference import world_of
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.checked import keys
+from zubrel.compiled.compile import compile_world
+from zubrel.explored.packed.stepping import Walking
+
+ITEMS = ("coin", "cord", "lamp")
+MOST_LOOKED_AT = 3000
+counts = st.integers(1, 3)
+amounts = st.dictionaries(st.sampled_from(ITEMS), counts, max_size=2)
+
+
+def written(amount):
+    return [f"{count} {item}" for item, count in sorted(amount.items())]
+
+
+@st.composite
+def economies(draw):
+    """Finds, deeds that happen once, and recipes, all in one place; plain data."""
+    finds = draw(st.lists(st.sampled_from(ITEMS), max_size=3))
+    deeds = draw(st.lists(st.tuples(amounts, amounts), max_size=2))
+    recipes = draw(st.lists(st.tuples(amounts, amounts), max_size=3))
+    return finds, deeds, recipes
+
+
+def world_with(finds, deeds, recipes):
+    bodies = {
+        f"deed_{n}": {"once": True, "takes": written(takes), "gives": written(gives)}
+        for n, (takes, gives) in enumerate(deeds)
+    }
+    mixed = {
+        f"mix_{n}": {"takes": written(takes), "gives": written(gives)}
+        for n, (takes, gives) in enumerate(recipes)
+        if takes
+    }
+    return {
+        "zubrel": 1,
+        "start": {"at": "quay"},
+        "items": {item: item.title() for item in ITEMS},
+        "areas": {"quay": {"finds": finds, "deeds": bodies}},
+        "recipes": mixed,
+        "endings": {"won": {"when": "at quay and 100 coin and 100 cord"}},
+    }
+
+
+def most_held(finds, deeds, recipes):
+    """The most of each item in any play, by going through all of them; None where too many."""
+    recipes = [recipe for recipe in recipes if recipe[0]]
+    start = ((0,) * len(ITEMS), (True,) * len(finds), (True,) * len(deeds))
+    seen, queue = {start}, deque([start])
+    while queue:
+        held, lying, undone = queue.popleft()
+        after = []
+        for n, there in enumerate(lying):
+            if there:
+                gained = {finds[n]: 1}
+                after.append((({}, gained), (*lying[:n], False, *lying[n + 1 :]), undone))
+        for n, there in enumerate(undone):
+            if there:
+                after.append((deeds[n], lying, (*undone[:n], False, *undone[n + 1 :])))
+        after += [(recipe, lying, undone) for recipe in recipes]
+        for (takes, gives), *rest in after:
+            if all(held[n] >= takes.get(item, 0) for n, item in enumerate(ITEMS)):
+                now = tuple(
+                    held[n] - takes.get(item, 0) + gives.get(item, 0)
+                    for n, item in enumerate(ITEMS)
+                )
+                new = (now, *rest)
+                if new not in seen:
+                    seen.add(new)
+                    queue.append(new)
+        if len(seen) > MOST_LOOKED_AT:
+            return None
+    return {item: max(s[0][n] for s in seen) for n, item in enumerate(ITEMS)}
+
+
+class Bounds(unittest.TestCase):
+    exact = 0
+
+    @settings(max_examples=120, deadline=None, derandomize=True)
+    @given(economies())
+    def test_a_bound_is_never_below_what_some_play_holds(self, economy):
+        most = most_held(*economy)
+        assume(most is not None)
+        try:
+            world = world_of(world_with(*economy))
+        except InvalidInput as refused:
+            self.assertEqual({p.code for p in refused.diagnostics} - {"no-bound"}, set())
+            return
+        for item, held in most.items():
+            self.assertGreaterEqual(world.items[item].most, held)
+        Bounds.exact += all(world.items[item].most == held for item, held in most.items())
+
+    @classmethod
+    def tearDownClass(cls):
+        if cls.exact < 30:
+            raise AssertionError(f"only {cls.exact} economies had exact bounds")
+
+    def test_a_round_that_gains_has_no_bound_and_one_that_lacks_has(self):
+        def refused(*recipes):
+            try:
+                world_of(world_with(["coin"], [], recipes))
+            except InvalidInput as error:
+                return {p.code for p in error.diagnostics}
+            return set()
+
+        self.assertEqual(refused(({"coin": 1}, {"cord": 1}), ({"cord": 1}, {"coin": 2})),
+                         {"no-bound"})  # fmt: skip
+        self.assertEqual(refused(({"coin": 1}, {"cord": 1}), ({"cord": 1}, {"coin": 1})), set())
+
+
+KINDS_OF_ITEM = (
+    {"max": 2},
+    {"max": 3, "when_full": "waste"},
+    {"uses": 2},
+    {"uses": 3, "when_full": "waste"},
+)
+effects = st.fixed_dictionaries(
+    {},
+    optional={
+        "takes": st.lists(st.sampled_from(ITEMS), min_size=1, max_size=2, unique=True),
+        "gives": st.lists(st.sampled_from(ITEMS), min_size=1, max_size=2, unique=True),
+        "loses": st.lists(st.sampled_from(ITEMS), min_size=1, max_size=2, unique=True),
+    },
+)
+
+
+class Effects(unittest.TestCase):
+    compared = 0
+
+    @settings(max_examples=120, deadline=None, derandomize=True)
+    @given(
+        st.tuples(*(st.sampled_from(KINDS_OF_ITEM) for _ in ITEMS)),
+        effects,
+        st.none() | st.integers(1, 5),
+        st.booleans(),
+    )
+    def test_a_deed_does_from_any_amounts_what_the_interpreter_does(
+        self, kinds, body, limit, wears
+    ):
+        tools = [item for item, kind in zip(ITEMS, kinds, strict=True) if "uses" in kind]
+        body = dict(body)
+        if wears and tools:
+            body["wears"] = tools[:1]
+        data = {
+            "zubrel": 1,
+            "start": {"at": "quay"},
+            "items": dict(zip(ITEMS, kinds, strict=True)),
+            "areas": {"quay": {"deeds": {"barter": body}}},
+            "endings": {"won": {"when": "at quay and 3 coin"}},
+        }
+        if limit is not None:
+            data["carry"] = [{"limit": limit, "items": list(ITEMS)}]
+        try:
+            system = compile_world(world_of(data))
+        except InvalidInput:  # of some bodies the check knows that they can never be done
+            assume(False)
+        walking, walker = Walking(system), system.walker
+        move = next(m for m in system.moves if m.rule.id == "barter")
+        numbers = [system.numbers[keys.held(item)] for item in ITEMS]
+        ranges = [range(system.variables[n].high + 1) for n in numbers]
+        for held in product(*ranges):
+            values = [v.start for v in system.variables]
+            for number, amount in zip(numbers, held, strict=True):
+                values[number] = amount
+            if limit is not None and self._load(kinds, held) > limit:
+                continue
+            situation = system.situation(values)
+            possible = move.rule in list(walker.moves(situation))
+            (word,) = walking.packing.pack(values)
+            after = walking.after(word, move.steps[0])
+            # what changes nothing is no move
+            ours = None if after in (None, word) else walking.packing.unpack([after])
+            results = list(walker.results(move.rule, situation)) if possible else []
+            theirs = [system.values(r.situation) for r in results if r.situation != situation]
+            self.assertEqual([] if ours is None else [ours], theirs, (body, held))
+            Effects.compared += bool(theirs)
+
+    @staticmethod
+    def _load(kinds, held):
+        return sum(
+            min(1, amount) if "uses" in kind else amount
+            for kind, amount in zip(kinds, held, strict=True)
+        )
+
+    @classmethod
+    def tearDownClass(cls):
+        if cls.compared < 300:
+            raise AssertionError(f"only {cls.compared} moves were possible")
+
+
+class Written(unittest.TestCase):
+    def test_the_economies_are_worlds_that_can_be_read(self):
+        data = world_with(["coin"], [({}, {"cord": 2})], [({"cord": 1}, {"lamp": 1})])
+        world = world_of(data)
+        self.assertEqual({i: world.items[i].most for i in ITEMS}, {"coin": 1, "cord": 2, "lamp": 2})
+
+
+if __name__ == "__main__":
+    unittest.main()
