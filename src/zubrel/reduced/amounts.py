@@ -68,12 +68,15 @@ def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]
             }
     setters: dict[int, list[Step]] = {m: [] for m in marks}
     for step in system.steps:
+        # one mark is enough to tell that the step was made; which of several does not matter
         own_marks = [c.variable for c in step.changes if c.variable in marks]
         mark_of[step.number] = own_marks[0] if own_marks else None
         for mark in own_marks:
             setters[mark].append(step)
+    # what happens by itself may add again and again
     fixed = {v for s in system.settlers for v in _written(s)}
     loads = [p for f in (*formulas_of(system), *asked) for p in pieces_of(f) if isinstance(p, Load)]
+    # a load weighs numbers, for which a threshold cannot stand in
     read = variables_in(loads)
     touching: dict[int, dict[int, Step]] = {}
     for step in system.steps:
@@ -115,6 +118,7 @@ def _added(
         if len(sums) > 1 and any(c.operation is Operation.ADD_UP_TO_END for c in sums):
             return None  # what one of them could not take away the next may add
         total = sum(c.number for c in sums)
+        # which of two steps has set a mark is forgotten, so they have to add the same
         if added.setdefault(mark, total) != total:
             return None
     if any(
@@ -129,6 +133,7 @@ def _added(
         for c in s.changes
         if c.variable == variable
     ):
+        # at the end of its domain a sum would be cut, and no more be what the marks add up to
         high = domain.start + sum(t for t in added.values() if t > 0)
         low = domain.start + sum(t for t in added.values() if t < 0)
         if high > domain.high or low < domain.low:
@@ -165,6 +170,7 @@ class _Swap:
             domain = self.system.variables[mark]
             is_set: Formula = Within(mark, domain.high, domain.high)
             if total < 0:
+                # what takes away counts as long as it was not done; that needs as much more in all
                 is_set, needed = Within(mark, domain.low, domain.low), needed - total
             parts += [is_set] * abs(total)
         return at_least(needed, parts)

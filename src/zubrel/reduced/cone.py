@@ -29,15 +29,18 @@ def cone(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     kept = _closed(system, {PLACE, ENDING, *variables_in(asked)})
     moves, steps, originals = [], list[Step](), list[Step]()
     for move in system.moves:
+        # a rule that changes nothing of the cone is left out: its steps are stuttering
         if any(c.variable in kept for step in move.steps for c in step.changes):
             own = []
             for step in move.steps:
                 changes = tuple(c for c in step.changes if c.variable in kept)
+                # an outcome that changes nothing stays: luck may choose it
                 own.append(replace(step, number=len(steps), changes=changes, wastes=(), events=()))
                 steps.append(own[-1])
                 originals.append(before.originals[step.number])
             moves.append(replace(move, steps=tuple(own)))
     variables = tuple(
+        # what is cut keeps its number, so that formulas need not be written anew
         v if n in kept else replace(v, low=v.start, high=v.start, names=())
         for n, v in enumerate(system.variables)
     )
@@ -64,6 +67,7 @@ def _closed(system: System, kept: set[int]) -> set[int]:
     writers += [
         (_writes(s.changes), variables_of(s.guard) | _asked(s.changes)) for s in system.settlers
     ]
+    # least fixpoint: whoever writes what is kept reads what is kept as well
     while True:
         closure = {v for writes, reads in writers if writes & kept for v in reads} - kept
         if not closure:

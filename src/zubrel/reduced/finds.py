@@ -59,9 +59,11 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     by_item: dict[int, list[Find]] = {}
     staying = set(users.barred)
     for item in users.writers:
+        # nobody may be hindered by having more, or a find could doom
         if item in users.barred | marks or not users.upwards(item, None):
             continue
         changes = [c for _, step in users.writers[item] for c in step.changes if c.variable == item]
+        # set or cut amounts would depend on whether a find was made before
         if any(c.operation is not Operation.ADD or c.when != TRUE for c in changes):
             continue
         # one after the other, where one asks for the other
@@ -70,6 +72,7 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             for f in _free(system, item, users, marks - staying)
             if not variables_of(f.given) & set(by_item)
         ]
+        # what is held beside free finds may fall below nothing, by as much as they could give
         values = system.variables[item].size + sum(f.count for f in free)
         if free and values <= MOST_VALUES and item not in staying:
             by_item[item] = free
@@ -80,6 +83,7 @@ def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
 def _free(system: System, item: int, users: Users, marks: Collection[int]) -> list[Find]:
     free = []
     for move, _ in users.writers[item]:
+        # who asks for the item must stand where the find is, to pick it up on the spot
         find = find_of(system, move, item, users, marks)
         if find is not None and users.upwards(item, move.areas):
             free.append(find)
@@ -104,12 +108,14 @@ def find_of(
     mark = next((c for c in move.steps[0].changes if c.variable in marks), None)
     if given.number < 1 or mark is None or mark.when != TRUE:
         return None
+    # left out, the mark stays low for good: nobody else may see that
     if users.readers.get(mark.variable) != [move] or len(users.writers[mark.variable]) != 1:
         return None
     domain, parts = system.variables[item], parts_of(move.guard)
     low = [p for p in parts if system.is_low(mark.variable, p)]
     fits = [Within(item, domain.low, domain.high - 1)] if room else []
     remaining = both(p for p in parts if p not in low and p not in fits)
+    # what could be picked up at one time must still be there at any later one
     barred = variables_of(remaining) & {item, mark.variable, PLACE}
     if not low or barred or not system.rising.for_good(remaining):
         return None

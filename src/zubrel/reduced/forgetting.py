@@ -32,18 +32,21 @@ def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     steps, forgotten = list(system.steps), set[int]()
     for move in system.moves:
         begins = {region[a] for a in move.areas} if move.areas is not None else set(region.values())
+        # a move that can be made in several regions leaves none of them for good
         if len(begins) != 1:
             continue
         (old,) = begins
         for step in move.steps:
             ends = {c.number for c in step.changes if c.variable == PLACE}
             plain = [c for c in step.changes if c.variable == PLACE and not variables_of(c.when)]
+            # with luck, or a condition, the player may stay where the variable is read
             if len(ends) != 1 or len(plain) != 1:
                 continue
             new = region[ends.pop()]
             unread = ahead[old] - ahead[new]
             if new != old and unread:
                 forgotten |= unread
+                # set back, and not left out: then all situations that differ only in it become one
                 back = (Change(v, Operation.SET, system.variables[v].start) for v in sorted(unread))
                 kept = tuple(c for c in step.changes if c.variable not in unread)
                 steps[step.number] = replace(step, changes=(*kept, *back))
@@ -58,6 +61,7 @@ def _read_ahead(
 ) -> dict[int, frozenset[int]]:
     """For each region: what it or one after it reads."""
     always: set[int] = {PLACE, ENDING, *asked}
+    # endings and what happens by itself read wherever the player is
     for formula, _ in system.endings:
         always |= variables_of(formula)
     for settler in system.settlers:

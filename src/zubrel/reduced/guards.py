@@ -43,6 +43,7 @@ def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     changed = False
     bounds_over = _over(system)
     for move in system.moves:
+        # where the game has always ended, no move is ever made
         areas = move.areas and tuple(a for a in move.areas if a not in bounds_over)
         if areas != move.areas:
             changed = True
@@ -92,6 +93,7 @@ class _Known:
                     self.between[part.variable] = (max(low, part.low), min(high, part.high))
                 else:
                     remaining.append(part)
+            # a variable cannot be in two ranges that do not meet
             if any(low > high for low, high in self.between.values()):
                 return FALSE
             new = both(
@@ -177,6 +179,7 @@ class _Limits:
                 variable = change.variable
                 if change.operation not in (Operation.ADD, Operation.ADD_UP_TO_END):
                     barred.add(variable)
+                # what takes away is not counted: an upper bound holds without it
                 elif change.number > 0:
                     most = values.get(variable, self.system.variables[variable].start)
                     values[variable] = most + change.number
@@ -191,6 +194,7 @@ class _Limits:
             for change in move.steps[0].changes:
                 if change.operation is Operation.ADD and change.when == TRUE:
                     added[change.variable] = added.get(change.variable, 0) + change.number
+        # before a move that is made once, its own gain has not been counted yet
         own = move.steps[0].number in self.once
 
         def test(test: Within) -> Formula:

@@ -47,11 +47,13 @@ def levers(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     new, silent = Rebuilding(before), {s.number: s for s in before.silent}
     for move in system.moves:
         changed = {c.variable for s in move.steps for c in s.changes}
+        # the levers themselves are left out: nobody dooms by pulling one
         if changed and changed <= at_hand:
             silent |= {s.number: s for s in (before.originals[s.number] for s in move.steps)}
             continue
         guard = move.guard
         for variable in sorted(variables_of(guard) & at_hand):
+            # several variables are chosen one after the other: each lever asks for its own alone
             guard = _with_some_value(system, guard, variable)
         new.add(replace(move, guard=guard), move.steps)
     smaller = new.reduced
@@ -63,6 +65,7 @@ def _with_some_value(system: System, guard: Formula, variable: int) -> Formula:
     values = range(system.variables[variable].low, system.variables[variable].high + 1)
     parts = parts_of(guard)
     asking = both(p for p in parts if variable in variables_of(p))
+    # all that asks for the variable must like the same value, so it is chosen for them together
     chosen = either(substituted(asking, _being(variable, value)) for value in values)
     return both((*(p for p in parts if variable not in variables_of(p)), chosen))
 
@@ -88,6 +91,7 @@ def _at_hand(system: System, asked: Sequence[Formula]) -> set[int]:
         if _is_lever(move):
             pulled.setdefault(changed.pop(), []).append(move)
         else:
+            # whatever else changes it cannot be undone at will
             barred |= changed
     return {
         variable
@@ -96,6 +100,7 @@ def _at_hand(system: System, asked: Sequence[Formula]) -> set[int]:
         and all(
             _everywhere(system, variable, moves, reader)
             for reader in users.readers.get(variable, ())
+            # levers may ask for their own variable: the graph below knows of that
             if reader not in moves
         )
     }
@@ -119,6 +124,7 @@ def _everywhere(system: System, variable: int, levers: Sequence[Move], reader: M
     domain = system.variables[variable]
     for area in areas:
         graph = networkx.DiGraph()
+        # a value that no lever leads to or from keeps the graph from being connected
         graph.add_nodes_from(range(domain.low, domain.high + 1))
         for lever in levers:
             if lever.areas is None or area in lever.areas:

@@ -43,7 +43,10 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         mark = _mark_of(system, move, users)
         if mark is None or mark in staying:
             continue
+        # condition 2: that the mark is low says no more than that it was not done
         condition = both(p for p in parts_of(move.guard) if not system.is_low(mark, p))
+        # asking for the place would tie it to where the player stands, asking for another
+        # opening that is left out, to something that is not there any more
         barred = {mark, PLACE, ENDING, *given}
         if (
             not variables_of(condition) & barred
@@ -51,6 +54,7 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             and users.upwards(mark, move.areas, but=[move])
         ):
             given[mark] = condition
+            # what stands in for a mark must not be left out in its turn in this round
             staying |= variables_of(condition)
     if not given:
         return before
@@ -84,6 +88,7 @@ def _without(before: Reduced, given: dict[int, Formula]) -> Reduced:
     left_out = {id(move) for move in openers.values()}
     new = Rebuilding(before)
     for move in system.moves:
+        # whoever asks for a mark makes the opening first in a play of the whole world
         if id(move) not in left_out:
             new.add(move, move.steps)
             opened = (openers[m].steps[0] for m in sorted(variables_of(move.guard) & set(given)))

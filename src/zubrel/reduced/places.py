@@ -144,9 +144,11 @@ class _Folding:
         links, mine = self._links(area), self.here.get(area, {})
         if not links or len(links) > MOST_LINKS or (len(links) - 1) * len(mine) > MOST_COPIES:
             return False
+        # at the start nothing else has been opened yet
         if area == self.start and ALWAYS not in links.values():
             return False
         turned = list(self._turned(area, links))
+        # a move into the area for which no link need be open would have nowhere to lead
         if any(new is None for _, _, new in turned):
             return False
         changed: dict[int | None, dict[Key, Clauses]] = {
@@ -160,6 +162,7 @@ class _Folding:
                 return False
         for other, link in links.items():
             for key, clauses in mine.items():
+                # what is done there asks for the way there as well
                 joined = both_of(link, clauses)
                 new = _leading(key, area, other)
                 if joined is None or not self._put(changed[other], other, new, joined, silent):
@@ -177,6 +180,7 @@ class _Folding:
         for other in self._before(area):
             if other is not None and self.tests[other] == self.tests[area]:
                 forth, back = self._walk(other, area), self._walk(area, other)
+                # whoever could come can go back: otherwise walking there would be a choice
                 if forth and implies(forth, back):
                     links[other] = forth
         always = [other for other in links if links[other] == ALWAYS]
@@ -204,11 +208,13 @@ class _Folding:
                 number, targets = key
                 if area not in targets:
                     continue
+                # the link itself becomes a walk inside of one area
                 if start in links and self.rules[number].walks:
                     yield start, key, start
                     continue
                 own = frozenset((frozenset(parts_of(self.rules[number].guard)),))
                 whole = both_of(clauses, own)
+                # a move may lead to a neighbour only if it asks for all that the link asks for
                 fitting = (o for o in links if whole is not None and implies(whole, links[o]))
                 yield start, key, next(fitting, None)
 

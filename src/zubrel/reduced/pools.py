@@ -63,10 +63,13 @@ def _pool(system: System, item: int, users: Users, marks: Collection[int]) -> Po
                 return None
             finds.append(move)
     limited = [m for m in finds if any(item in variables_of(p) for p in parts_of(m.guard))]
+    # what lies on the ground has to be within reach of everything that may ask for it
     if not limited or any(set(m.areas or ()) != set(finds[0].areas or ()) for m in finds):
         return None
+    # more than fits counts as held, so nobody may ask that it be few
     if finds[0].areas is None or not users.upwards(item, finds[0].areas, but=finds):
         return None
+    # each find is made once, and gives one
     most = domain.start + len(finds)
     return Pool(item, tuple(finds)) if most > domain.high else None
 
@@ -87,6 +90,7 @@ def _without_limits(before: Reduced, known: Sequence[Pool]) -> Reduced:
         if own is not None:
             guard = both(p for p in parts_of(guard) if own not in variables_of(p))
         new.add(replace(move, guard=guard), move.steps)
+        # in a play of the whole world a find is made when what it gives is asked for
         picked = [s for item in sorted(variables_of(guard) & set(high)) for s in lying[item]]
         if own is None:
             new.needs(move, picked)

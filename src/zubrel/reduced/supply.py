@@ -78,7 +78,9 @@ def _supply(system: System, item: int, users: Users) -> Supply | None:
             return None
         if any(c.number > 0 for c in changes) and _only_gives(system, move, item, users):
             giving.append(move)
+    # a source may be used until there is as much as anybody asks for
     sources = [m for m in giving if _never_ends(system, m, item)]
+    # what only gives asks for room at most, which is no use of the item
     users_of = [m for m in users.readers.get(item, ()) if m not in giving]
     sources = [
         m
@@ -97,11 +99,13 @@ def _supply(system: System, item: int, users: Users) -> Supply | None:
         ),
         default=0,
     )
+    # a source that stops short leaves some users without
     sources = [m for m in sources if _reach(system, m, item) >= most]
     if not sources:
         return None
     given = either(_rest(m, item) for m in sources)
     domain = system.variables[item]
+    # where nothing but sources gives it, having some says that a source was open before
     nobody = domain.start == domain.low and all(
         move in sources or all(c.number <= 0 for c in step.changes if c.variable == item)
         for move, step in users.writers[item]
@@ -117,6 +121,7 @@ def _only_gives(system: System, move: Move, item: int, users: Users) -> bool:
     for change in move.steps[0].changes:
         if change.variable != item:
             mark = change.variable
+            # its own mark may keep it from being done twice, as long as nobody else reads it
             if mark in users.barred or users.readers.get(mark) != [move]:
                 return False
             if system.variables[mark].size != 2 or len(users.writers[mark]) != 1:
@@ -131,6 +136,7 @@ def _never_ends(system: System, move: Move, item: int) -> bool:
         return False
     room = [p for p in parts_of(move.guard) if item in variables_of(p)]
     low = system.variables[item].low
+    # room is asked for by an upper bound alone; anything else is a use of the item
     if not all(isinstance(p, Within) and p.low == low for p in room):
         return False
     return system.rising.for_good(remaining) and (

@@ -105,7 +105,7 @@ class SymbolicFixpoints:
             self.forwards, key=lambda n: (-self.groups[n].region, not self.groups[n].leaves, n)
         )
         self._happening: dict[int, list[Happening]] = {}
-        self.found = self.encoding.false
+        self.reachable = self.encoding.false
         self.start = self.encoding.false
         self.stopped: str | None = None
         self.walking = Walking(system)
@@ -130,6 +130,7 @@ class SymbolicFixpoints:
         groups: dict[tuple[int, bool, int], list[Step]] = {}
         for step, one in zip(self.system.steps, self.relations, strict=True):
             if one.guard.satisfiable() and step.number not in self.plain:
+                # the place stands on top and is touched by nearly all: it would put them into one group
                 own = [depth[v] for v in one.reads | one.writes if v in depth and v != PLACE]
                 begins = {region[a] for a in self.moves_of[step.number].areas or region}
                 ends = {region[c.number] for c in step.changes if c.variable == PLACE}
@@ -143,6 +144,7 @@ class SymbolicFixpoints:
             of = [self.relations[s.number] for s in steps]
             reads = frozenset().union(*(self._read_by(s) for s in steps))
             writes = frozenset().union(*(self._written_by(s) for s in steps))
+            # a single step that can never follow itself is closed by one application
             repeats = (
                 len(of) > 1
                 or self.settling.sets_off(of[0].writes)
@@ -203,11 +205,13 @@ class SymbolicFixpoints:
         of two steps may be closed, so that every group minds every other.
         """
         spread = spread or self.spread
+        # settling is dear, and what was followed once need not be followed again
         if self.settling.needed:
             follow = _only_new(follow)
-        if within is not None and within != self.found and self.spread(within) != within:
+        if within is not None and within != self.reachable and self.spread(within) != within:
             return self._closed_plainly(seed, follow, within)
-        free = not barred and (within is None or within == self.found)
+        # only where nothing is left out do steps that do not interfere commute
+        free = not barred and (within is None or within == self.reachable)
         closure = spread(seed)
         restless = [True] * len(self.groups)
         order, place = self.backwards if backwards else self.forwards, 0
@@ -228,11 +232,13 @@ class SymbolicFixpoints:
                 restless[number] = closure != closed
                 for other in self.interfering[number] if free else range(len(restless)):
                     restless[other] = True
+            # back to the lowest group: what stands low comes to rest before what stands higher
             place = 0 if closure != before else place + 1
 
     def spread(self, known: Diagram) -> Diagram:
         """With everything that walking about on the islands adds."""
         for island in self.islands:
+            # nobody walks about any more when the game has ended
             here = known & island & self.going_on
             known = known | (here.exists(self.place) & island)
         return known
@@ -276,7 +282,7 @@ class SymbolicFixpoints:
     def back(self, step: Step, diagram: Diagram) -> Diagram:
         """From which reached situations a step leads into some settled ones."""
         into = self.settling.before(diagram, self._set_off_by(step))
-        return self.relations[step.number].preimage(self.encoding, into) & self.found
+        return self.relations[step.number].preimage(self.encoding, into) & self.reachable
 
     def _set_off_by(self, step: Step) -> Sequence[Happening]:
         """What can happen by itself after a step."""

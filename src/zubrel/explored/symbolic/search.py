@@ -62,9 +62,9 @@ class _SymbolicSearch:
         space.on_growth = self._look
         try:
             self._refuse_if_endless(start, at_start=True)
-            space.start = space.found = space.settling.settle(start)
+            space.start = space.reachable = space.settling.settle(start)
             space.settling.on_long_way = lambda still: self._refuse_if_endless(still, False)
-            space.found = space.closed(space.start, space.forth, None)
+            space.reachable = space.closed(space.start, space.forth, None)
             self._remember_all_that_settles()
         except WorkSpent:
             raise
@@ -84,14 +84,14 @@ class _SymbolicSearch:
         if self.space.settling.needed:
             for step in self.space.system.steps:
                 self.space.pause()
-                self.space.forth(step, self.space.found)
+                self.space.forth(step, self.space.reachable)
 
     def _look(self, known: Diagram) -> None:
         """How far the search has come; with a limit of situations never farther than that."""
         space = self.space
-        if self.budget.limits.situations is not None and known != space.found:
+        if self.budget.limits.situations is not None and known != space.reachable:
             self.budget.check_limits(space.encoding.size(known))
-        space.found = known
+        space.reachable = known
         if self.budget.work > self.next_question:
             count = space.encoding.size(known)
             self.progress.reached(count, None)
@@ -123,7 +123,7 @@ class _SymbolicSearch:
                 sources = one.preimage(space.encoding, into) & layers[-1]
                 if sources.satisfiable():
                     target = DiagramSet(sources)
-                    space.found = known
+                    space.reachable = known
                     walk = space.walks().shortest(target)
                     assert walk is not None, "every layer is reached"
                     return walk.then(step)

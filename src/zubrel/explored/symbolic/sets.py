@@ -35,7 +35,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
 
     @property
     def everything(self) -> DiagramSet:
-        return DiagramSet(self.found)
+        return DiagramSet(self.reachable)
 
     def give_up(self, limit: str) -> None:
         self.stopped = limit
@@ -43,13 +43,13 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
 
     @property
     def unexplored(self) -> DiagramSet:
-        return DiagramSet(self.encoding.false if self.stopped is None else self.found)
+        return DiagramSet(self.encoding.false if self.stopped is None else self.reachable)
 
     def count(self, situations: DiagramSet) -> int:
         return self.encoding.size(situations.diagram)
 
     def where(self, formula: Formula) -> DiagramSet:
-        return DiagramSet(self.encoding.formula(formula) & self.found, variables_of(formula))
+        return DiagramSet(self.encoding.formula(formula) & self.reachable, variables_of(formula))
 
     def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
         return self._closed_at_once(targets, self.back, backwards=True)
@@ -66,12 +66,12 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         # seeds that walking about makes equal have the same closure
         wider = [DiagramSet(self.spread(seed.diagram)) for seed in seeds]
         return self._at_once(
-            wider, lambda seed: self.closed(seed, follow, self.found, backwards=backwards)
+            wider, lambda seed: self.closed(seed, follow, self.reachable, backwards=backwards)
         )
 
     def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
         def without(diagram: Diagram) -> Diagram:
-            allowed = self.found & ~diagram
+            allowed = self.reachable & ~diagram
             return self.closed(self.start & allowed, self.forth, allowed)
 
         easy = {n for n, diagram in enumerate(avoided) if self._is_for_good(diagram)}
@@ -84,7 +84,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
 
     def _staying_out_of(self, situations: DiagramSet) -> DiagramSet:
         """The situations outside of a set that is never left."""
-        out = self.found & ~situations.diagram
+        out = self.reachable & ~situations.diagram
         return DiagramSet(out if (self.start & out).satisfiable() else self.encoding.false)
 
     def _at_once(
@@ -113,7 +113,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         """Whether no step leads out of a set: who is not in it has then never been in it."""
         if situations.asks is None or situations.asks & self.settling.writes:
             return False
-        out = self.found & ~situations.diagram
+        out = self.reachable & ~situations.diagram
         return not any(
             (self.forth(step, situations.diagram) & out).satisfiable()
             for step, one in zip(self.system.steps, self.relations, strict=True)
@@ -124,7 +124,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         known = self._possible.get(step.number)
         if known is None:
             move = self.moves_of[step.number]
-            guard = self.relations[step.number].guard & self.found
+            guard = self.relations[step.number].guard & self.reachable
             quiet = reduce(lambda a, b: a & b, (self._quiet(s) for s in move.steps), guard)
             known = guard & ~quiet
             self._possible |= {s.number: known for s in move.steps}
@@ -138,7 +138,9 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         if not settled or not one.writes & settled:
             return fixed
         # what is undone while settling: the second row of bits remembers how it was
-        kept = one.unchanged(self.encoding, one.writes - settled) & one.guard & self.found & ~fixed
+        kept = (
+            one.unchanged(self.encoding, one.writes - settled) & one.guard & self.reachable & ~fixed
+        )
         if not kept.satisfiable():
             return fixed
         same = self.encoding.same(sorted(settled))
@@ -186,7 +188,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         kept = within.diagram
         while True:
             barred: dict[int, Diagram] = {}
-            outside = DiagramSet(self.found & ~kept)
+            outside = DiagramSet(self.reachable & ~kept)
             for move in self.system.moves:
                 if len(move.steps) > 1:
                     escaping = self.encoding.union(
@@ -202,7 +204,9 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
                 sources = self.back(step, diagram)
                 return sources & ~barred[step.number] if step.number in barred else sources
 
-            still = self.closed(target.diagram, allowed, self.found, barred=True, backwards=True)
+            still = self.closed(
+                target.diagram, allowed, self.reachable, barred=True, backwards=True
+            )
             if still == kept:
                 return DiagramSet(kept)
             kept = still
@@ -211,8 +215,8 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         self, avoiding: DiagramSet | None, reached: DiagramSet | None
     ) -> SymbolicWalks:
         if avoiding is None:
-            return SymbolicWalks(self, self.found)
-        walks = SymbolicWalks(self, self.found & ~avoiding.diagram, self.walks())
+            return SymbolicWalks(self, self.reachable)
+        walks = SymbolicWalks(self, self.reachable & ~avoiding.diagram, self.walks())
         walks.known = None if reached is None else reached.diagram
         return walks
 
@@ -241,7 +245,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         return nearest
 
     def of(self, situation: Mapping[Key, Value]) -> DiagramSet:
-        return DiagramSet(self.encoding.situation(self.system.values(situation)) & self.found)
+        return DiagramSet(self.encoding.situation(self.system.values(situation)) & self.reachable)
 
     def examples(self, situations: DiagramSet, most: int) -> list[dict[Key, Value]]:
         examples: list[dict[Key, Value]] = []

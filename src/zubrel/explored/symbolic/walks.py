@@ -44,9 +44,11 @@ class SymbolicWalks:
     def reached(self) -> DiagramSet:
         space = self.space
         if self.known is None:
-            whole = self.allowed == space.found
+            whole = self.allowed == space.reachable
             self.known = (
-                space.found if whole else space.closed(self.layers[0], space.forth, self.allowed)
+                space.reachable
+                if whole
+                else space.closed(self.layers[0], space.forth, self.allowed)
             )
         return DiagramSet(self.known)
 
@@ -316,7 +318,7 @@ class SymbolicWalks:
     def _leads(self, steps: list[Step], wanted: Diagram) -> bool:
         walking = self.space.walking
         word = walking.start()
-        everywhere = self.allowed == self.space.found
+        everywhere = self.allowed == self.space.reachable
         for step in steps:
             after = walking.after(word, step)
             if after is None or not (everywhere or self.space.holds(self.allowed, after)):
