@@ -6,6 +6,8 @@ import sys
 import unittest
 from pathlib import Path
 
+import networkx
+
 PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
     ("base",), ("policy",), ("authored",), ("checked",), ("walked",), ("compiled",),
@@ -77,6 +79,16 @@ class House(unittest.TestCase):
                     with self.subTest(module=name, imports=module):
                         self.assertLess(floor(order, other[2]), floor(order, parts[2]))
         self.assertGreater(seen, 50)
+
+    def test_no_import_goes_in_a_circle_not_even_for_types(self):
+        graph = networkx.DiGraph(
+            (name, module)
+            for path, name in modules()
+            for module in imported_by(path)
+            if module.startswith("zubrel.")
+        )
+        self.assertGreater(graph.number_of_edges(), 500)
+        self.assertEqual(sorted(networkx.simple_cycles(graph)), [])
 
     def test_init_files_hold_a_docstring_and_nothing_else(self):
         for path in PACKAGE.rglob("*/__init__.py"):

@@ -82,7 +82,11 @@ class ProgressLine:
         from rich.console import Console
         from rich.progress import BarColumn, Progress, TextColumn
 
-        console = Console(file=sys.stderr, no_color=not self.color, highlight=False)
+        class Listener(Console):
+            def on_broken_pipe(self) -> None:  # it would end the program
+                raise BrokenPipeError
+
+        console = Listener(file=sys.stderr, no_color=not self.color, highlight=False)
         bar = Progress(
             TextColumn("{task.description} …", markup=False),
             BarColumn(WIDTH),

@@ -130,7 +130,7 @@ class SymbolicFixpoints:
         groups: dict[tuple[int, bool, int], list[Step]] = {}
         for step, one in zip(self.system.steps, self.relations, strict=True):
             if one.guard.satisfiable() and step.number not in self.plain:
-                # the place stands on top and is touched by nearly all: it would put them into one group
+                # nearly all touch the place, which stands on top: it would make one group of them
                 own = [depth[v] for v in one.reads | one.writes if v in depth and v != PLACE]
                 begins = {region[a] for a in self.moves_of[step.number].areas or region}
                 ends = {region[c.number] for c in step.changes if c.variable == PLACE}
