@@ -5,13 +5,16 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint fuzz fuzz-input coverage bench screenshots clean
+.PHONY: demo test test-all lint fuzz fuzz-input coverage bench screenshots clean
 
 demo: $(READY)
 	$(BIN)/zubrel demo zubrel-demo --force
 
 test: $(READY)
 	$(BIN)/python -m tests
+
+# Everything that takes its time: more random worlds, broken files, branch coverage above 90 %.
+test-all: test fuzz fuzz-input coverage
 
 lint: $(READY)
 	$(BIN)/ruff check src tests benchmarks docs setup.py

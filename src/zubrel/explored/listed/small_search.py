@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import gc
 import sys
-from collections.abc import Callable
 
 from zubrel.base.budget import Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
-from zubrel.compiled.formulas import FALSE
-from zubrel.compiled.parts import ENDING, PLACE, Move, Step
+from zubrel.compiled.parts import ENDING, PLACE, Step
 from zubrel.compiled.system import System
 from zubrel.explored.listed.small import ScalarSpace
+from zubrel.explored.packed.expansion import Expansion
 from zubrel.explored.packed.settling import Settling
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 
@@ -56,25 +55,10 @@ class _ScalarSearch:
         self.narrow = narrow
         self.allowed = budget.limits.situations or sys.maxsize
         self.settling = Settling(space.system, space.kernel, space.packing)
-        self.expansions: list[Callable[[int], list[tuple[int, tuple[int, ...]]]]] = []
-        self.steps: list[list[tuple[int, ...]]] = []
+        expansion = Expansion(space.system, space.kernel)
+        self.expansions, self.steps = expansion.functions, expansion.steps
         self.place_mask = space.packing.fields[PLACE].mask
         self.ending_mask = space.packing.fields[ENDING].mask
-        self._prepare()
-
-    def _prepare(self) -> None:
-        """One function for each area, and the numbers of the steps of its rules."""
-        system = self.space.system
-        moves = [m for m in system.moves if m.guard != FALSE]
-        every = range(len(system.variables[PLACE].names))
-        at: list[list[Move]] = [[] for _ in every]
-        for move in moves:
-            for area in every if move.areas is None else move.areas:
-                at[area].append(move)
-        self.steps = [[tuple(s.number for s in m.steps) for m in here] for here in at]
-        self.expansions = self.space.kernel.expansions(
-            [(m.guard, [s.changes for s in m.steps]) for m in here] for here in at
-        )
 
     def run(self) -> None:
         space = self.space

@@ -1,0 +1,194 @@
+"""All that can change a situation, as functions on sets of values.
+
+A step, something that happens by itself and an ending are alike here: each alternative of what one
+of them asks for is an *operator*, which adds values to sets and takes none away. What a move can
+lead to is then always among the values that operators lead to (the delete relaxation of planning:
+Bonet, Geffner: Planning as heuristic search, 2001, for variables of many values).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+
+from msgspec import Struct
+
+from zubrel.certain.possible import NEVER, Among, Every, Masks, Possible, Weight, variables_of
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Step
+from zubrel.compiled.system import System
+
+Domains = list[int]
+"""For each variable the set of values that it may have."""
+Gain = tuple[int, int, int]
+"""A variable, values of it that are new, and the operator that has brought them."""
+
+
+class Effect(Struct, frozen=True):
+    """The changes of one variable in their order, each where it may be made."""
+
+    variable: int
+    changes: tuple[tuple[Change, Possible], ...]
+
+
+class Operator(Struct, frozen=True):
+    """One alternative of a step (None: of what happens by itself).
+
+    `group` is the same for all alternatives of one source. `allowed` are the values that it asks
+    for, `others` what else it asks for. `wins`: it may end the game well.
+    """
+
+    step: Step | None
+    group: int
+    allowed: dict[int, int]
+    others: tuple[Possible, ...]
+    effects: tuple[Effect, ...]
+    wins: bool
+    reads: frozenset[int]
+
+    @property
+    def walks(self) -> bool:
+        """Whether all it does is to move the player."""
+        return self.step is not None and all(e.variable == PLACE for e in self.effects)
+
+
+class Operators:
+    """The operators of a system. `run[n](d, e, out)` applies number n to `d` and adds to `e`.
+
+    What is new in `e` is appended to `out` as `Gain`s.
+    """
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        self.masks = Masks(system.variables)
+        good = [n for n, e in enumerate(system.world.endings.values(), 1) if e.good]
+        self.good = sum(1 << n for n in good)
+        """The endings that are wins, as values."""
+        self.all: list[Operator] = []
+        self._groups = 0
+        for move in system.moves:
+            for step in move.steps:
+                self._add(step, move.guard, move.areas, step.changes)
+        for settler in system.settlers:
+            self._add(None, settler.guard, None, settler.changes)
+        for formula, number in system.endings:
+            self._add(None, formula, None, (Change(ENDING, Operation.SET, number),))
+        self.of_step: dict[int, list[int]] = {}
+        for number, operator in enumerate(self.all):
+            if operator.step is not None:
+                self.of_step.setdefault(operator.step.number, []).append(number)
+        self.watching: list[list[int]] = [[] for _ in system.variables]
+        """For each variable the operators for which its values matter."""
+        for number, operator in enumerate(self.all):
+            for variable in operator.reads:
+                self.watching[variable].append(number)
+        self.run = self._functions()
+
+    def _add(
+        self,
+        step: Step | None,
+        guard: Formula,
+        areas: Sequence[int] | None,
+        changes: Sequence[Change],
+    ) -> None:
+        masks, self._groups = self.masks, self._groups + 1
+        parts = [masks.of(guard), masks.among(ENDING, 1)]  # nothing happens any more at the end
+        if areas is not None:
+            parts.append(masks.among(PLACE, sum(1 << area for area in areas)))
+        for clause in masks.clauses(masks.every(parts)):
+            effects = self._effects(changes, clause.allowed)
+            if not effects:
+                continue
+            wins = any(
+                e.variable == ENDING
+                and any(
+                    c.operation is Operation.SET and self.good >> c.number & 1 for c, _ in e.changes
+                )
+                for e in effects
+            )
+            read = {*clause.allowed, *(v for p in clause.others for v in variables_of(p))}
+            for effect in effects:
+                read |= {v for _, when in effect.changes for v in variables_of(when)}
+                if any(c.operation is not Operation.SET for c, _ in effect.changes):
+                    read.add(effect.variable)
+            self.all.append(
+                Operator(
+                    step,
+                    self._groups,
+                    clause.allowed,
+                    clause.others,
+                    effects,
+                    wins,
+                    frozenset(read),
+                )
+            )
+
+    def _effects(self, changes: Iterable[Change], allowed: dict[int, int]) -> tuple[Effect, ...]:
+        by_variable: dict[int, list[tuple[Change, Possible]]] = {}
+        for change in changes:
+            when = self._given(self.masks.of(change.when), allowed)
+            if when != NEVER:
+                by_variable.setdefault(change.variable, []).append((change, when))
+        return tuple(Effect(v, tuple(made)) for v, made in by_variable.items())
+
+    def _given(self, possible: Possible, allowed: dict[int, int]) -> Possible:
+        """What is left to ask, where variables have values that are allowed."""
+        match possible:
+            case Among(variable, mask) if variable in allowed:
+                known = allowed[variable]
+                if not known & mask:
+                    return NEVER
+                return possible if known & ~mask else Every(())
+            case Every(parts):
+                return self.masks.every(self._given(p, allowed) for p in parts)
+        return possible
+
+    # written out
+
+    def _functions(self) -> list[Callable[[Domains, Domains, list[Gain]], None]]:
+        sources = [self._source(number, operator) for number, operator in enumerate(self.all)]
+        scope: dict[str, Callable[[Domains, Domains, list[Gain]], None]] = {}
+        exec(compile("\n".join(sources), "<operators>", "exec"), scope)
+        return [scope[f"f{number}"] for number in range(len(self.all))]
+
+    def _source(self, number: int, operator: Operator) -> str:
+        asked = (*(Among(v, m) for v, m in operator.allowed.items()), *operator.others)
+        lines = [f"def f{number}(d, e, out):", f" if not ({self.masks.code(Every(asked))}): return"]
+        for effect in operator.effects:
+            variable = effect.variable
+            lines.append(f" s = d[{variable}] & {operator.allowed.get(variable, -1)}")
+            for part in operator.others:
+                if isinstance(part, Weight) and not part.denied and variable in part.load.variables:
+                    # what the others weigh at least leaves so much room for this one
+                    left = f"{part.load.high} - ({self.masks.least(part.load, variable)})"
+                    lines.append(f" s &= (1 << max(0, {left} + 1)) - 1")
+            for change, when in effect.changes:
+                shifted = self._shifted(change)
+                if when == Every(()):
+                    lines.append(f" s = {shifted}")
+                else:
+                    lines.append(f" if {self.masks.code(when)}: s |= {shifted}")
+            lines += [
+                f" n = s & ~e[{variable}]",
+                f" if n: e[{variable}] |= n; out.append(({variable}, n, {number}))",
+            ]
+        return "\n".join(lines)
+
+    def _shifted(self, change: Change) -> str:
+        """An expression for the values to which those in `s` are changed."""
+        domain, full = self.system.variables[change.variable], self.masks.full[change.variable]
+        number, last = change.number, domain.size - 1
+        match change.operation:
+            case Operation.SET:
+                return f"({1 << number - domain.low} if s else 0)"
+            case Operation.FLIP:
+                return "((s & 1) << 1 | s >> 1)"
+            case Operation.ADD:
+                # a sum beyond the domain is no sum: the guard has seen to it
+                return f"((s << {number}) & {full})" if number >= 0 else f"(s >> {-number})"
+        if number >= 0:
+            fits = (1 << max(0, last - number + 1)) - 1
+            at_end = f"({1 << last} if s & {full & ~fits} else 0)"
+            return f"((s & {fits}) << {min(number, last)} | {at_end})"
+        lower = min(-number, last)
+        cut = (1 << lower + 1) - 1
+        return f"((s & {full & ~cut}) >> {lower} | (1 if s & {cut} else 0))"

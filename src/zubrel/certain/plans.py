@@ -1,0 +1,200 @@
+"""Relaxed plans: operators that may lead to a win, the earliest of each that is needed.
+
+Values are reached in layers; going back from the win, each value asks for the operator that brought
+it first, and that for the values that it allows (Hoffmann, Nebel: The FF planning system, 2001).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zubrel.certain.operators import Domains, Effect, Gain, Operator
+from zubrel.certain.possible import ALWAYS, Among, Any, Count, Every, Possible, Weight
+from zubrel.certain.relaxation import APPLY, Relaxation
+from zubrel.compiled.parts import ENDING, Operation
+
+Value = tuple[int, int]
+"""A variable, and the place of one of its values."""
+
+
+class Planner:
+    """Makes relaxed plans from single situations."""
+
+    def __init__(self, relaxation: Relaxation) -> None:
+        self.relaxation = relaxation
+        self.operators = relaxation.operators
+        self.walks = [operator.walks for operator in self.operators.all]
+
+    def plan(self, start: Sequence[int], goal: int | None = None) -> list[int] | None:
+        """Numbers of operators in the order of their layers; None: nothing leads there for sure.
+
+        The goal is a win, or that the step with number `goal` is made.
+        """
+        layers = _Layers(self.relaxation, start)
+        wanted = None if goal is None else self.operators.of_step.get(goal, [])
+        while True:
+            if wanted is None:
+                won = layers.domains[ENDING] & self.relaxation.good
+                if won:
+                    return _Extraction(layers).to_value((ENDING, won.bit_length() - 1))
+            else:
+                for number in wanted:
+                    if layers.is_possible(number):
+                        return _Extraction(layers).to_operator(number)
+            if not layers.grow():
+                return None
+
+    def cost(self, plan: Sequence[int]) -> int:
+        """How many operators of a plan do more than walk."""
+        return sum(not self.walks[number] for number in plan)
+
+
+class _Layers:
+    """In which layer each value is reached first, and by which operator."""
+
+    def __init__(self, relaxation: Relaxation, start: Sequence[int]) -> None:
+        self.relaxation = relaxation
+        self.operators = relaxation.operators
+        self.domains: Domains = list(start)
+        self.first: list[dict[int, tuple[int, int | None]]] = [
+            dict.fromkeys(_places(mask), (0, None)) for mask in start
+        ]
+        self.layer = 0
+        self.due: Sequence[int] = range(len(self.operators.run))
+
+    def is_possible(self, number: int) -> bool:
+        gained: list[Gain] = []
+        self.operators.run[number](self.domains, [0] * len(self.domains), gained)
+        return bool(gained)
+
+    def grow(self) -> bool:
+        """One more layer; whether it holds anything new."""
+        self.layer += 1
+        after, gained = list(self.domains), list[Gain]()
+        self.relaxation.budget.spend(APPLY * len(self.due))
+        for number in self.due:
+            self.operators.run[number](self.domains, after, gained)
+        following: set[int] = set()
+        for variable, mask, number in gained:
+            known = self.first[variable]
+            for place in _places(mask):
+                known.setdefault(place, (self.layer, number))
+            following.update(self.operators.watching[variable])
+        self.domains, self.due = after, sorted(following)
+        return bool(gained)
+
+
+class _Extraction:
+    """Goes back from what is wanted, a layer at a time."""
+
+    def __init__(self, layers: _Layers) -> None:
+        self.layers = layers
+        self.first = layers.first
+        self.goals: list[list[Value]] = [[] for _ in range(layers.layer + 2)]
+        self.marked: set[Value] = set()
+        self.used: dict[int, int] = {}
+        """By operator the layer in which it is applied first."""
+
+    def to_value(self, value: Value) -> list[int]:
+        self._want([value])
+        return self._numbers()
+
+    def to_operator(self, number: int) -> list[int]:
+        last = self.layers.layer + 1
+        self._use(number, last)
+        return self._numbers()
+
+    def _numbers(self) -> list[int]:
+        for layer in range(len(self.goals) - 1, 0, -1):
+            for variable, place in self.goals[layer]:
+                _, number = self.first[variable][place]
+                assert number is not None, "values of the start are never wanted"
+                before = self._source(self.layers.operators.all[number], variable, place, layer)
+                self._use(number, layer, variable if before is not None else None)
+                self._want([] if before is None else [(variable, before)])
+        return sorted(self.used, key=lambda number: (self.used[number], number))
+
+    def _use(self, number: int, layer: int, but: int | None = None) -> None:
+        """An operator in a layer, and what it asks for, `but` for one variable."""
+        if number in self.used:
+            self.used[number] = min(self.used[number], layer)
+            return
+        self.used[number] = layer
+        operator = self.layers.operators.all[number]
+        parts = [Among(v, m) for v, m in operator.allowed.items() if v != but]
+        for part in (*parts, *operator.others):
+            cheapest = self._cheapest(part, layer)
+            self._want(cheapest[1] if cheapest else [])
+
+    def _want(self, values: Sequence[Value]) -> None:
+        for value in values:
+            layer = self.first[value[0]][value[1]][0]
+            if value not in self.marked and layer:
+                self.marked.add(value)
+                self.goals[layer].append(value)
+
+    def _cheapest(self, possible: Possible, limit: int) -> tuple[int, list[Value]] | None:
+        """The values, reached before layer `limit`, that make it possible first, and when."""
+        match possible:
+            case Among(variable, mask):
+                reached = (
+                    (layer, place)
+                    for place, (layer, _) in self.first[variable].items()
+                    if layer < limit and mask >> place & 1
+                )
+                best = min(reached, default=None)
+                return None if best is None else (best[0], [(variable, best[1])])
+            case Every(parts):
+                costs = [self._cheapest(p, limit) for p in parts]
+                return _together([c for c in costs if c is not None], len(parts))
+            case Any(parts):
+                known = (self._cheapest(p, limit) for p in parts)
+                return min((c for c in known if c is not None), key=lambda c: c[0], default=None)
+            case Count(count, parts):
+                known = (self._cheapest(p, limit) for p in parts)
+                cheapest = sorted((c for c in known if c is not None), key=lambda c: c[0])
+                return _together(cheapest[:count], count)
+            case Weight():
+                return 0, []
+
+    def _source(self, operator: Operator, variable: int, place: int, layer: int) -> int | None:
+        """The value before, where an operator makes one value of a variable out of another."""
+        effect = next(e for e in operator.effects if e.variable == variable)
+        for before, (reached, _) in sorted(self.first[variable].items(), key=lambda i: i[1][0]):
+            allowed = operator.allowed.get(variable, -1) >> before & 1
+            if reached < layer and allowed and _leads(self.layers, effect, before, place):
+                only_set = all(c.operation is Operation.SET for c, _ in effect.changes)
+                return None if only_set else before
+        return None
+
+
+def _leads(layers: _Layers, effect: Effect, before: int, after: int) -> bool:
+    """Whether all changes of an effect together make one value out of another."""
+    domain = layers.relaxation.system.variables[effect.variable]
+    place = before
+    for change, when in effect.changes:
+        match change.operation:
+            case Operation.SET:
+                moved = change.number - domain.low
+            case Operation.FLIP:
+                moved = domain.size - 1 - place
+            case Operation.ADD:
+                moved = place + change.number
+            case Operation.ADD_UP_TO_END:
+                moved = min(domain.size - 1, max(0, place + change.number))
+        if when == ALWAYS or moved == after:
+            place = moved
+    return place == after
+
+
+def _together(
+    costs: Sequence[tuple[int, list[Value]]], count: int
+) -> tuple[int, list[Value]] | None:
+    if len(costs) < count:
+        return None
+    return max((c[0] for c in costs), default=0), [value for c in costs for value in c[1]]
+
+
+def _places(mask: int) -> list[int]:
+    """The places of the values of a mask."""
+    return [place for place in range(mask.bit_length()) if mask >> place & 1]

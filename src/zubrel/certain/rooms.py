@@ -1,0 +1,206 @@
+"""Situations met one by one, and the rooms that they form.
+
+A *room* is a set of situations that differ only in where the player stands, and between which the
+player can walk to and fro as the doors stand at the moment. All of them can be won, or none.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from zubrel.base.budget import Budget
+from zubrel.compiled.formulas import variables_of
+from zubrel.compiled.parts import ENDING, PLACE, Change, Step
+from zubrel.compiled.system import System
+from zubrel.explored.packed.expansion import Expansion
+from zubrel.explored.packed.kernel import Kernel
+from zubrel.explored.packed.packing import pack_into_one
+from zubrel.explored.packed.settling import Settling
+from zubrel.explored.space import EndlessSettling, Trace
+
+EXPAND = 6
+"""Units of work to find out what is possible in a situation."""
+MOST_KEPT = 400_000
+"""Results that are remembered before all of them are forgotten."""
+
+Link = tuple[int, int]
+"""The number of a step, and the situation to which it leads."""
+
+
+class Exit(Struct, frozen=True):
+    """A step out of a room: from which situation, by which step, into which."""
+
+    source: int
+    step: int
+    target: int
+
+
+class Room(Struct, frozen=True, eq=False):
+    """A room by its `name`, the situation of it with the lowest area; its areas and its exits."""
+
+    name: int
+    areas: frozenset[int]
+    exits: tuple[Exit, ...]
+    walks: dict[int, tuple[Link, ...]]
+    """By area: the steps that only walk, each with the situation to which it leads."""
+
+
+class Rooms:
+    """Finds rooms of a system. A situation is one packed word; all of them are settled."""
+
+    def __init__(self, system: System, budget: Budget) -> None:
+        self.system = system
+        self.budget = budget
+        self.packing = pack_into_one(system.variables)
+        kernel = Kernel(system.variables, self.packing, 1)
+        self.settling = Settling(system, kernel, self.packing)
+        self.expansion = Expansion(system, kernel)
+        fields = self.packing.fields
+        self.place, self.ended = fields[PLACE].mask, fields[ENDING].mask
+        self.shift = fields[ENDING].shift
+        good = [n for n, e in enumerate(system.world.endings.values(), 1) if e.good]
+        self.good = frozenset(good)
+        self._matters = [self._mask_of(area) for area in range(len(self.expansion.moves))]
+        self._known: list[dict[int, tuple[Link, ...]]] = [{} for _ in self._matters]
+        self._kept = 0
+        self._rooms: dict[int, Room] = {}
+
+    def start(self) -> int:
+        """The start, settled. Raises `EndlessSettling` where it never is."""
+        word = self.packing.pack([v.start for v in self.system.variables])[0]
+        return self._settled(word)
+
+    def values(self, word: int) -> list[int]:
+        return self.packing.unpack([word])
+
+    def is_won(self, word: int) -> bool:
+        return (word & self.ended) >> self.shift in self.good
+
+    def is_over(self, word: int) -> bool:
+        return bool(word & self.ended)
+
+    def _settled(self, word: int) -> int:
+        rested = self.settling.rest(word)
+        if not isinstance(rested, int):
+            raise EndlessSettling(Trace(()), rested)
+        return rested
+
+    # steps
+
+    def links(self, word: int) -> tuple[Link, ...]:
+        """All that can be done in a situation.
+
+        What differs by a step depends only on what its area reads and changes, so that results are
+        shared by all situations that agree in that.
+        """
+        if word & self.ended:
+            return ()
+        area = word & self.place
+        key = word & self._matters[area]
+        known = self._known[area].get(key)
+        if known is None:
+            self.budget.spend(EXPAND)
+            known = tuple((step, after ^ word) for step, after in self._fresh(word, area))
+            self._kept += 1
+            if self._kept > MOST_KEPT:
+                self._kept = 0
+                for results in self._known:
+                    results.clear()
+            self._known[area][key] = known
+        return tuple((step, word ^ difference) for step, difference in known)
+
+    def _fresh(self, word: int, area: int) -> Iterator[Link]:
+        for place, results in self.expansion.functions[area](word):
+            after = [self._settled(result) for result in results]
+            if any(target != word for target in after):  # what changes nothing is no move
+                yield from zip(self.expansion.steps[area][place], after, strict=True)
+
+    def _mask_of(self, area: int) -> int:
+        """The bits that what is possible in an area reads or changes."""
+        system = self.system
+        matters = {PLACE, ENDING}
+        for move in self.expansion.moves[area]:
+            matters |= variables_of(move.guard)
+            matters |= _touched([c for s in move.steps for c in s.changes])
+        for settler in system.settlers:
+            matters |= variables_of(settler.guard) | _touched(settler.changes)
+        for formula, _ in system.endings:
+            matters |= variables_of(formula)
+        mask = 0
+        for variable in matters:
+            mask |= self.packing.fields[variable].mask
+        return mask
+
+    # rooms
+
+    def room(self, word: int) -> Room:
+        """The room of a situation in which the game goes on."""
+        known = self._rooms.get(word)
+        if known is None:
+            known = self._found(word)
+            if len(self._rooms) > MOST_KEPT:
+                self._rooms.clear()
+            rest = word & ~self.place
+            for area in known.areas:
+                self._rooms[rest | area] = known
+        return known
+
+    def _found(self, word: int) -> Room:
+        rest, here = word & ~self.place, word & self.place
+        links: dict[int, tuple[Link, ...]] = {here: self.links(word)}
+        before: dict[int, list[int]] = {}
+        waiting = deque([here])
+        while waiting:
+            area = waiting.popleft()
+            for _, target in links[area]:
+                if target & ~self.place == rest:
+                    there = target & self.place
+                    before.setdefault(there, []).append(area)
+                    if there not in links:
+                        links[there] = self.links(target)
+                        waiting.append(there)
+        areas, waiting = {here}, deque([here])
+        while waiting:  # those from which one comes back
+            for area in before.get(waiting.popleft(), ()):
+                if area not in areas:
+                    areas.add(area)
+                    waiting.append(area)
+        exits, walks = list[Exit](), dict[int, tuple[Link, ...]]()
+        for area in sorted(areas):
+            inside = list[Link]()
+            for step, target in links[area]:
+                if target & ~self.place == rest and target & self.place in areas:
+                    inside.append((step, target))
+                else:
+                    exits.append(Exit(rest | area, step, target))
+            walks[area] = tuple(inside)
+        return Room(rest | min(areas), frozenset(areas), tuple(exits), walks)
+
+    def walk(self, room: Room, start: int, end: int) -> list[int]:
+        """The numbers of the steps of a shortest walk inside of a room."""
+        came: dict[int, tuple[int, int] | None] = {start: None}
+        waiting = deque([start])
+        while end not in came:
+            here = waiting.popleft()
+            for step, target in room.walks[here & self.place]:
+                if target not in came:
+                    came[target] = (here, step)
+                    waiting.append(target)
+        steps = list[int]()
+        while (link := came[end]) is not None:
+            end, step = link
+            steps.append(step)
+        return steps[::-1]
+
+    def steps_of(self, numbers: Sequence[int]) -> tuple[Step, ...]:
+        return tuple(self.system.steps[number] for number in numbers)
+
+
+def _touched(changes: Sequence[Change]) -> set[int]:
+    touched: set[int] = set()
+    for change in changes:
+        touched |= {change.variable} | variables_of(change.when)
+    return touched

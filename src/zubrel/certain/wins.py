@@ -1,0 +1,155 @@
+"""Wins found quickly: best first among rooms, along plans that are walked ahead of the search.
+
+A plan of the relaxation tells which moves may matter and in which order; as many of them are made as
+are possible, and every room met on the way is looked at again if that leads nowhere.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterator
+from random import Random
+
+from zubrel.base.budget import Budget
+from zubrel.certain.plans import Planner
+from zubrel.certain.relaxation import Relaxation
+from zubrel.certain.rooms import Exit, Room, Rooms
+from zubrel.compiled.system import System
+
+PERHAPS = 0.4
+"""How much worse a room is taken to be that nobody has a plan for yet than the one before it."""
+MOST_PLANS = 100_000
+"""Plans that are remembered."""
+
+Path = list[Exit]
+"""Exits of one room after another; the walks between them are left out."""
+
+
+class Seeker:
+    """Looks for plays from one situation to a win, or to a step."""
+
+    def __init__(self, system: System, budget: Budget) -> None:
+        self.system = system
+        self.budget = budget
+        self.rooms = Rooms(system, budget)
+        self.relaxation = Relaxation(system, budget)
+        self.planner = Planner(self.relaxation)
+        self.random = Random(0)
+        self._plans: dict[int, tuple[int, list[int]] | None] = {}
+
+    def plan(self, room: Room) -> tuple[int, list[int]] | None:
+        """What a win from a room costs in the relaxation, and a plan; None: there is no win."""
+        if room.name not in self._plans:
+            if len(self._plans) > MOST_PLANS:
+                self._plans.clear()
+            domains = self.relaxation.domains(self.rooms.values(room.name))
+            plan = self.planner.plan(domains) if self.relaxation.may_win(domains) else None
+            self._plans[room.name] = None if plan is None else (self.planner.cost(plan), plan)
+        return self._plans[room.name]
+
+    def is_hopeless(self, room: Room) -> bool:
+        """Whether no win is left for certain."""
+        return self.plan(room) is None
+
+    def win(self, room: Room, most: int | None = None) -> Path | None:
+        """A way from a room to a win; None where `most` rooms do not suffice, or all there are."""
+        return _Search(self, room).run(most)
+
+
+class _Search:
+    """One search; rooms are known by their names."""
+
+    def __init__(self, seeker: Seeker, start: Room) -> None:
+        self.seeker = seeker
+        self.rooms = seeker.rooms
+        self.start = start
+        self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
+        self.queue: list[tuple[float, int, int]] = []
+        self.tick = 0
+
+    def run(self, most: int | None) -> Path | None:
+        plan = self.seeker.plan(self.start)
+        if plan is None:
+            return None
+        self._push(float(plan[0]), self.start.name)
+        expanded: set[int] = set()
+        while self.queue and (most is None or len(expanded) < most):
+            _, _, name = heapq.heappop(self.queue)
+            if name in expanded:
+                continue
+            expanded.add(name)
+            room = self.rooms.room(name)
+            plan = self.seeker.plan(room)
+            if plan is None:
+                continue
+            won = self._walk_ahead(room, *plan) or self._look_around(room, plan[0])
+            if won is not None:
+                return [*self._path(won[0]), won[1]]
+        return None
+
+    def _push(self, cost: float, name: int) -> None:
+        self.tick += 1
+        heapq.heappush(self.queue, (cost, -self.tick, name))
+
+    def _reach(self, room: Room, exit_: Exit, cost: float) -> Room | None:
+        """The room behind an exit, if it is new."""
+        target = self.rooms.room(exit_.target)
+        if target.name in self.came:
+            return None
+        self.came[target.name] = (room.name, exit_)
+        self._push(cost, target.name)
+        return target
+
+    def _walk_ahead(self, room: Room, cost: int, plan: list[int]) -> tuple[int, Exit] | None:
+        """Make the moves of a plan as far as they go; the last room and exit of a win."""
+        wanted = list(self._moves_of(plan))
+        here = room
+        while wanted:
+            chosen = self._first_possible(here, wanted)
+            if chosen is None:
+                return None
+            exit_ = chosen
+            wanted.remove(exit_.step)
+            if self.rooms.is_won(exit_.target):
+                return here.name, exit_
+            if self.rooms.is_over(exit_.target):
+                continue
+            there = self.rooms.room(exit_.target)
+            if there.name == here.name:
+                continue
+            self._reach(here, exit_, cost + PERHAPS)
+            here = there
+        return None
+
+    def _moves_of(self, plan: list[int]) -> Iterator[int]:
+        for number in plan:
+            step = self.seeker.relaxation.operators.all[number].step
+            if step is not None:
+                yield step.number
+
+    def _first_possible(self, room: Room, wanted: list[int]) -> Exit | None:
+        """The exit whose step comes first in a plan; one that closes a way comes later."""
+        by_step: dict[int, Exit] = {}
+        for exit_ in room.exits:
+            if not self.rooms.is_over(exit_.target) or self.rooms.is_won(exit_.target):
+                by_step.setdefault(exit_.step, exit_)
+        possible = [by_step[step] for step in wanted if step in by_step]
+        for exit_ in possible:
+            if self.rooms.is_won(exit_.target):
+                return exit_
+        return possible[0] if possible else None
+
+    def _look_around(self, room: Room, cost: int) -> tuple[int, Exit] | None:
+        for exit_ in room.exits:
+            if self.rooms.is_won(exit_.target):
+                return room.name, exit_
+            if not self.rooms.is_over(exit_.target):
+                self._reach(room, exit_, cost + 2 * PERHAPS)
+        return None
+
+    def _path(self, name: int) -> Path:
+        path: Path = []
+        while (link := self.came[name]) is not None:
+            name, exit_ = link
+            path.append(exit_)
+        return path[::-1]
