@@ -61,11 +61,59 @@ CONDITIONS = {
         "reduced/forgetting.py", "always |= variables_of(settler.guard)", "always |= set()", ()),
     "regions: what happens by itself moves the player": Without(
         "compiled/regions.py", "for settler in settlers:", "for settler in ():", ()),
+    "certain: what comes back may be done again": Without(
+        "certain/relaxation.py", "return not allowed & closures[variable]",
+        "return True or allowed & closures[variable]", ()),
+    "certain: what is only sometimes set is not set for good": Without(
+        "certain/relaxation.py", "if change.operation is not Operation.SET or when != ALWAYS:",
+        "if change.operation is not Operation.SET:", ()),
+    "certain: what is set is not added up": Without(
+        "certain/relaxation.py", "effect.variable, count, once and plain)",
+        "effect.variable, count, once)", ()),
+    "certain: all outcomes doom, or luck decides": Without(
+        "certain/hunt.py", "if not all(self._dooms(other.target) for other in others):",
+        "if False:", (9, 17)),
+    "certain: the game goes on after a move that dooms": Without(
+        "certain/hunt.py", "if self._is_known(exit_) or self.rooms.is_over(exit_.target):",
+        "if self._is_known(exit_):", (7, 8)),
     "facts: what falls does not rise": Without(
         "compiled/facts.py", "if not up:", "if False:", (17, 53)),
 }  # fmt: skip
 
 BY_HAND = {
+    "certain: what comes back may be done again": """
+items: {shell: {name: Shell, max: 3}}
+areas:
+  quay:
+    deeds:
+      dig: {needs: not dug, gives: shell, sets: {dug: true}}
+      wait: {sets: {dug: false}}
+    ways: [{to: tower, needs: 3 shell}]
+  tower: {}
+facts: {dug: {}}
+endings: {won: {when: at tower}}
+""",
+    "certain: what is only sometimes set is not set for good": """
+start: {at: quay, holding: [crate]}
+items:
+  shell: {name: Shell, max: 3}
+  lamp: {name: Lamp, uses: 2, when_full: waste}
+  crate: Crate
+carry: [{limit: 1, of: [lamp, crate]}]
+areas:
+  quay:
+    deeds: {trade: {needs: not lamp, gives: [lamp, shell]}}
+    ways: [{to: tower, needs: 3 shell}]
+  tower: {}
+endings: {won: {when: at tower}}
+""",
+    "certain: what is set is not added up": """
+items: {lamp: {name: Lamp, uses: 3}}
+areas:
+  quay: {finds: [lamp], ways: [{to: tower, needs: lamp}]}
+  tower: {}
+endings: {won: {when: at tower}}
+""",
     "finds: what it asks for stays true": """
 items: {key: {name: Key, max: 2}}
 areas:
@@ -198,6 +246,7 @@ def disagrees(which: str) -> bool:
     from tests.test_reductions import PREPARING, told_by, world_data
     from zubrel.base.budget import Budget, Limits
     from zubrel.base.progress import Silence
+    from zubrel.certain.stage import certain
     from zubrel.compiled.compile import compile_world
     from zubrel.compiled.formulas import Within
     from zubrel.explored.space import EndlessSettling, NotAsked
@@ -212,6 +261,11 @@ def disagrees(which: str) -> bool:
         return False
     verdict, doom = told_by(plain)
     try:
+        known = certain(system, 60_000, Budget(Limits()))
+        if not {(d.kind, d.step.rule.id) for d in known.dooms} <= set(doom):
+            return True
+        if known.unwinnable and verdict != "unwinnable":
+            return True
         for name in (*EVERY, "all"):
             using = EVERY if name == "all" else (*PREPARING.get(name, ()), name)
             other, doomed = told_by(scalar(reduce(system, (), using).system))

@@ -159,10 +159,11 @@ class Effects(unittest.TestCase):
             "endings": {"won": {"when": "at quay and 3 coin"}},
         }
         if limit is not None:
-            data["carry"] = [{"limit": limit, "items": list(ITEMS)}]
+            data["carry"] = [{"limit": limit, "of": list(ITEMS)}]
         try:
             system = compile_world(world_of(data))
-        except InvalidInput:  # of some bodies the check knows that they can never be done
+        except InvalidInput as refused:  # a tool is not worn and taken at once
+            self.assertTrue(wears and tools, refused)
             assume(False)
         walking, walker = Walking(system), system.walker
         move = next(m for m in system.moves if m.rule.id == "barter")

@@ -12,8 +12,8 @@ PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
     ("base",), ("policy",), ("authored",), ("checked",), ("walked",), ("compiled",),
     ("reduced", "explored"),
-    ("quotient",), ("findings",), ("narrated",), ("played",), ("drawn",), ("output",),
-    ("pipeline",), ("api",), ("demo",), ("shell",), ("entry",),
+    ("certain", "quotient"), ("findings",), ("narrated",), ("played",), ("drawn",), ("output",),
+    ("pipeline",), ("routes",), ("api",), ("demo",), ("shell",), ("entry",),
 ]  # fmt: skip
 """From the top of the house down; those in one row are siblings that do not know each other."""
 INSIDE = {
@@ -24,8 +24,8 @@ INSIDE = {
     ],
 }  # fmt: skip
 CORE = [
-    "base", "authored", "checked", "walked", "compiled", "reduced", "explored", "quotient",
-    "findings", "narrated", "played",
+    "base", "authored", "checked", "walked", "compiled", "reduced", "explored", "certain",
+    "quotient", "findings", "narrated", "played",
 ]  # fmt: skip
 
 

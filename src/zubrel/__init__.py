@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from zubrel.base.diagnostics import InvalidInput as InvalidInput
     from zubrel.checked.world import World as World
     from zubrel.narrated.report import Report as Report
-    from zubrel.pipeline import Route as Route
+    from zubrel.routes import Route as Route
 
 _HOMES = {
     "check": "api",

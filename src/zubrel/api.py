@@ -11,8 +11,9 @@ from zubrel.base.source import Source
 from zubrel.checked.check import check as checked
 from zubrel.checked.world import World
 from zubrel.narrated.report import Report
-from zubrel.pipeline import Route, report, route_in
 from zubrel.pipeline import load as load
+from zubrel.pipeline import report
+from zubrel.routes import Route, route_in
 
 
 def loads(text: str, path: str = "<text>") -> World:

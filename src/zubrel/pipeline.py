@@ -7,37 +7,39 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterable, Sequence
+from contextlib import suppress
 from typing import Any, cast
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.authored.conditions import Condition, parse_condition
-from zubrel.authored.document import Document, document_of, read_document
-from zubrel.authored.files import read_source
+from zubrel.authored.conditions import Condition
+from zubrel.authored.document import read_document
 from zubrel.base.budget import Allowance, Budget, LimitReached, Limits, WorkSpent
-from zubrel.base.diagnostics import Diagnostic, InvalidInput, Problems
+from zubrel.base.diagnostics import Diagnostic, InvalidInput
 from zubrel.base.progress import Progress, Silence
-from zubrel.base.source import Source, Span
 from zubrel.checked.check import check
-from zubrel.checked.keys import ENDING, UNENDED
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula
-from zubrel.explored.explore import explore
+from zubrel.compiled.system import System
+from zubrel.explored.explore import explore, share
 from zubrel.explored.space import EndlessSettling, TooMany
-from zubrel.findings.fates import Fates, fates
 from zubrel.findings.find import Found, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
-from zubrel.findings.judged import AnySpace, Judged, ending_formula, judge, won_formula
+from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.narrated.narrate import narrate, nothing_known
-from zubrel.narrated.replay import replay
-from zubrel.narrated.report import MoveLine, Report
-from zubrel.narrated.walks import lines_of
-from zubrel.played.rehearse import Fate, Rehearsal, rehearse
-from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, read_script
-from zubrel.policy import EXPLAINING, FEW, MAPPING, OF_FEW, OF_MANY, TELLING
-from zubrel.walked.walker import Situation
+from zubrel.narrated.report import Report
+from zubrel.policy import (
+    CERTAIN,
+    CERTAIN_AFTER,
+    CERTAIN_LATE,
+    EXPLAINING,
+    FEW,
+    MAPPING,
+    OF_FEW,
+    OF_MANY,
+    TELLING,
+)
 
 
 def load(path: str, asked: Iterable[Condition] = ()) -> World:
@@ -59,15 +61,18 @@ def survey(
     Raises `InvalidInput` when the world never comes to rest, `LimitReached` where a limit comes
     before anything was found.
     """
-    system = compile_world(world, budget)
+    return _surveyed(compile_world(world, budget), budget, progress or Silence(), merging)
+
+
+def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool) -> AnySpace:
     try:
-        return explore(system, budget, progress or Silence(), merging)
+        return explore(system, budget, progress, merging)
     except TooMany:
         from zubrel.quotient.lens import lens_for
 
-        return cast(AnySpace, lens_for(system, (), budget, progress or Silence()))
+        return cast(AnySpace, lens_for(system, (), budget, progress))
     except EndlessSettling as endless:
-        raise InvalidInput([_never_rests(world, endless)]) from None
+        raise InvalidInput([never_rests(system.world, endless)]) from None
 
 
 def whole_survey(world: World, budget: Budget, progress: Progress | None = None) -> AnySpace:
@@ -93,9 +98,78 @@ def report(
     """
     progress = progress or Silence()
     budget = budget or Budget(Limits())
-    auto = budget.limits.engine == "auto"
     try:
-        space = survey(world, budget, progress, merging=auto)
+        system = compile_world(world, budget)
+    except (LimitReached, MemoryError) as limit:
+        return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
+    early = _Early(system, budget, progress)
+    proved = _proved(system, budget, progress, with_progression, with_outline, jobs)
+    return early.added_to(proved)
+
+
+class _Early:
+    """What is certain soon: found in the midst of a proof that lasts, or after one that was cut."""
+
+    def __init__(self, system: System, budget: Budget, progress: Progress) -> None:
+        self.system = system
+        self.budget = budget
+        self.progress = progress
+        self.found: Any = None
+        """`certain.stage.Certain`, imported when it is needed: small worlds do without."""
+        self.begun = False
+        budget.meanwhile(share(budget, CERTAIN_AFTER, 0.25), self.look)
+
+    def look(self) -> None:
+        self._look(share(self.budget, CERTAIN, 0.35))
+        if self.found is not None and not self.found.is_empty:
+            from zubrel.narrated.early import early_lines
+
+            self.progress.certain(early_lines(self.found))
+
+    def _look(self, work: float) -> None:
+        from zubrel.certain.stage import certain
+
+        self.begun = True
+        with suppress(EndlessSettling):  # the proof tells of that, and how
+            self.found = certain(self.system, work, self.budget)
+
+    def added_to(self, report: Report) -> Report:
+        """The report; where it proves nothing as a whole, with what is certain all the same."""
+        if report.complete:
+            self._compare(report)
+            return report
+        if not self.begun:
+            with suppress(LimitReached, MemoryError):
+                self._look(CERTAIN_LATE)
+        from zubrel.narrated.early import with_certain
+
+        try:
+            return with_certain(report, self.found)
+        except (LimitReached, MemoryError):
+            return report
+
+    def _compare(self, report: Report) -> None:
+        """A proof that ends has to find whatever was certain before."""
+        if self.found is None:
+            return
+        told = {(f.kind, f.subject) for f in report.findings}
+        early = [(d.kind, d.step.rule.id) for d in self.found.dooms]
+        early += [("unwinnable", "world")] if self.found.unwinnable else []
+        missing = [pair for pair in early if pair not in told]
+        assert not missing, f"certain, and yet not found: {missing}"
+
+
+def _proved(
+    system: System,
+    budget: Budget,
+    progress: Progress,
+    with_progression: bool,
+    with_outline: bool,
+    jobs: int,
+) -> Report:
+    world, auto = system.world, budget.limits.engine == "auto"
+    try:
+        space = _surveyed(system, budget, progress, merging=auto)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
     if space.stopped is not None:
@@ -197,7 +271,7 @@ def _at_full_size(
         return narrate(found_in_all, budget.seconds)
 
 
-def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
+def never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
     """What goes round in a circle, and the moves that set it off."""
     spans = {h.id: h.span for h in world.happenings}
     first, *others = endless.cycle
@@ -213,140 +287,3 @@ def _never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
         'Let what happens make its own "when" false, or say "once: true".',
         tuple(("together with this", spans[other]) for other in others),
     )
-
-
-class Route(Struct, frozen=True):
-    """A walk to a goal, `shortest` where none with fewer moves exists; without `moves` no play
-    gets there."""
-
-    goal: str
-    moves: tuple[MoveLine, ...] | None
-    shortest: bool
-
-
-def find_route(
-    path: str,
-    goal: str | None,
-    avoid: str | None,
-    budget: Budget | None = None,
-    progress: Progress | None = None,
-) -> Route:
-    """The fewest moves in the world at `path` to an ending or a condition (None: any win).
-
-    Raises `InvalidInput` for problems of the world or of the conditions, `LimitReached` where a
-    limit comes before it is known.
-    """
-    return _route(read_document(path), goal, avoid, budget or Budget(Limits()), progress)
-
-
-def route_in(world: World, goal: str | None, avoid: str | None, budget: Budget) -> Route:
-    """As `find_route`, in a world that was read already: its text as it was then."""
-    assert world.source is not None, "`check` has seen to it"
-    document = document_of(world.source, "\n".join(world.source.lines))
-    return _route(document, goal, avoid, budget, None)
-
-
-def _route(
-    document: Document,
-    goal: str | None,
-    avoid: str | None,
-    budget: Budget,
-    progress: Progress | None,
-) -> Route:
-    endings = {e.key.text for e in document.entries("endings") if e.key}
-    asked = [] if goal is None or goal in endings else [asked_condition("--to", goal)]
-    asked += [] if avoid is None else [asked_condition("--avoid", avoid)]
-    world = check(document, asked)
-    space = survey(world, budget, progress)
-    system = space.system
-    translator = system.translator
-    conditions = [translator.formula(c) for c in world.asked]
-    words = "a win" if goal is None else goal
-    if goal is None:
-        target = won_formula(system)
-    elif goal in endings:
-        target, words = ending_formula(system, goal), f"the ending {world.endings[goal].name}"
-    else:
-        target = conditions[0]
-    if space.stopped is not None:
-        budget.begin_telling()
-    walks = space.walks(space.where(conditions[-1]) if avoid is not None else None)
-    trace = walks.shortest(space.where(target))
-    if trace is None:
-        if space.stopped is not None:
-            raise budget.ended or LimitReached(space.stopped)
-        return Route(words, None, True)
-    walked = replay(space.system.walker, space, trace)
-    return Route(words, lines_of(world, walked), trace.shortest)
-
-
-def asked_condition(option: str, text: str) -> Condition:
-    """A condition of the command line. Raises `InvalidInput` with a caret under the fault."""
-    problems = Problems()
-    span = Span(Source.of(option, text), 1, 1, max(1, len(text)))
-    condition = parse_condition(text, span, problems)
-    if condition is None:
-        raise InvalidInput(problems.found)
-    return condition
-
-
-def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> Fate:
-    """Whether a situation is `live`, `doomed` or `ended`; the search is made when first asked.
-
-    Asking raises `LimitReached` where a limit cuts the search short, and nothing is certain.
-    """
-    known: list[Fates] = []
-
-    def fate(situation: Situation) -> str:
-        if situation[ENDING] != UNENDED:
-            return "ended"
-        if not known:
-            system = compile_world(world, budget)
-            try:
-                known.append(fates(system, budget, progress or Silence()))
-            except EndlessSettling as endless:
-                raise InvalidInput([_never_rests(world, endless)]) from None
-        diagram = known[0](situation)
-        if diagram == "unknown" and budget.ended is not None:
-            raise budget.ended
-        return diagram
-
-    return fate
-
-
-def _of_script(problem: Diagnostic) -> Diagnostic:
-    """A problem, with what a script may expect where a lone word in one is no condition."""
-    span = problem.span
-    if problem.code != "unknown-id" or span is None:
-        return problem
-    line = span.source.line(span.line).partition("#")[0].split()
-    if len(line) == 2 and line[0] == "expect":
-        hint = f"{problem.hint}\n{EXPECTATIONS}" if problem.hint else EXPECTATIONS
-        return replace(problem, hint=hint)
-    return problem
-
-
-def rehearse_scripts(
-    path: str, scripts: Iterable[str], budget: Budget, progress: Progress | None = None
-) -> list[Rehearsal]:
-    """Walk every script on the world at `path`.
-
-    Raises `InvalidInput` for problems of the world or of any script, `LimitReached` as `fate_of`.
-    """
-    read = []
-    for script in scripts:
-        source, text = read_source(script)
-        read.append((script, read_script(source, text)))
-    try:
-        world = load(path, [c for _, lines in read for c in conditions_of(lines)])
-    except InvalidInput as invalid:
-        raise InvalidInput(map(_of_script, invalid.diagnostics)) from None
-    for _, lines in read:
-        check_names(lines, world)
-    asked, fate = list(world.asked), fate_of(world, budget, progress)
-    results = []
-    for script, lines in read:
-        count = len(conditions_of(lines))
-        own, asked = asked[:count], asked[count:]
-        results.append(rehearse(world, script, lines, own, fate))
-    return results

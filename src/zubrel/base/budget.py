@@ -78,6 +78,7 @@ class Budget:
         self.on_check: Callable[[], None] | None = None
         """Called now and then, for whoever shows that the work goes on."""
         self._ceiling = float("inf")
+        self._meanwhile: tuple[float, Callable[[], None]] | None = None
         self._next_look = 0.0
         self.telling = False
         self._told_by = float("inf")
@@ -94,6 +95,9 @@ class Budget:
         if self.work >= self._next_look:
             self._next_look = self.work + LOOK_EVERY
             self.check_limits()
+            if self._meanwhile is not None and self.work >= self._meanwhile[0]:
+                (_, do), self._meanwhile = self._meanwhile, None
+                do()
         if self.work > self._ceiling:
             raise WorkSpent("the end of its share of work")
 
@@ -119,6 +123,18 @@ class Budget:
                 yield
         finally:
             allowance.left -= self.work - began
+
+    def meanwhile(self, units: float, do: Callable[[], None]) -> None:
+        """Once so much work was done, interrupt it for something else, which counts aside."""
+        self._meanwhile = (units, do)
+
+    def aside(self) -> Budget:
+        """A budget of its own for work in between: the same limits and clock, another count."""
+        other = Budget(self.limits)
+        other.started = self.started
+        other.telling, other._told_by = self.telling, self._told_by
+        other.on_check = self.check_limits
+        return other
 
     # limits
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 
@@ -19,6 +20,10 @@ class Progress(Protocol):
         """
         ...
 
+    def certain(self, lines: Sequence[str]) -> None:
+        """Something is certain already, though the work goes on."""
+        ...
+
 
 class Silence:
     """A `Progress` that tells nobody."""
@@ -27,4 +32,7 @@ class Silence:
         pass
 
     def reached(self, situations: int, open_situations: int | None) -> None:
+        pass
+
+    def certain(self, lines: Sequence[str]) -> None:
         pass

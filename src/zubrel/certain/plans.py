@@ -92,8 +92,8 @@ class _Extraction:
         self.first = layers.first
         self.goals: list[list[Value]] = [[] for _ in range(layers.layer + 2)]
         self.marked: set[Value] = set()
-        self.used: dict[int, int] = {}
-        """By operator the layer in which it is applied first."""
+        self.used: set[tuple[int, int]] = set()
+        """Layers and operators that are applied in them: what adds up is done again and again."""
 
     def to_value(self, value: Value) -> list[int]:
         self._want([value])
@@ -112,14 +112,13 @@ class _Extraction:
                 before = self._source(self.layers.operators.all[number], variable, place, layer)
                 self._use(number, layer, variable if before is not None else None)
                 self._want([] if before is None else [(variable, before)])
-        return sorted(self.used, key=lambda number: (self.used[number], number))
+        return [number for _, number in sorted(self.used)]
 
     def _use(self, number: int, layer: int, but: int | None = None) -> None:
         """An operator in a layer, and what it asks for, `but` for one variable."""
-        if number in self.used:
-            self.used[number] = min(self.used[number], layer)
+        if (layer, number) in self.used:
             return
-        self.used[number] = layer
+        self.used.add((layer, number))
         operator = self.layers.operators.all[number]
         parts = [Among(v, m) for v, m in operator.allowed.items() if v != but]
         for part in (*parts, *operator.others):

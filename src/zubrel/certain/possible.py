@@ -166,6 +166,10 @@ class Masks:
                 return None
         return Clause(allowed, (*one.others, *other.others))
 
+    def holds(self, possible: Possible, domains: Sequence[int]) -> bool:
+        """Whether it is possible where each variable has one of the values of its set."""
+        return bool(eval(self.code(possible), {}, {"d": domains}))
+
     # as expressions over `d`, the sets of values of all variables
 
     def code(self, possible: Possible) -> str:

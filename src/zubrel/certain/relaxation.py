@@ -18,7 +18,7 @@ from zubrel.certain.possible import ALWAYS
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation
 from zubrel.compiled.system import System
 
-APPLY = 0.4
+APPLY = 1.5
 """Units of work to apply an operator."""
 ENDLESS = 1 << 30
 

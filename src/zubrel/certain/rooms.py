@@ -21,7 +21,7 @@ from zubrel.explored.packed.packing import pack_into_one
 from zubrel.explored.packed.settling import Settling
 from zubrel.explored.space import EndlessSettling, Trace
 
-EXPAND = 6
+EXPAND = 30
 """Units of work to find out what is possible in a situation."""
 MOST_KEPT = 400_000
 """Results that are remembered before all of them are forgotten."""

@@ -1,7 +1,7 @@
 """Wins found quickly: best first among rooms, along plans that are walked ahead of the search.
 
-A plan of the relaxation tells which moves may matter and in which order; as many of them are made as
-are possible, and every room met on the way is looked at again if that leads nowhere.
+A plan of the relaxation tells which moves may matter and in which order; as many of them as
+are possible are made, and every room met on the way is looked at again if that leads nowhere.
 """
 
 from __future__ import annotations
@@ -53,14 +53,25 @@ class Seeker:
 
     def win(self, room: Room, most: int | None = None) -> Path | None:
         """A way from a room to a win; None where `most` rooms do not suffice, or all there are."""
-        return _Search(self, room).run(most)
+        return _Search(self, room, None).run(most)
+
+    def to_step(self, room: Room, step: int, most: int) -> Path | None:
+        """A way from a room to where a step is made, caring for nothing else."""
+        return _Search(self, room, step).run(most)
+
+    def plan_to(self, room: Room, step: int) -> tuple[int, list[int]] | None:
+        """As `plan`, for making a step."""
+        domains = self.relaxation.domains(self.rooms.values(room.name))
+        plan = self.planner.plan(domains, step)
+        return None if plan is None else (self.planner.cost(plan), plan)
 
 
 class _Search:
-    """One search; rooms are known by their names."""
+    """One search for a win, or for a step; rooms are known by their names."""
 
-    def __init__(self, seeker: Seeker, start: Room) -> None:
+    def __init__(self, seeker: Seeker, start: Room, goal: int | None) -> None:
         self.seeker = seeker
+        self.goal = goal
         self.rooms = seeker.rooms
         self.start = start
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
@@ -68,7 +79,7 @@ class _Search:
         self.tick = 0
 
     def run(self, most: int | None) -> Path | None:
-        plan = self.seeker.plan(self.start)
+        plan = self._plan(self.start)
         if plan is None:
             return None
         self._push(float(plan[0]), self.start.name)
@@ -79,13 +90,23 @@ class _Search:
                 continue
             expanded.add(name)
             room = self.rooms.room(name)
-            plan = self.seeker.plan(room)
+            plan = self._plan(room)
             if plan is None:
                 continue
             won = self._walk_ahead(room, *plan) or self._look_around(room, plan[0])
             if won is not None:
                 return [*self._path(won[0]), won[1]]
         return None
+
+    def _plan(self, room: Room) -> tuple[int, list[int]] | None:
+        if self.goal is None:
+            return self.seeker.plan(room)
+        return self.seeker.plan_to(room, self.goal)
+
+    def _is_there(self, exit_: Exit) -> bool:
+        if self.goal is None:
+            return self.rooms.is_won(exit_.target)
+        return exit_.step == self.goal
 
     def _push(self, cost: float, name: int) -> None:
         self.tick += 1
@@ -110,7 +131,7 @@ class _Search:
                 return None
             exit_ = chosen
             wanted.remove(exit_.step)
-            if self.rooms.is_won(exit_.target):
+            if self._is_there(exit_):
                 return here.name, exit_
             if self.rooms.is_over(exit_.target):
                 continue
@@ -131,17 +152,17 @@ class _Search:
         """The exit whose step comes first in a plan; one that closes a way comes later."""
         by_step: dict[int, Exit] = {}
         for exit_ in room.exits:
-            if not self.rooms.is_over(exit_.target) or self.rooms.is_won(exit_.target):
+            if not self.rooms.is_over(exit_.target) or self._is_there(exit_):
                 by_step.setdefault(exit_.step, exit_)
         possible = [by_step[step] for step in wanted if step in by_step]
         for exit_ in possible:
-            if self.rooms.is_won(exit_.target):
+            if self._is_there(exit_):
                 return exit_
         return possible[0] if possible else None
 
     def _look_around(self, room: Room, cost: int) -> tuple[int, Exit] | None:
         for exit_ in room.exits:
-            if self.rooms.is_won(exit_.target):
+            if self._is_there(exit_):
                 return room.name, exit_
             if not self.rooms.is_over(exit_.target):
                 self._reach(room, exit_, cost + 2 * PERHAPS)

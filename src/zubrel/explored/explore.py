@@ -94,7 +94,7 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
     raise TooMany
 
 
-def share(budget: Budget, work: float) -> float:
-    """So much work, but not more than about half of the time that the user allows."""
+def share(budget: Budget, work: float, part: float = 0.5) -> float:
+    """So much work, but not more than about a part of the time that the user allows."""
     limit = budget.limits.seconds
-    return work if limit is None else min(work, limit * SECOND / 2)
+    return work if limit is None else min(work, limit * SECOND * part)

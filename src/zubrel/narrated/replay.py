@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from msgspec import Struct
 
 from zubrel.checked.world import Outcome, Rule
+from zubrel.compiled.parts import Step
 from zubrel.explored.space import Trace
 from zubrel.findings.judged import AnySpace
 from zubrel.walked.walker import Situation, Walker
@@ -25,17 +28,23 @@ class Walked(Struct, frozen=True):
 
 def replay(walker: Walker, space: AnySpace, trace: Trace) -> tuple[Walked, ...]:
     """The trace step by step. Raises `Mismatch` when the world does not allow it."""
+    trace = space.spelled_out(trace)
+    walked = walked_along(walker, trace.steps)
+    _compare_end(space, trace, walked[-1].after if walked else walker.start())
+    return walked
+
+
+def walked_along(walker: Walker, steps: Sequence[Step]) -> tuple[Walked, ...]:
+    """Steps from the start on. Raises `Mismatch` when the world does not allow one of them."""
     here = walker.start()
     walked = []
-    trace = space.spelled_out(trace)
-    for number, step in enumerate(trace.steps, 1):
+    for number, step in enumerate(steps, 1):
         results = {r.outcome.number: r for r in walker.results(step.rule, here)}
         result = results.get(step.outcome.number)
         if result is None:
             raise Mismatch(f"move {number}, {step.rule.id}, is not possible in the world itself")
         walked.append(Walked(step.rule, step.outcome, here, result.situation))
         here = result.situation
-    _compare_end(space, trace, here)
     return tuple(walked)
 
 

@@ -37,8 +37,18 @@ class Point(Struct, frozen=True):
     moves: tuple[MoveLine, ...]
 
 
+class Proof(Struct, frozen=True):
+    """Why a finding is certain though the search did not end: a win from right `before` its last
+    move, to be compared with the explanation, which says why none is left after it."""
+
+    before: tuple[MoveLine, ...]
+
+
 class Told(Struct, frozen=True):
-    """A finding in words; `shortest` when no evidence with fewer moves exists."""
+    """A finding in words; `shortest` when no evidence with fewer moves exists.
+
+    `certain`: it holds although the search was cut short, by its `proof`.
+    """
 
     kind: str
     severity: str
@@ -53,6 +63,8 @@ class Told(Struct, frozen=True):
     accepted: bool
     because: str | None
     shortest: bool = True
+    certain: bool = False
+    proof: Proof | None = None
 
 
 class Win(Struct, frozen=True):

@@ -105,6 +105,18 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "cause": finding.cause,
         "accepted": finding.accepted,
         "because": finding.because,
+        **_proof(finding),
+    }
+
+
+def _proof(finding: Told) -> dict[str, Any]:
+    """What makes a finding certain where the search was cut short."""
+    if not finding.certain or finding.proof is None:
+        return {}
+    before = [move_as_json(m) for m in finding.proof.before]
+    return {
+        "certain": True,
+        "proof": {"wins_before": before, "no_win_after": list(finding.explanation)},
     }
 
 

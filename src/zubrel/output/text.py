@@ -149,8 +149,20 @@ def _verdict(report: Report) -> Text:
             words = f"it can be won, but {counted(culprits, 'move')} can make that impossible"
             return Text.assemble(("SOFTLOCKS", BAD), f": {words}.")
         case "unwinnable":
-            return Text.assemble(("UNWINNABLE", BAD), ": no play whatever comes to a good ending.")
-    words = f"the search stopped at {report.stopped}, so nothing is proved"
+            words = ": no play whatever comes to a good ending."
+            if not report.complete:
+                words += f" The search for all else stopped at {report.stopped}."
+            return Text.assemble(("UNWINNABLE", BAD), words)
+    words = f"the search stopped at {report.stopped}, so "
+    certain = sum(f.certain for f in report.findings)
+    if certain:
+        words += f"not everything is known; {counted(certain, 'finding')} certain all the same"
+        words = words.replace("finding certain", "finding is certain")
+        words = words.replace("findings certain", "findings are certain")
+    elif report.shortest_win is not None:
+        words += "nothing is proved but that it can be won"
+    else:
+        words += "nothing is proved"
     return Text.assemble(("INCOMPLETE", "bold magenta"), f": {words}.")
 
 

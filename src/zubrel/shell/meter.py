@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Sequence
 from contextlib import suppress
 from typing import Any
 
@@ -49,6 +50,16 @@ class ProgressLine:
             self.done = 1 - open_situations / max(1, situations)
             self.extent += f", {open_situations:,} to go"
         self.tick()
+
+    def certain(self, lines: Sequence[str]) -> None:
+        """On a terminal told at once, above the line; elsewhere it comes with the rest."""
+        if self.drawing:
+            try:
+                self._draw()
+                for line in lines:
+                    self._bar.console.print(line, markup=False, soft_wrap=True)
+            except (OSError, ValueError):
+                self.drawing = False
 
     def tick(self, at_once: bool = False) -> None:
         """Tell, if it is time to: whatever is at work calls this now and then."""

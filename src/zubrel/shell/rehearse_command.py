@@ -12,10 +12,10 @@ from zubrel.output.rehearsals import (
     rehearsals_as_junit,
     rehearsals_as_text,
 )
-from zubrel.pipeline import rehearse_scripts
 from zubrel.played.rehearse import recorded
 from zubrel.played.script import check_names, read_script
 from zubrel.played.session import Impossible, NeedsOutcome
+from zubrel.routes import rehearse_scripts
 from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
 from zubrel.shell.streams import note, refuse_to_write_over, write_text
 from zubrel.shell.surveys import at_work, loaded

@@ -7,7 +7,7 @@ from typing import Any
 import click
 
 from zubrel.base.plain import plain
-from zubrel.pipeline import find_route
+from zubrel.routes import find_route
 from zubrel.shell.options import SEARCHING, common_options, example, take_common
 from zubrel.shell.streams import note, refuse_to_write_over, write_pretty, write_text
 from zubrel.shell.surveys import at_work

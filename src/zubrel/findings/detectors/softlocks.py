@@ -8,6 +8,7 @@ from typing import Generic
 
 from msgspec import Struct
 
+from zubrel.checked.world import Rule, World
 from zubrel.compiled.parts import Move, Step
 from zubrel.explored.space import S, Trace
 from zubrel.findings.detector import VerdictDetector
@@ -56,22 +57,23 @@ def _landing(judged: Judged[S], culprit: _Culprit[S]) -> S:
 def _finding(judged: Judged[S], culprit: _Culprit[S], future: S) -> Finding:
     trace = _shortest(judged, culprit)
     rule = culprit.move.rule
-    described = judged.system.world.described(rule)
-    words = (
-        f"{described} can make the game impossible to win"
-        if culprit.kind == "softlock"
-        else f"{described} makes the game impossible to win when luck is bad"
-    )
     return Finding(
         kind=culprit.kind,
         severity="error",
         subject=rule.id,
-        message=words,
+        message=words_of(judged.system.world, rule, culprit.kind == "bad_luck"),
         span=rule.span,
         trace=trace,
         situations=judged.space.count(future & judged.doomed),
         hopeless=True,
     )
+
+
+def words_of(world: World, rule: Rule, by_luck: bool) -> str:
+    """What is told of a rule that dooms."""
+    if by_luck:
+        return f"{world.described(rule)} makes the game impossible to win when luck is bad"
+    return f"{world.described(rule)} can make the game impossible to win"
 
 
 def _shortest(judged: Judged[S], culprit: _Culprit[S]) -> Trace:

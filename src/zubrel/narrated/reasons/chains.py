@@ -30,6 +30,7 @@ from zubrel.checked.conditions import (
     QuestIs,
     all_of,
 )
+from zubrel.checked.effects import EndGame
 from zubrel.checked.keys import PLACE
 from zubrel.checked.world import Ending, Goal, Rule, World
 from zubrel.compiled.formulas import Formula
@@ -92,7 +93,21 @@ class Reasons(Struct):
         if ending.when is not None:
             return self._lack(f"The ending {ending.name}", ending.when, 0)
         rules = [r for r in self.world.rules if any(o.ending == ending.id for o in r.outcomes)]
-        lines = [] if rules else [f"Nothing leads to the ending {ending.name}."]
+        by_itself = [h for h in self.world.happenings if h.outcome.ending == ending.id]
+        quests = [
+            q
+            for q in self.world.quests.values()
+            if any(isinstance(e, EndGame) and e.ending == ending.id for e in q.reward)
+        ]
+        lines: list[str] = []
+        if not (rules or by_itself or quests):
+            return [f"Nothing leads to the ending {ending.name}."]
+        for happening in by_itself[:WIDEST]:
+            title = f"The ending {ending.name} comes by itself with {happening.id}, which"
+            lines += self._lack(title, happening.when, 0)
+        for quest in quests[:WIDEST]:
+            title = f"The ending {ending.name}, a reward,"
+            lines += self._lack(title, QuestIs(quest.id, DONE), 0)
         for rule in rules[:WIDEST]:
             title = f"The ending {ending.name} comes with “{rule.label}”, which"
             lines += self._lack(title, self._demand(rule), 0)

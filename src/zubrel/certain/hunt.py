@@ -1,0 +1,373 @@
+"""Moves that certainly take every win away, found by leaving plays that win.
+
+Every situation of a play that wins can still be won. Where a move leads from one of them to where
+the relaxation knows of no win, it is certain that the move dooms: it could be won before, for there
+is the play, and it cannot be won after. Plays that waste what they hold wander off further; where
+one of them is lost, the last situation from which a win is found and the move after it are looked
+for by halving.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from random import Random
+
+from msgspec import Struct
+
+from zubrel.certain.rooms import Exit, Room
+from zubrel.certain.wins import Path, Seeker
+from zubrel.compiled.formulas import FALSE
+from zubrel.compiled.parts import PLACE, Operation, Step
+from zubrel.compiled.system import System
+
+PROOF, LONG_PROOF = 12, 60
+"""Rooms that are looked at to prove that a win is left: of one situation of many, and of the two
+between which a play was lost."""
+WANDER = 2_000
+"""Units of work of a wandering play, beside what it looks at."""
+LENGTHS = (3, 6, 12, 25, 50)
+"""Exits that a wandering play takes before it is given up."""
+WASTES, SPENDS, GAINS = 20.0, 5.0, 0.1
+"""How much more likely a wandering play takes a step that only lowers amounts, or lowers and raises
+some, and how much less likely one that only raises them."""
+AMOUNTS = ("held", "meter", "stored")
+
+
+class Doom(Struct, frozen=True):
+    """A step that leads from where a win is left to where none is, and whether luck decides."""
+
+    step: Step
+    by_luck: bool
+    walk: tuple[Step, ...]
+    """From the start, with the step at its end."""
+    onward: tuple[Step, ...]
+    """From before the step to a win."""
+    after: tuple[int, ...]
+    """The situation after the step, as values of the variables."""
+
+    @property
+    def kind(self) -> str:
+        """The kind of finding that it is."""
+        return "bad_luck" if self.by_luck else "softlock"
+
+
+class Hunt:
+    """Collects plays and what leads off them. `live` rooms have an exit that leads on to a win."""
+
+    def __init__(self, seeker: Seeker) -> None:
+        self.seeker = seeker
+        self.rooms = seeker.rooms
+        self.random = Random(0)
+        self.system: System = seeker.system
+        self.start = self.rooms.room(self.rooms.start())
+        self.live: dict[int, Exit] = {}
+        self.came: dict[int, tuple[int, Exit] | None] = {self.start.name: None}
+        self.lost: set[int] = set()
+        """Rooms of which it is known that no win is left."""
+        self.dooms: dict[tuple[int, bool], Doom] = {}
+        """By the place of the move among the moves, and whether luck decides."""
+        self.places = {s.number: n for n, m in enumerate(self.system.moves) for s in m.steps}
+        self.weights = [_weight(self.system, step) for step in self.system.steps]
+
+    def first_win(self) -> bool:
+        """Find a win from the start, and remember its play; whether there is one for sure."""
+        path = self.seeker.win(self.start)
+        if path is not None:
+            self._remember(path, self.start)
+        return path is not None
+
+    def run(self) -> None:
+        """Look for dooms until work or time is spent, and then raise what `spend` raises."""
+        looked: set[int] = set()
+        aims = _aims(self.system, self.weights)
+        while True:
+            for name in [n for n in self.live if n not in looked]:
+                looked.add(name)
+                self._leave(self.rooms.room(name))
+            if aims:
+                self._rush(aims.pop(0))
+            else:
+                self._wander()
+
+    # what is known
+
+    def win(self) -> tuple[Step, ...]:
+        """The steps of a win from the start."""
+        return self.rooms.steps_of(self._onward(self.rooms.start()))
+
+    def _onward(self, word: int) -> list[int]:
+        """The numbers of the steps of a win from a situation of a live room."""
+        steps: list[int] = []
+        while not self.rooms.is_over(word):
+            room = self.rooms.room(word)
+            exit_ = self.live[room.name]
+            steps += [*self.rooms.walk(room, word, exit_.source), exit_.step]
+            word = exit_.target
+        return steps
+
+    def _way_to(self, name: int) -> Path:
+        path: Path = []
+        while (link := self.came[name]) is not None:
+            name, exit_ = link
+            path.append(exit_)
+        return path[::-1]
+
+    def _spelled_out(self, path: Sequence[Exit]) -> list[int]:
+        """Exits from the start on, with the walks between them."""
+        word, steps = self.rooms.start(), list[int]()
+        for exit_ in path:
+            steps += [*self.rooms.walk(self.rooms.room(word), word, exit_.source), exit_.step]
+            word = exit_.target
+        return steps
+
+    def _remember(self, path: Path, start: Room) -> None:
+        """A path that wins: all its rooms are live."""
+        here = start
+        for exit_ in path:
+            assert here.name not in self.lost, "what can be won is not lost"
+            self.live.setdefault(here.name, exit_)
+            if not self.rooms.is_over(exit_.target):
+                there = self.rooms.room(exit_.target)
+                self.came.setdefault(there.name, (here.name, exit_))
+                here = there
+
+    def _is_live(self, room: Room, most: int) -> bool:
+        """Whether a win is found from a room, looking at so many rooms at most."""
+        if room.name not in self.live and room.name not in self.lost:
+            path = self.seeker.win(room, most)
+            if path is not None:
+                self._remember(path, room)
+        return room.name in self.live
+
+    def _is_lost(self, room: Room) -> bool:
+        """Whether the relaxation knows of no win from a room."""
+        if room.name in self.live:
+            return False
+        if room.name not in self.lost and self.seeker.is_hopeless(room):
+            self.lost.add(room.name)
+        return room.name in self.lost
+
+    # leaving a play
+
+    def _leave(self, room: Room) -> None:
+        """Try every exit of a live room."""
+        plan = self.seeker.plan(room)
+        assert plan is not None, "from a live room a win is possible"
+        for exit_ in room.exits:
+            if self._is_known(exit_) or self.rooms.is_over(exit_.target):
+                continue
+            domains = self.seeker.relaxation.domains(self.rooms.values(exit_.target))
+            if self.seeker.relaxation.plan_holds(domains, plan[1]):
+                continue
+            if self._is_lost(self.rooms.room(exit_.target)):
+                self._note(room, exit_)
+
+    def _is_known(self, exit_: Exit) -> bool:
+        """Whether a move dooms by itself for certain: luck cannot make it worse."""
+        return (self.places[exit_.step], False) in self.dooms
+
+    def _note(self, room: Room, exit_: Exit, way: Path | None = None) -> None:
+        """The exit leads from a live room to a lost one; `way` leads there (None: as it came)."""
+        move = self.system.moves[self.places[exit_.step]]
+        by_luck = False
+        if len(move.steps) > 1:
+            others = self._outcomes(exit_)
+            if not all(self._dooms(other.target) for other in others):
+                by_luck = any(self._spares(room, other) for other in others)
+                if not by_luck:
+                    return  # whether another outcome spares the player is not known
+        walk = self._spelled_out([*(self._way_to(room.name) if way is None else way), exit_])
+        key = (self.places[exit_.step], by_luck)
+        if key in self.dooms and len(self.dooms[key].walk) <= len(walk):
+            return
+        self.dooms[key] = Doom(
+            self.system.steps[exit_.step],
+            by_luck,
+            self.rooms.steps_of(walk),
+            self.rooms.steps_of(self._onward(exit_.source)),
+            tuple(self.rooms.values(exit_.target)),
+        )
+
+    # shorter plays
+
+    def shorten(self) -> None:
+        """Leave out of each play whatever it can do without, as long as work is left."""
+        for key in sorted(self.dooms, key=lambda k: -len(self.dooms[k].walk)):
+            doom = self.dooms[key]
+            kept = [e.step for e in self._exits_of([s.number for s in doom.walk])]
+            size = len(kept) // 2
+            while size:
+                place = len(kept) - 1 - size  # the last one dooms, and stays
+                while place >= 0:
+                    fewer = kept[:place] + kept[place + size :]
+                    line = self._line_of(fewer)
+                    if line is not None and self._still_dooms(line):
+                        self._note(line[-1][0], line[-1][1], [e for _, e in line[:-1]])
+                        kept = [exit_.step for _, exit_ in line]
+                    place = min(place - 1, len(kept) - 1 - size)
+                size //= 2
+
+    def _exits_of(self, steps: Sequence[int]) -> Path:
+        """The steps of a play that lead out of rooms."""
+        word, path = self.rooms.start(), Path()
+        for step in steps:
+            target = next(t for number, t in self.rooms.links(word) if number == step)
+            room = self.rooms.room(word)
+            if target & ~self.rooms.place != word & ~self.rooms.place or (
+                target & self.rooms.place not in room.areas
+            ):
+                path.append(Exit(word, step, target))
+            word = target
+        return path
+
+    def _line_of(self, steps: Sequence[int]) -> list[tuple[Room, Exit]] | None:
+        """The rooms and exits of these steps, without those that are not possible by then.
+
+        None where the last one is not, or where the game ends before.
+        """
+        room, line = self.start, list[tuple[Room, Exit]]()
+        for step in steps:
+            exit_ = next((e for e in room.exits if e.step == step), None)
+            if exit_ is None:
+                continue
+            line.append((room, exit_))
+            if self.rooms.is_over(exit_.target):
+                return None
+            room = self.rooms.room(exit_.target)
+        return line if line and line[-1][1].step == steps[-1] else None
+
+    def _still_dooms(self, line: Sequence[tuple[Room, Exit]]) -> bool:
+        """Whether a win is left before the last exit of a line, and none after it."""
+        room, exit_ = line[-1]
+        if not self._is_lost(self.rooms.room(exit_.target)):
+            return False
+        return self._is_live(room, PROOF)
+
+    def _outcomes(self, exit_: Exit) -> list[Exit]:
+        """The other outcomes of a move."""
+        numbers = {s.number for s in self.system.moves[self.places[exit_.step]].steps}
+        links = self.rooms.links(exit_.source)
+        return [
+            Exit(exit_.source, step, target)
+            for step, target in links
+            if step in numbers and step != exit_.step
+        ]
+
+    def _dooms(self, target: int) -> bool:
+        return not self.rooms.is_over(target) and self._is_lost(self.rooms.room(target))
+
+    def _spares(self, room: Room, exit_: Exit) -> bool:
+        """Whether an outcome of a move made in a room ends the game, or leaves a win."""
+        if self.rooms.is_over(exit_.target):
+            return True
+        there = self.rooms.room(exit_.target)
+        self.came.setdefault(there.name, (room.name, exit_))
+        return self._is_live(there, PROOF)
+
+    # plays that leave out what they should not
+
+    def _rush(self, step: int) -> None:
+        """A play that makes a step as soon as it can; where it is lost, by which exit."""
+        if (self.places[step], False) in self.dooms:
+            return
+        path = self.seeker.to_step(self.start, step, PROOF)
+        line: list[tuple[Room, Exit | None]] = [(self.start, None)]
+        for exit_ in path or ():
+            if self.rooms.is_over(exit_.target):
+                break
+            there = self.rooms.room(exit_.target)
+            self.came.setdefault(there.name, (line[-1][0].name, exit_))
+            line.append((there, exit_))
+        if self._is_lost(line[-1][0]):
+            self._halve(line)
+        else:
+            self._is_live(line[-1][0], PROOF)
+
+    def _wander(self) -> None:
+        """A play from a live room, by exits that waste; where it is lost, by which exit."""
+        # even where there is nowhere to go, looking costs something, or it would never end
+        self.seeker.budget.spend(WANDER)
+        names = list(self.live)
+        early = self.random.random() < 0.3
+        name = self.start.name if early else self.random.choice(names)
+        line: list[tuple[Room, Exit | None]] = [(self.rooms.room(name), None)]
+        for _ in range(self.random.choice(LENGTHS)):
+            room = line[-1][0]
+            exit_ = self._chosen(room, {r.name for r, _ in line})
+            if exit_ is None:
+                break
+            there = self.rooms.room(exit_.target)
+            line.append((there, exit_))
+            self.came.setdefault(there.name, (room.name, exit_))
+            if self._is_lost(there):
+                self._halve(line)
+                return
+        # where nothing is known of its end, at least some of it may be new ground
+        self._is_live(line[-1][0], PROOF)
+
+    def _chosen(self, room: Room, seen: set[int]) -> Exit | None:
+        exits = [e for e in room.exits if not self.rooms.is_over(e.target)]
+        while exits:
+            weights = [self.weights[e.step] for e in exits]
+            (exit_,) = self.random.choices(exits, weights)
+            if self.rooms.room(exit_.target).name not in seen:
+                return exit_
+            exits.remove(exit_)
+        return None
+
+    def _halve(self, line: Sequence[tuple[Room, Exit | None]]) -> None:
+        """Find the exit of a line by which it is lost: live before, lost after."""
+        low = max(n for n, (room, _) in enumerate(line) if room.name in self.live)
+        high = min(n for n, (room, _) in enumerate(line) if n > low and room.name in self.lost)
+        while high - low > 1:
+            middle = (low + high) // 2
+            room = line[middle][0]
+            if self._is_lost(room):
+                high = middle
+            elif self._is_live(room, PROOF):
+                low = middle
+            elif self._is_live(line[high - 1][0], LONG_PROOF):
+                low = high - 1
+            else:
+                return  # in between nothing is known
+        exit_ = line[high][1]
+        assert exit_ is not None, "only the first room of a line was not come to"
+        self._note(line[low][0], exit_)
+
+
+def _weight(system: System, step: Step) -> float:
+    """How much a wandering play likes a step: the more, the more it wastes."""
+    lowers = raises = False
+    for change in step.changes:
+        variable = system.variables[change.variable]
+        if variable.key[0] in AMOUNTS:
+            if change.operation is Operation.SET:
+                lowers |= change.number == variable.low
+                raises |= change.number != variable.low
+            else:
+                lowers |= change.number < 0
+                raises |= change.number > 0
+    if lowers:
+        return SPENDS if raises else WASTES
+    return GAINS if raises else 1.0
+
+
+def _aims(system: System, weights: Sequence[float]) -> list[int]:
+    """The steps that plays are aimed at: first those that leave a region, then those that waste."""
+
+    def leaves(step: Step) -> bool:
+        region = system.regions
+        ends = [c.number for c in step.changes if c.variable == PLACE]
+        starts = system.move_of[step.number].areas or range(system.variables[PLACE].size)
+        return any(region[start] != region[end] for start in starts for end in ends)
+
+    steps = [s for m in system.moves if m.guard != FALSE for s in m.steps if s.changes]
+    return [
+        s.number for s in sorted(steps, key=lambda s: (not leaves(s), -weights[s.number], s.number))
+    ]
+
+
+def every_doom(hunt: Hunt) -> Iterator[Doom]:
+    """What was found, in the order of the moves of the world."""
+    for key in sorted(hunt.dooms):
+        yield hunt.dooms[key]

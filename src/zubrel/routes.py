@@ -1,0 +1,167 @@
+"""Walks to a goal, and what can become of single situations: questions about one world."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.authored.conditions import Condition, parse_condition
+from zubrel.authored.document import Document, document_of, read_document
+from zubrel.authored.files import read_source
+from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.base.diagnostics import Diagnostic, InvalidInput, Problems
+from zubrel.base.progress import Progress, Silence
+from zubrel.base.source import Source, Span
+from zubrel.checked.check import check
+from zubrel.checked.keys import ENDING, UNENDED
+from zubrel.checked.world import World
+from zubrel.compiled.compile import compile_world
+from zubrel.explored.space import EndlessSettling
+from zubrel.findings.fates import Fates, fates
+from zubrel.findings.judged import ending_formula, won_formula
+from zubrel.narrated.replay import replay
+from zubrel.narrated.report import MoveLine
+from zubrel.narrated.walks import lines_of
+from zubrel.pipeline import load, never_rests, survey
+from zubrel.played.rehearse import Fate, Rehearsal, rehearse
+from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, read_script
+from zubrel.walked.walker import Situation
+
+
+class Route(Struct, frozen=True):
+    """A walk to a goal, `shortest` where none with fewer moves exists; without `moves` no play
+    gets there."""
+
+    goal: str
+    moves: tuple[MoveLine, ...] | None
+    shortest: bool
+
+
+def find_route(
+    path: str,
+    goal: str | None,
+    avoid: str | None,
+    budget: Budget | None = None,
+    progress: Progress | None = None,
+) -> Route:
+    """The fewest moves in the world at `path` to an ending or a condition (None: any win).
+
+    Raises `InvalidInput` for problems of the world or of the conditions, `LimitReached` where a
+    limit comes before it is known.
+    """
+    return _route(read_document(path), goal, avoid, budget or Budget(Limits()), progress)
+
+
+def route_in(world: World, goal: str | None, avoid: str | None, budget: Budget) -> Route:
+    """As `find_route`, in a world that was read already: its text as it was then."""
+    assert world.source is not None, "`check` has seen to it"
+    document = document_of(world.source, "\n".join(world.source.lines))
+    return _route(document, goal, avoid, budget, None)
+
+
+def _route(
+    document: Document,
+    goal: str | None,
+    avoid: str | None,
+    budget: Budget,
+    progress: Progress | None,
+) -> Route:
+    endings = {e.key.text for e in document.entries("endings") if e.key}
+    asked = [] if goal is None or goal in endings else [asked_condition("--to", goal)]
+    asked += [] if avoid is None else [asked_condition("--avoid", avoid)]
+    world = check(document, asked)
+    space = survey(world, budget, progress)
+    system = space.system
+    translator = system.translator
+    conditions = [translator.formula(c) for c in world.asked]
+    words = "a win" if goal is None else goal
+    if goal is None:
+        target = won_formula(system)
+    elif goal in endings:
+        target, words = ending_formula(system, goal), f"the ending {world.endings[goal].name}"
+    else:
+        target = conditions[0]
+    if space.stopped is not None:
+        budget.begin_telling()
+    walks = space.walks(space.where(conditions[-1]) if avoid is not None else None)
+    trace = walks.shortest(space.where(target))
+    if trace is None:
+        if space.stopped is not None:
+            raise budget.ended or LimitReached(space.stopped)
+        return Route(words, None, True)
+    walked = replay(space.system.walker, space, trace)
+    return Route(words, lines_of(world, walked), trace.shortest)
+
+
+def asked_condition(option: str, text: str) -> Condition:
+    """A condition of the command line. Raises `InvalidInput` with a caret under the fault."""
+    problems = Problems()
+    span = Span(Source.of(option, text), 1, 1, max(1, len(text)))
+    condition = parse_condition(text, span, problems)
+    if condition is None:
+        raise InvalidInput(problems.found)
+    return condition
+
+
+def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> Fate:
+    """Whether a situation is `live`, `doomed` or `ended`; the search is made when first asked.
+
+    Asking raises `LimitReached` where a limit cuts the search short, and nothing is certain.
+    """
+    known: list[Fates] = []
+
+    def fate(situation: Situation) -> str:
+        if situation[ENDING] != UNENDED:
+            return "ended"
+        if not known:
+            system = compile_world(world, budget)
+            try:
+                known.append(fates(system, budget, progress or Silence()))
+            except EndlessSettling as endless:
+                raise InvalidInput([never_rests(world, endless)]) from None
+        diagram = known[0](situation)
+        if diagram == "unknown" and budget.ended is not None:
+            raise budget.ended
+        return diagram
+
+    return fate
+
+
+def _of_script(problem: Diagnostic) -> Diagnostic:
+    """A problem, with what a script may expect where a lone word in one is no condition."""
+    span = problem.span
+    if problem.code != "unknown-id" or span is None:
+        return problem
+    line = span.source.line(span.line).partition("#")[0].split()
+    if len(line) == 2 and line[0] == "expect":
+        hint = f"{problem.hint}\n{EXPECTATIONS}" if problem.hint else EXPECTATIONS
+        return replace(problem, hint=hint)
+    return problem
+
+
+def rehearse_scripts(
+    path: str, scripts: Iterable[str], budget: Budget, progress: Progress | None = None
+) -> list[Rehearsal]:
+    """Walk every script on the world at `path`.
+
+    Raises `InvalidInput` for problems of the world or of any script, `LimitReached` as `fate_of`.
+    """
+    read = []
+    for script in scripts:
+        source, text = read_source(script)
+        read.append((script, read_script(source, text)))
+    try:
+        world = load(path, [c for _, lines in read for c in conditions_of(lines)])
+    except InvalidInput as invalid:
+        raise InvalidInput(map(_of_script, invalid.diagnostics)) from None
+    for _, lines in read:
+        check_names(lines, world)
+    asked, fate = list(world.asked), fate_of(world, budget, progress)
+    results = []
+    for script, lines in read:
+        count = len(conditions_of(lines))
+        own, asked = asked[:count], asked[count:]
+        results.append(rehearse(world, script, lines, own, fate))
+    return results

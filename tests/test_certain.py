@@ -1,0 +1,227 @@
+"""What is certain before a proof ends is never untrue, and is told together with its proof."""
+
+import json
+import unittest
+
+from benchmarks.families import realm
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.program import ProgramTest
+from tests.random_worlds import random_world
+from tests.strategies import SIZES, VARIABLES, formulas, holds, situations
+from tests.stress_worlds import passage_world, stress_world, trade_world
+from tests.test_against_reference import scalar, world_of
+from zubrel.api import check, loads
+from zubrel.base.budget import Budget, Limits
+from zubrel.certain.possible import Masks
+from zubrel.certain.relaxation import Relaxation
+from zubrel.certain.rooms import Rooms
+from zubrel.certain.stage import Future, certain
+from zubrel.compiled.compile import compile_world
+from zubrel.compiled.formulas import Within
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.space import EndlessSettling
+from zubrel.findings.detectors.softlocks import softlocks
+from zubrel.findings.judged import judge
+
+WORK = 60_000
+MAKERS = (random_world, stress_world, trade_world, passage_world)
+SETS = st.tuples(*(st.integers(1, (1 << high - low + 1) - 1) for low, high in SIZES))
+
+
+def systems(seeds):
+    """Small systems of different make with all their situations, by name."""
+    for seed in seeds:
+        for make in MAKERS:
+            system = compile_world(world_of(make(seed)))
+            try:
+                yield f"{make.__name__} {seed}", system, scalar(system)
+            except EndlessSettling:
+                continue
+
+
+class Possible(unittest.TestCase):
+    @settings(max_examples=150, deadline=None, derandomize=True)
+    @given(formulas, situations)
+    def test_of_single_values_it_is_the_truth(self, formula, values):
+        masks = Masks(VARIABLES)
+        domains = [1 << value - low for value, (low, _) in zip(values, SIZES, strict=True)]
+        self.assertEqual(masks.holds(masks.of(formula), domains), holds(formula, values))
+        denied = masks.holds(masks.of(formula, True), domains)
+        self.assertEqual(denied, not holds(formula, values))
+
+    @settings(max_examples=150, deadline=None, derandomize=True)
+    @given(formulas, situations, SETS)
+    def test_what_holds_of_some_values_is_possible_of_sets_with_them(self, formula, values, sets):
+        masks = Masks(VARIABLES)
+        places = (value - low for value, (low, _) in zip(values, SIZES, strict=True))
+        domains = [mask | 1 << place for mask, place in zip(sets, places, strict=True)]
+        if holds(formula, values):
+            self.assertTrue(masks.holds(masks.of(formula), domains))
+
+    @settings(max_examples=150, deadline=None, derandomize=True)
+    @given(formulas, situations)
+    def test_one_of_its_clauses_holds_exactly_where_a_formula_does(self, formula, values):
+        masks = Masks(VARIABLES)
+        domains = [1 << value - low for value, (low, _) in zip(values, SIZES, strict=True)]
+        some = any(
+            all(domains[v] & mask for v, mask in clause.allowed.items())
+            and all(masks.holds(other, domains) for other in clause.others)
+            for clause in masks.clauses(masks.of(formula))
+        )
+        self.assertEqual(some, holds(formula, values))
+
+
+class Relaxed(unittest.TestCase):
+    def test_whatever_can_still_come_is_in_the_sets_of_values(self):
+        looked = refused = 0
+        for name, system, space in systems(range(10)):
+            relaxation = Relaxation(system, Budget(Limits()))
+            for number in range(0, len(space.words), 1 + len(space.words) // 6):
+                values = space.packing.unpack([space.words[number]])
+                future = Future(relaxation, tuple(values))
+                (after,) = space.reached_from([frozenset({number})])
+                for other in list(after)[:40]:
+                    reached = space.packing.unpack([space.words[other]])
+                    for n, (value, v) in enumerate(zip(reached, system.variables, strict=True)):
+                        with self.subTest(world=name, variable=v.key):
+                            self.assertTrue(future.domains[n] >> value - v.low & 1)
+                        looked += 1
+                for n, v in enumerate(system.variables):
+                    top = Within(n, v.high, v.high)
+                    refused += not future.may_hold(top)
+        self.assertGreater(looked, 5000)
+        self.assertGreater(refused, 500)
+
+    def test_no_is_certain_and_frequent(self):
+        doomed = refused = 0
+        for name, system, space in systems(range(10, 22)):
+            judged, relaxation = judge(space), Relaxation(system, Budget(Limits()))
+            for number in range(0, len(space.words), 1 + len(space.words) // 30):
+                domains = relaxation.domains(space.packing.unpack([space.words[number]]))
+                may_win = relaxation.may_win(domains)
+                if number in judged.live:
+                    with self.subTest(world=name, situation=number):
+                        self.assertTrue(may_win)
+                elif number in judged.doomed:
+                    doomed, refused = doomed + 1, refused + (not may_win)
+        self.assertGreater(doomed, 80)
+        self.assertGreater(refused, 0.8 * doomed)
+
+
+class Together(unittest.TestCase):
+    def test_nothing_certain_is_denied_by_all_situations(self):
+        worlds = found = all_dooms = wins = won = 0
+        for name, system, space in systems(range(100, 130)):
+            judged = judge(space)
+            exact = {(f.kind, f.subject) for f in softlocks(judged)}
+            known = certain(system, WORK, Budget(Limits()))
+            told = {(d.kind, d.step.rule.id) for d in known.dooms}
+            with self.subTest(world=name):
+                self.assertLessEqual(told, exact)
+                self.assertFalse(known.unwinnable and judged.won)
+                self.assertFalse(known.unwinnable and known.win is not None)
+                self._replay(system, judged, known)
+            worlds, found, all_dooms = worlds + 1, found + len(told), all_dooms + len(exact)
+            wins, won = wins + (known.win is not None), won + bool(judged.won)
+        self.assertGreater(worlds, 100)
+        self.assertGreater(found, 0.7 * all_dooms)
+        self.assertGreater(wins, 0.9 * won)
+
+    def _replay(self, system, judged, known):
+        walking = Walking(system)
+
+        def along(steps):
+            word = walking.start()
+            for step in steps:
+                word = walking.after(word, step)
+                self.assertIsNotNone(word, step.rule.id)
+            values = walking.packing.unpack([word])
+            return values, judged.space.of(system.situation(values))
+
+        if known.win is not None:
+            self.assertTrue(along(known.win)[1] & judged.won)
+        for doom in known.dooms:
+            values, here = along(doom.walk)
+            self.assertEqual(list(doom.after), values)
+            self.assertTrue(here & judged.doomed)
+            self.assertTrue(along((*doom.walk[:-1], *doom.onward))[1] & judged.won)
+
+    def test_the_same_world_gives_the_same_bytes(self):
+        system = compile_world(loads(realm("s", 3)))
+        one, other = (certain(system, 400_000, Budget(Limits())) for _ in range(2))
+        self.assertEqual(one.dooms, other.dooms)
+        self.assertEqual(one.win, other.win)
+
+    def test_rooms_are_situations_with_walks_to_and_fro(self):
+        walked = 0
+        for name, system, space in systems(range(10)):
+            rooms = Rooms(system, Budget(Limits()))
+            for word in space.words[:: 1 + len(space.words) // 20]:
+                if rooms.is_over(word):
+                    continue
+                room = rooms.room(word)
+                for area in room.areas:
+                    there = word & ~rooms.place | area
+                    target = word
+                    for step in rooms.walk(room, word, there):
+                        target = dict(rooms.links(target))[step]
+                    with self.subTest(world=name):
+                        self.assertEqual(target, there)
+                        self.assertIs(rooms.room(there), room)
+                    walked += 1
+        self.assertGreater(walked, 200)
+
+
+SHELLS = [f"shell_{n}" for n in range(24)]
+MANY = f"""
+zubrel: 1
+title: Many shells
+start: {{at: quay}}
+items: {{lens: Lens, oil: Oil, {", ".join(f"{s}: Shell {s[6:]}" for s in SHELLS)}}}
+areas:
+  quay:
+    finds: [lens, oil, {", ".join(SHELLS)}]
+    deeds: {{smash: {{name: Smash the lens, takes: lens}}}}
+    ways: [{{to: tower, needs: [lens, oil]}}]
+  tower: {{}}
+endings: {{lit: {{name: The lamp is lit, when: at tower}}}}
+"""
+
+
+class Program(ProgramTest):
+    def test_a_limit_leaves_what_was_certain_each_with_its_proof(self):
+        self.write("w.yaml", MANY)
+        options = ("--max-situations", "20000", "--engine", "explicit")
+        done = self.zubrel("check", "w.yaml", *options, "--format", "json", code=1)
+        report = json.loads(done.stdout)
+        self.assertEqual((report["verdict"], report["complete"]), ("incomplete", False))
+        self.assertEqual(report["shortest_win"]["ending"], "lit")
+        (finding,) = (f for f in report["findings"] if f["kind"] == "softlock")
+        self.assertEqual(finding["subject"], "smash")
+        self.assertTrue(finding["certain"])
+        self.assertFalse(finding["shortest"])
+        before = [move["rule"] for move in finding["proof"]["wins_before"]]
+        self.assertEqual(before[-1], "quay_to_tower")
+        self.assertIn("Lens", " ".join(finding["proof"]["no_win_after"]))
+        text = self.zubrel("check", "w.yaml", *options, code=1).stdout
+        self.assertIn("1 finding is certain all the same", " ".join(text.split()))
+        self.assertIn("perhaps there is a shorter way", text)
+
+    def test_without_a_win_in_sets_of_values_the_verdict_is_there_at_once(self):
+        self.write("w.yaml", MANY.replace("needs: [lens, oil]", "needs: 2 lens"))
+        options = ("--max-situations", "20000", "--engine", "explicit")
+        report = json.loads(
+            self.zubrel("check", "w.yaml", *options, "--format", "json", code=1).stdout
+        )
+        self.assertEqual((report["verdict"], report["complete"]), ("unwinnable", False))
+        self.assertIn("stopped at", self.zubrel("check", "w.yaml", *options, code=1).stdout)
+
+    def test_a_whole_proof_says_nothing_of_it(self):
+        for finding in check(loads(MANY)).findings:
+            self.assertFalse(finding.certain)
+
+
+if __name__ == "__main__":
+    unittest.main()
