@@ -30,7 +30,7 @@ _HOMES = {
     "load": "api",
     "loads": "api",
     "route": "api",
-    "Route": "pipeline",
+    "Route": "routes",
     "LimitReached": "base.budget",
     "Limits": "base.budget",
     "InvalidInput": "base.diagnostics",

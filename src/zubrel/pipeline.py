@@ -114,24 +114,23 @@ class _Early:
         self.system = system
         self.budget = budget
         self.progress = progress
-        self.found: Any = None
-        """`certain.stage.Certain`, imported when it is needed: small worlds do without."""
+        self.told: Any = None
+        """`narrated.early.Early`, imported when it is needed: small worlds do without."""
         self.begun = False
         budget.meanwhile(share(budget, CERTAIN_AFTER, 0.25), self.look)
 
     def look(self) -> None:
         self._look(share(self.budget, CERTAIN, 0.35))
-        if self.found is not None and not self.found.is_empty:
-            from zubrel.narrated.early import early_lines
-
-            self.progress.certain(early_lines(self.found))
+        if self.told is not None:
+            self.progress.certain(self.told.lines())
 
     def _look(self, work: float) -> None:
         from zubrel.certain.stage import certain
+        from zubrel.narrated.early import told_early
 
         self.begun = True
         with suppress(EndlessSettling):  # the proof tells of that, and how
-            self.found = certain(self.system, work, self.budget)
+            self.told = told_early(certain(self.system, work, self.budget))
 
     def added_to(self, report: Report) -> Report:
         """The report; where it proves nothing as a whole, with what is certain all the same."""
@@ -141,22 +140,19 @@ class _Early:
         if not self.begun:
             with suppress(LimitReached, MemoryError):
                 self._look(CERTAIN_LATE)
+        if self.told is None:
+            return report
         from zubrel.narrated.early import with_certain
 
-        try:
-            return with_certain(report, self.found)
-        except (LimitReached, MemoryError):
-            return report
+        return with_certain(report, self.told)
 
     def _compare(self, report: Report) -> None:
         """A proof that ends has to find whatever was certain before."""
-        if self.found is None:
-            return
-        told = {(f.kind, f.subject) for f in report.findings}
-        early = [(d.kind, d.step.rule.id) for d in self.found.dooms]
-        early += [("unwinnable", "world")] if self.found.unwinnable else []
-        missing = [pair for pair in early if pair not in told]
-        assert not missing, f"certain, and yet not found: {missing}"
+        if self.told is not None:
+            told = {(f.kind, f.subject) for f in report.findings} | set(report.undecided)
+            every = [(f.kind, f.subject) for f in self.told.findings]
+            missing = [pair for pair in every if pair not in told]
+            assert not missing, f"certain, and yet not found: {missing}"
 
 
 def _proved(

@@ -39,9 +39,9 @@ class Certain(Struct, frozen=True):
     dooms: tuple[Doom, ...]
 
     @property
-    def is_empty(self) -> bool:
-        """Whether nothing at all is certain."""
-        return self.win is None and not self.unwinnable
+    def whole(self) -> Future:
+        """All that may ever come."""
+        return Future(self.relaxation, tuple(v.start for v in self.system.variables))
 
 
 class Future(Struct, frozen=True, dict=True):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any, cast
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.certain.hunt import Doom
@@ -15,6 +16,8 @@ from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked
 from zubrel.findings.detectors.softlocks import words_of
+from zubrel.findings.detectors.unreachable import UNREACHABLE
+from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace
 from zubrel.narrated.reasons.chains import Reasons
 from zubrel.narrated.replay import Walked, walked_along
@@ -23,66 +26,102 @@ from zubrel.narrated.walks import lines_of
 from zubrel.narrated.words import counted
 
 
-def with_certain(report: Report, certain: Certain | None) -> Report:
+class Early(Struct, frozen=True):
+    """What is certain, in words."""
+
+    win: Win | None
+    unwinnable: bool
+    findings: tuple[Told, ...]
+
+    def lines(self) -> list[str]:
+        """A line each, for whoever waits; without what follows from something else."""
+        lines = []
+        if self.win is not None:
+            moves = counted(len(self.win.moves), "move")
+            lines.append(f"certain already: it can be won, in at most {moves}")
+        for finding in self.findings:
+            if finding.cause is None:
+                where = f", {finding.span.place}" if finding.span else ""
+                moves = counted(len(finding.evidence), "move")
+                after = f", after {moves}" if finding.evidence else ""
+                lines.append(f"certain already: {finding.kind} {finding.subject}{where}{after}")
+        return lines
+
+
+def told_early(certain: Certain) -> Early:
+    """All of it in words. Raises `Mismatch` as `replay` does."""
+    return Early(win_of(certain), certain.unwinnable, tuple(findings_of(certain)))
+
+
+def with_certain(report: Report, early: Early) -> Report:
     """A report on a search that was cut short, with what was certain all the same.
 
     What the search itself has found is not told twice. That there is no win is a verdict, whatever
     else is not known.
     """
-    if certain is None or report.complete:
-        return report
     known = {(f.kind, f.subject) for f in report.findings}
-    early = [f for f in findings_of(certain) if (f.kind, f.subject) not in known]
     return replace(
         report,
-        verdict="unwinnable" if certain.unwinnable else report.verdict,
-        findings=(*early, *report.findings),
-        shortest_win=report.shortest_win or win_of(certain),
+        verdict="unwinnable" if early.unwinnable else report.verdict,
+        findings=(
+            *(f for f in early.findings if (f.kind, f.subject) not in known),
+            *report.findings,
+        ),
+        shortest_win=report.shortest_win or early.win,
     )
 
 
 def findings_of(certain: Certain) -> Iterator[Told]:
     """The certain findings in the order of the world. Raises `Mismatch` as `replay` does."""
-    world = certain.system.world
-    accepted = {(e.finding, e.subject): e.because for e in world.accepted}
-    if certain.unwinnable:
-        span = next((e.span for e in world.endings.values() if e.good), None)
-        start = tuple(v.start for v in certain.system.variables)
-        yield Told(
-            kind="unwinnable",
-            severity="error",
-            subject="world",
-            message="no play whatever comes to a good ending",
-            span=span,
-            evidence=(),
-            explanation=tuple(_reasons(certain, start, ())),
-            situations=None,
-            points=(),
-            cause=None,
-            accepted=("unwinnable", "world") in accepted,
-            because=accepted.get(("unwinnable", "world")),
-            certain=True,
-            proof=Proof(()),
-        )
-    for doom in certain.dooms:
-        told = _told(certain, doom)
+    accepted = {(e.finding, e.subject): e.because for e in certain.system.world.accepted}
+    for told in _every(certain):
         key = (told.kind, told.subject)
         yield replace(told, accepted=True, because=accepted[key]) if key in accepted else told
 
 
-def early_lines(certain: Certain) -> list[str]:
-    """What is certain, a line each, for whoever waits."""
-    lines = []
-    win = win_of(certain)
-    if win is not None:
-        lines.append(
-            f"certain already: it can be won, by {counted(len(win.moves), 'move')} at most"
-        )
-    for finding in findings_of(certain):
-        where = f", {finding.span.place}" if finding.span else ""
-        after = f", after {counted(len(finding.evidence), 'move')}" if finding.evidence else ""
-        lines.append(f"certain already: {finding.kind} {finding.subject}{where}{after}")
-    return lines
+def _every(certain: Certain) -> Iterator[Told]:
+    world = certain.system.world
+    if certain.unwinnable:
+        span = next((e.span for e in world.endings.values() if e.good), None)
+        message = "no play whatever comes to a good ending"
+        finding = Finding("unwinnable", "error", "world", message, span)
+        yield _without_walk(finding, _reasons(certain, certain.whole, ()))
+    for doom in certain.dooms:
+        yield _told(certain, doom)
+    for finding in _unreachable(certain):
+        reasons = Reasons(cast(AnySpace, _View(certain.system)), certain.whole)
+        yield _without_walk(finding, [] if finding.cause else reasons.of(finding.subject))
+
+
+def _unreachable(certain: Certain) -> Iterator[Finding]:
+    """`unreachable`, where not even sets of values come to it."""
+    whole = certain.whole
+    found = [
+        question.finding
+        for question in UNREACHABLE.questions(certain.system)
+        if not whole.may_hold(question.reached)
+    ]
+    yield from UNREACHABLE.conclude(certain.system.world, found)
+
+
+def _without_walk(finding: Finding, reasons: Sequence[str]) -> Told:
+    """A finding of which no walk can be shown, because there is none."""
+    return Told(
+        kind=finding.kind,
+        severity=finding.severity,
+        subject=finding.subject,
+        message=finding.message,
+        span=finding.span,
+        evidence=(),
+        explanation=tuple(reasons),
+        situations=None,
+        points=(),
+        cause=finding.cause,
+        accepted=False,
+        because=None,
+        certain=True,
+        proof=Proof(()),
+    )
 
 
 def win_of(certain: Certain) -> Win | None:
@@ -102,6 +141,7 @@ def _told(certain: Certain, doom: Doom) -> Told:
     walked = walked_along(system.walker, doom.walk)
     before = walked_along(system.walker, (*doom.walk[:-1], *doom.onward))
     moves = system.walker.moves(walked[-1].after)
+    after = Future(certain.relaxation, doom.after)
     aftermath = (
         "Then the player is wandering: there are moves, but no win."
         if moves
@@ -114,7 +154,7 @@ def _told(certain: Certain, doom: Doom) -> Told:
         message=words_of(world, rule, doom.by_luck),
         span=rule.span,
         evidence=lines_of(world, walked),
-        explanation=(aftermath, *_reasons(certain, doom.after, walked)),
+        explanation=(aftermath, *_reasons(certain, after, walked)),
         situations=None,
         points=(),
         cause=None,
@@ -126,9 +166,8 @@ def _told(certain: Certain, doom: Doom) -> Told:
     )
 
 
-def _reasons(certain: Certain, values: Sequence[int], walked: Sequence[Walked]) -> list[str]:
+def _reasons(certain: Certain, future: Future, walked: Sequence[Walked]) -> list[str]:
     """Why no win is left, as far as it can be told by what may still come."""
-    future = Future(certain.relaxation, tuple(values))
     return Reasons(cast(AnySpace, _View(certain.system)), future, walked).of_no_win()
 
 

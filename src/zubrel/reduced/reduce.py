@@ -17,15 +17,17 @@ from zubrel.reduced.openings import openings
 from zubrel.reduced.places import places
 from zubrel.reduced.pools import pools
 from zubrel.reduced.result import Reduced, unreduced
+from zubrel.reduced.standing import standing
 from zubrel.reduced.supply import supply
 
 Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
 REPEATED: dict[str, Reduction] = {
     "cone": cone,
     "guards": guards,
+    "standing": standing,
     "levers": levers,
+    "openings": openings,  # before a move is seen from several places, and then is several
     "places": places,
-    "openings": openings,
     "pools": pools,
     "supply": supply,
     "finds": finds,

@@ -61,7 +61,7 @@ class _Watch:
 
     def on_signal(self, number: int, frame: FrameType | None) -> None:
         why = self._overdue()
-        if why is None or _importing(frame):
+        if why is None or _not_to_be_ended(frame):
             return
         if time.monotonic() - self.raised > AGAIN:
             self.raised = time.monotonic()
@@ -82,10 +82,15 @@ class _Watch:
         return None
 
 
-def _importing(frame: FrameType | None) -> bool:
-    """Whether a library is being imported: one half imported would be there, and of no use."""
+def _not_to_be_ended(frame: FrameType | None) -> bool:
+    """Whether a library is being imported, or something that is no more is being forgotten.
+
+    A library half imported would be there, and of no use; and what is raised while a weak reference
+    is told of its end goes to nobody but standard error.
+    """
     while frame is not None:
-        if frame.f_code.co_filename.startswith("<frozen importlib"):
+        name = frame.f_code.co_filename
+        if name.startswith("<frozen importlib") or name.endswith("weakref.py"):
             return True
         frame = frame.f_back
     return False

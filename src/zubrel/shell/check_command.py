@@ -59,7 +59,7 @@ def check_command(
     """Search every situation of each WORLD: verdict and findings.
 
     Exit code 0: nothing at or above --fail-on; 1: findings; 2: a world is invalid; 3: the search
-    hit a limit, so nothing is proved. Worlds that are valid are told of beside invalid ones.
+    hit a limit, and nothing is certain. Worlds that are valid are told of beside invalid ones.
     """
     common = take_common(options)
     results = reports_on(worlds, common, verbose or form == "json", jobs)

@@ -9,7 +9,9 @@ import click
 from zubrel.narrated.tables import SECTIONS, listing
 from zubrel.shell.options import READING, common_options, example, take_common
 from zubrel.shell.streams import write_pretty, write_text
-from zubrel.shell.surveys import loaded
+from zubrel.shell.surveys import at_work, loaded
+
+SIZE = "size"
 
 
 @click.command(
@@ -19,7 +21,7 @@ from zubrel.shell.surveys import loaded
     ),
 )
 @click.argument("world")
-@click.argument("section", required=False, type=click.Choice(list(SECTIONS)))
+@click.argument("section", required=False, type=click.Choice([*SECTIONS, SIZE]))
 @click.option(
     "--format",
     "form",
@@ -31,11 +33,19 @@ from zubrel.shell.surveys import loaded
 @common_options("output", "color", *READING)
 def list_command(world: str, section: str | None, form: str, **options: Any) -> int:
     """Tables of what WORLD defines: items with where they come from, are needed and are spent,
-    areas, locks, deeds and so on. Without SECTION, all of them.
+    areas, locks, deeds and so on. Without SECTION, all of them but `size`: what makes the world
+    large for a proof, and what of that bears on how the game ends.
     """
     common = take_common(options)
     read = loaded(world, common)
-    listings = [listing(read, name) for name in ([section] if section else SECTIONS)]
+    if section == SIZE:
+        from zubrel.narrated.size import size_of
+
+        with at_work(common) as meter:
+            meter.stage("measuring")
+            listings = [size_of(read, common.budget)]
+    else:
+        listings = [listing(read, name) for name in ([section] if section else SECTIONS)]
     if section is None:
         listings = [table for table in listings if table.rows]
     if form == "table":
