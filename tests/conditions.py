@@ -61,6 +61,12 @@ CONDITIONS = {
         "reduced/forgetting.py", "always |= variables_of(settler.guard)", "always |= set()", ()),
     "regions: what happens by itself moves the player": Without(
         "compiled/regions.py", "for settler in settlers:", "for settler in ():", ()),
+    "standing: what is sure stays true": Without(
+        "reduced/standing.py", " and system.rising.for_good(part)", "", (29, 53)),
+    "standing: all ways in say the same": Without(
+        "reduced/standing.py", "else sure[end] & arriving", "else sure[end] | arriving", (16, 17)),
+    "standing: what happens by itself leads there too": Without(
+        "reduced/standing.py", "for settler in system.settlers:", "for settler in ():", ()),
     "certain: what comes back may be done again": Without(
         "certain/relaxation.py", "return not allowed & closures[variable]",
         "return True or allowed & closures[variable]", ()),
@@ -81,6 +87,17 @@ CONDITIONS = {
 }  # fmt: skip
 
 BY_HAND = {
+    "standing: what happens by itself leads there too": """
+areas:
+  quay: {ways: [{to: tower, needs: bell}], deeds: {ring: {sets: {bell: true}}}}
+  tower: {ways: [{to: top, needs: bell}]}
+  top: {}
+  raft: {}
+facts: {bell: {}, storm: {}}
+deeds: {wait: {sets: {storm: true}}}
+whenever: [{id: drift, when: at quay and storm and not bell, moves_to: tower}]
+endings: {won: {when: at top}}
+""",
     "certain: what comes back may be done again": """
 items: {shell: {name: Shell, max: 3}}
 areas:

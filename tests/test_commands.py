@@ -93,6 +93,17 @@ class List(ProgramTest):
         self.assertEqual(rows, expected)
         self.assertIn("takes Brass token", rows[0]["asks"])
 
+    def test_size_tells_what_multiplies_and_what_bears_on_the_end(self):
+        world = DEMO / "tidewrack.yaml"
+        rows = json.loads(self.zubrel("list", world, "size", "--format", "json", code=0).stdout)
+        rows = rows["size"]
+        text = self.zubrel("list", world, "size", code=0).stdout
+        self.assertIn("bear on the end", text)
+        self.assertIn("all together", text)
+        # a find of something that is only a story has no bearing on the end
+        self.assertRegex(text, r"(?m)^bottle +taken or not +2 +no$")
+        self.assertGreater(len(rows), 90)
+
     def test_without_a_section_every_table_that_has_rows_is_shown(self):
         done = self.zubrel("list", "island.yaml", code=0)
         for title in ("items (15)", "areas (18)", "locks (8)", "deeds (3)", "endings (1)"):
