@@ -4,7 +4,7 @@ Whoever has come to an area has come by some way, and what that way asked for an
 still true. What all ways into an area have in common, those into the areas before them included,
 holds in every situation in which the player stands there: a greatest fixpoint over the ways (a
 "must" analysis of data flow: Kildall, A unified approach to global program optimization, 1973).
-A move that asks for such a thing may as well not.
+A move that asks for such a thing may as well not, and one that asks for the opposite is none there.
 
 Why this is sound. Guards differ only in situations that no play comes to. A way back then asks for
 nothing, so that what opened the way forth need not be at hand on the far side.
@@ -15,12 +15,12 @@ Areas to which something that happens by itself may lead are sure of nothing.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec.structs import replace
 
 from zubrel.compiled.facts import parts_of
-from zubrel.compiled.formulas import Formula, both, variables_of
+from zubrel.compiled.formulas import FALSE, Formula, Within, both, variables_of
 from zubrel.compiled.parts import PLACE, Move
 from zubrel.compiled.system import System
 from zubrel.reduced.result import Rebuilding, Reduced
@@ -36,6 +36,12 @@ def standing(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     sure = _sure(system)
     new, changed = Rebuilding(before), False
     for move in system.moves:
+        asked_for = parts_of(move.guard)
+        if move.areas is not None:
+            areas = tuple(a for a in move.areas if not _contradict(sure.get(a, ()), asked_for))
+            if areas != move.areas:
+                changed = True
+                move = replace(move, areas=areas) if areas else replace(move, guard=FALSE)
         everywhere = range(system.variables[PLACE].size) if move.areas is None else move.areas
         # areas that are never come to ask for nothing at all
         known = [sure[area] for area in everywhere if area in sure]
@@ -45,6 +51,18 @@ def standing(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         changed = changed or guard != move.guard
         new.add(replace(move, guard=guard), move.steps)
     return new.reduced if changed else before
+
+
+def _contradict(sure: Iterable[Formula], asked_for: Sequence[Formula]) -> bool:
+    """Whether something is asked for that what is sure rules out."""
+    return any(
+        isinstance(known, Within)
+        and isinstance(part, Within)
+        and known.variable == part.variable
+        and (part.high < known.low or known.high < part.low)
+        for known in sure
+        for part in asked_for
+    )
 
 
 def _sure(system: System) -> dict[int, Sure]:
