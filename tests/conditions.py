@@ -61,6 +61,8 @@ CONDITIONS = {
         "reduced/forgetting.py", "always |= variables_of(settler.guard)", "always |= set()", ()),
     "regions: what happens by itself moves the player": Without(
         "compiled/regions.py", "for settler in settlers:", "for settler in ():", ()),
+    "values: a test that some value fails is not decided": Without(
+        "reduced/values.py", "return test if mask & ~inside else TRUE", "return TRUE", (0, 1)),
     "standing: what is sure stays true": Without(
         "reduced/standing.py", " and system.rising.for_good(part)", "", (29, 53)),
     "standing: all ways in say the same": Without(
@@ -68,13 +70,13 @@ CONDITIONS = {
     "standing: what happens by itself leads there too": Without(
         "reduced/standing.py", "for settler in system.settlers:", "for settler in ():", ()),
     "certain: what comes back may be done again": Without(
-        "certain/relaxation.py", "return not allowed & closures[variable]",
+        "compiled/relaxation.py", "return not allowed & closures[variable]",
         "return True or allowed & closures[variable]", ()),
     "certain: what is only sometimes set is not set for good": Without(
-        "certain/relaxation.py", "if change.operation is not Operation.SET or when != ALWAYS:",
+        "compiled/relaxation.py", "if change.operation is not Operation.SET or when != ALWAYS:",
         "if change.operation is not Operation.SET:", ()),
     "certain: what is set is not added up": Without(
-        "certain/relaxation.py", "effect.variable, count, once and plain)",
+        "compiled/relaxation.py", "effect.variable, count, once and plain)",
         "effect.variable, count, once)", ()),
     "certain: all outcomes doom, or luck decides": Without(
         "certain/hunt.py", "if not all(self._dooms(other.target) for other in others):",

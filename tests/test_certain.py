@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from unittest import mock
 
 from benchmarks.families import realm
 from hypothesis import given, settings
@@ -12,14 +13,16 @@ from tests.random_worlds import random_world
 from tests.strategies import SIZES, VARIABLES, formulas, holds, situations
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import scalar, world_of
+from zubrel import pipeline
 from zubrel.api import check, loads
 from zubrel.base.budget import Budget, Limits
-from zubrel.certain.possible import Masks
-from zubrel.certain.relaxation import Relaxation
+from zubrel.base.diagnostics import InvalidInput
 from zubrel.certain.rooms import Rooms
 from zubrel.certain.stage import Future, certain
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within
+from zubrel.compiled.possible import Masks
+from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.detectors.softlocks import softlocks
@@ -147,6 +150,29 @@ class Together(unittest.TestCase):
             self.assertEqual(list(doom.after), values)
             self.assertTrue(here & judged.doomed)
             self.assertTrue(along((*doom.walk[:-1], *doom.onward))[1] & judged.won)
+
+    def test_a_whole_proof_finds_whatever_was_certain_before(self):
+        early = []
+        compare = pipeline._Early._compare
+
+        def listening(self, report):
+            early.extend(self.told.findings)
+            compare(self, report)  # fails where something is missing
+
+        with (
+            mock.patch.object(pipeline, "CERTAIN_AFTER", 0.0),
+            mock.patch.object(pipeline, "CERTAIN", WORK),
+            mock.patch.object(pipeline._Early, "_compare", listening),
+        ):
+            for seed in range(15):
+                for make in MAKERS:
+                    try:
+                        pipeline.report(world_of(make(seed)))
+                    except InvalidInput:
+                        continue
+        kinds = {finding.kind for finding in early}
+        self.assertLessEqual({"softlock", "unwinnable", "unreachable"}, kinds)
+        self.assertGreater(len(early), 200)
 
     def test_the_same_world_gives_the_same_bytes(self):
         system = compile_world(loads(realm("s", 3)))

@@ -112,7 +112,7 @@ class House(unittest.TestCase):
         code = (
             "import sys\nfrom zubrel.pipeline import load, report\n"
             f"report(load({str(PACKAGE / 'demo' / 'starter.yaml')!r}))\n"
-            "print(*sorted({'numpy', 'scipy', 'rich', 'click'} & set(sys.modules)))"
+            "print(*sorted({'numpy', 'scipy', 'rich', 'click', 'networkx'} & set(sys.modules)))"
         )
         done = subprocess.run(
             [sys.executable, "-c", code], capture_output=True, text=True, check=True

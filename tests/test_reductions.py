@@ -94,7 +94,7 @@ class Reductions(unittest.TestCase):
                     if not SHORTENING.intersection(using):
                         self.assertEqual(doomed, doom)
         # each of them is at work; some leave the number of situations as it is
-        alike = ("amounts", "guards", "standing")
+        alike = ("amounts", "guards", "standing", "values")
         self.assertTrue(all(n > 1 for name, n in smaller.items() if name not in alike), smaller)
 
     def test_amounts_follow_from_marks(self):

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zubrel.certain.operators import Domains, Effect, Gain, Operator
-from zubrel.certain.possible import ALWAYS, Among, Any, Count, Every, Possible, Weight
-from zubrel.certain.relaxation import APPLY, Relaxation
+from zubrel.compiled.operators import Domains, Effect, Gain, Operator
 from zubrel.compiled.parts import ENDING, Operation
+from zubrel.compiled.possible import ALWAYS, Among, Any, Count, Every, Possible, Weight
+from zubrel.compiled.relaxation import APPLY, Relaxation
 
 Value = tuple[int, int]
 """A variable, and the place of one of its values."""

@@ -10,11 +10,11 @@ from msgspec import Struct
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.hunt import Doom, Hunt, every_doom
-from zubrel.certain.operators import Domains
-from zubrel.certain.relaxation import Relaxation
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.formulas import Formula
+from zubrel.compiled.operators import Domains
 from zubrel.compiled.parts import Step
+from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
 
 FOR_A_WIN = 0.6

@@ -12,8 +12,8 @@ from random import Random
 
 from zubrel.base.budget import Budget
 from zubrel.certain.plans import Planner
-from zubrel.certain.relaxation import Relaxation
 from zubrel.certain.rooms import Exit, Room, Rooms
+from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
 
 PERHAPS = 0.4

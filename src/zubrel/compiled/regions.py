@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import product
 
-import networkx
-
 from zubrel.compiled.parts import PLACE, Move, Settler, Variable
 
 
 def regions_of(areas: Iterable[int], ways: Iterable[tuple[int, int]]) -> dict[int, int]:
     """For each area the number of its region; whatever can be entered from a region comes later."""
+    import networkx  # takes longer to load than a small world to check
+
     graph = networkx.DiGraph()
     graph.add_nodes_from(areas)
     graph.add_edges_from(ways)

@@ -7,6 +7,7 @@ from functools import cached_property
 
 from msgspec import Struct
 
+from zubrel.base.budget import Budget, Limits
 from zubrel.checked.conditions import Cond
 from zubrel.checked.keys import Key, Value
 from zubrel.checked.world import World
@@ -14,6 +15,7 @@ from zubrel.compiled.facts import Rising, changes_of, is_low, lone_changes, mark
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.parts import Change, Move, Settler, Step, Variable
 from zubrel.compiled.regions import every_way, regions_of
+from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.translate import Translator
 from zubrel.walked.walker import Walker
 
@@ -68,6 +70,12 @@ class System(Struct, frozen=True, dict=True):
     def rising(self) -> Rising:
         """Which variables only ever rise or fall."""
         return Rising(self.variables, self.steps, self.settlers)
+
+    @cached_property
+    def possible_values(self) -> tuple[int, ...]:
+        """For each variable the values that it may ever have, and perhaps more, as a mask."""
+        start = [1 << v.start - v.low for v in self.variables]
+        return tuple(Relaxation(self, Budget(Limits())).fixpoint(start))
 
     @cached_property
     def ways(self) -> tuple[tuple[int, int], ...]:

@@ -13,7 +13,7 @@ VERDICTS = {
     "solvable": "From every situation of every play a win can still be reached.",
     "softlocks": "It can be won, but some moves can make that impossible.",
     "unwinnable": "No play whatever comes to a good ending.",
-    "incomplete": "The search was cut short, so nothing is proved.",
+    "incomplete": "The search was cut short: what is told is certain, and not all that there is.",
 }
 
 

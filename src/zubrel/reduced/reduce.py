@@ -19,8 +19,11 @@ from zubrel.reduced.pools import pools
 from zubrel.reduced.result import Reduced, unreduced
 from zubrel.reduced.standing import standing
 from zubrel.reduced.supply import supply
+from zubrel.reduced.values import values
 
 Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
+AT_FIRST: dict[str, Reduction] = {"values": values}
+"""Done to the whole world, before anything has another meaning."""
 REPEATED: dict[str, Reduction] = {
     "cone": cone,
     "guards": guards,
@@ -36,7 +39,7 @@ REPEATED: dict[str, Reduction] = {
 WHEN_STILL: dict[str, Reduction] = {"amounts": amounts}
 """Done when the others find nothing more: they leave less for the others to see."""
 AT_LAST: dict[str, Reduction] = {"forgetting": forgetting}
-EVERY = (*REPEATED, *WHEN_STILL, *AT_LAST)
+EVERY = (*AT_FIRST, *REPEATED, *WHEN_STILL, *AT_LAST)
 SHORTENING = frozenset(("levers", "places", "openings", "finds", "pools", "supply"))
 """Those that leave out steps which a play of the whole has to take."""
 
@@ -58,7 +61,7 @@ def reduce(
     the reductions to be made; each of them steps back from what does not meet its condition.
     Raises what `Budget.spend` does.
     """
-    smallest = unreduced(system)
+    smallest = _reduced(unreduced(system), asked, AT_FIRST, using, budget)
     while True:
         size = smallest.size
         smallest = _reduced(smallest, asked, REPEATED, using, budget)

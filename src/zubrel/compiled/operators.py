@@ -9,13 +9,23 @@ Bonet, Geffner: Planning as heuristic search, 2001, for variables of many values
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from typing import Protocol
 
 from msgspec import Struct
 
-from zubrel.certain.possible import NEVER, Among, Every, Masks, Possible, Weight, variables_of
+from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Step
-from zubrel.compiled.system import System
+from zubrel.compiled.parts import (
+    ENDING,
+    PLACE,
+    Change,
+    Move,
+    Operation,
+    Settler,
+    Step,
+    Variable,
+)
+from zubrel.compiled.possible import NEVER, Among, Every, Masks, Possible, Weight, variables_of
 
 Domains = list[int]
 """For each variable the set of values that it may have."""
@@ -51,13 +61,32 @@ class Operator(Struct, frozen=True):
         return self.step is not None and all(e.variable == PLACE for e in self.effects)
 
 
+class Compiled(Protocol):
+    """What has to be known of a system: all of it but what follows."""
+
+    @property
+    def world(self) -> World: ...
+
+    @property
+    def variables(self) -> Sequence[Variable]: ...
+
+    @property
+    def moves(self) -> Sequence[Move]: ...
+
+    @property
+    def settlers(self) -> Sequence[Settler]: ...
+
+    @property
+    def endings(self) -> Sequence[tuple[Formula, int]]: ...
+
+
 class Operators:
     """The operators of a system. `run[n](d, e, out)` applies number n to `d` and adds to `e`.
 
     What is new in `e` is appended to `out` as `Gain`s.
     """
 
-    def __init__(self, system: System) -> None:
+    def __init__(self, system: Compiled) -> None:
         self.system = system
         self.masks = Masks(system.variables)
         good = [n for n, e in enumerate(system.world.endings.values(), 1) if e.good]

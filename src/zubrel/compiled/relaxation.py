@@ -13,10 +13,9 @@ from functools import cached_property
 from msgspec import Struct
 
 from zubrel.base.budget import Budget
-from zubrel.certain.operators import Domains, Gain, Operator, Operators
-from zubrel.certain.possible import ALWAYS
+from zubrel.compiled.operators import Compiled, Domains, Gain, Operator, Operators
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation
-from zubrel.compiled.system import System
+from zubrel.compiled.possible import ALWAYS
 
 APPLY = 1.5
 """Units of work to apply an operator."""
@@ -34,7 +33,7 @@ class Adding(Struct, frozen=True):
 class Relaxation:
     """Fixpoints of the operators of a system, over sets of values."""
 
-    def __init__(self, system: System, budget: Budget) -> None:
+    def __init__(self, system: Compiled, budget: Budget) -> None:
         self.system = system
         self.budget = budget
         self.operators = Operators(system)
