@@ -42,10 +42,10 @@ CONDITIONS = {
     "finds: nobody asks whether it was made": Without(
         "reduced/finds.py", "users.readers.get(mark.variable) != [move] or", "", ()),
     "openings: what they ask for stays true": Without(
-        "reduced/openings.py", "and system.rising.for_good(condition)", "", (17, 58)),
+        "reduced/openings.py", "and system.rising.for_good(condition)", "", (58,)),
     "openings: what asks is where they are": Without(
         "reduced/openings.py", "and users.upwards(mark, move.areas, but=[move])",
-        "and users.upwards(mark, None, but=[move])", (47, 56)),
+        "and users.upwards(mark, None, but=[move])", (56,)),
     "openings: nothing else changes the mark": Without(
         "reduced/openings.py", "if len(users.writers[change.variable]) != 1:", "if False:", ()),
     "levers: from each value to each other": Without(

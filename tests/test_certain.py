@@ -160,8 +160,7 @@ class Together(unittest.TestCase):
             compare(self, report)  # fails where something is missing
 
         with (
-            mock.patch.object(pipeline, "CERTAIN_AFTER", 0.0),
-            mock.patch.object(pipeline, "CERTAIN", WORK),
+            mock.patch.object(pipeline, "CERTAIN", ((0.0, WORK), (0.0, WORK))),
             mock.patch.object(pipeline._Early, "_compare", listening),
         ):
             for seed in range(15):

@@ -31,7 +31,6 @@ from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.report import Report
 from zubrel.policy import (
     CERTAIN,
-    CERTAIN_AFTER,
     CERTAIN_LATE,
     EXPLAINING,
     FEW,
@@ -116,28 +115,39 @@ class _Early:
         self.progress = progress
         self.told: Any = None
         """`narrated.early.Early`, imported when it is needed: small worlds do without."""
-        self.begun = False
-        budget.meanwhile(share(budget, CERTAIN_AFTER, 0.25), self.look)
+        self.looking: Any = None
+        """`certain.stage.Looking`, the same."""
+        self.left = list(CERTAIN)
+        self._wait()
 
-    def look(self) -> None:
-        self._look(share(self.budget, CERTAIN, 0.35))
+    def _wait(self) -> None:
+        """Look at what is certain when the proof has taken so much work."""
+        if self.left:
+            after, work = self.left.pop(0)
+            work = share(self.budget, work, 0.3)
+            self.budget.meanwhile(share(self.budget, after, 0.2), lambda: self._tell(work))
+
+    def _tell(self, work: float) -> None:
+        known = [] if self.told is None else self.told.lines()
+        self._look(work)
         if self.told is not None:
-            self.progress.certain(self.told.lines())
+            self.progress.certain([line for line in self.told.lines() if line not in known])
+        self._wait()
 
     def _look(self, work: float) -> None:
-        from zubrel.certain.stage import certain
+        from zubrel.certain.stage import Looking
         from zubrel.narrated.early import told_early
 
-        self.begun = True
         with suppress(EndlessSettling):  # the proof tells of that, and how
-            self.told = told_early(certain(self.system, work, self.budget))
+            self.looking = self.looking or Looking(self.system, self.budget)
+            self.told = told_early(self.looking.go_on(work))
 
     def added_to(self, report: Report) -> Report:
         """The report; where it proves nothing as a whole, with what is certain all the same."""
         if report.complete:
             self._compare(report)
             return report
-        if not self.begun:
+        if self.told is None:
             with suppress(LimitReached, MemoryError):
                 self._look(CERTAIN_LATE)
         if self.told is None:

@@ -52,6 +52,9 @@ HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
 
 # what is certain before a proof ends
 
-CERTAIN_AFTER, CERTAIN, CERTAIN_LATE = 1.5 * SECOND, 4.5 * SECOND, 0.8 * SECOND
-"""Work on a proof before something certain is looked for in its midst, work on that, and how much
-where a limit came first (wins of 40 to 160 moves in 0.1 to 0.6 s, most moves that doom in 5)."""
+CERTAIN = ((1.5 * SECOND, 1 * SECOND), (5 * SECOND, 3.5 * SECOND))
+"""Work on a proof before something certain is looked for in its midst, and work on that; twice, so
+that a proof of three seconds is not held up by much (wins of 40 to 160 moves are known after 0.1 to
+0.6 s, most moves that doom after five)."""
+CERTAIN_LATE = 0.8 * SECOND
+"""Work on that where a limit came first."""

@@ -125,8 +125,8 @@ class Budget:
             allowance.left -= self.work - began
 
     def meanwhile(self, units: float, do: Callable[[], None]) -> None:
-        """Once so much work was done, interrupt it for something else, which counts aside."""
-        self._meanwhile = (units, do)
+        """Once so much more work was done, interrupt it for something else, which counts aside."""
+        self._meanwhile = (self.work + units, do)
 
     def aside(self) -> Budget:
         """A budget of its own for work in between: the same limits and clock, another count."""

@@ -68,6 +68,10 @@ class Hunt:
         """By the place of the move among the moves, and whether luck decides."""
         self.places = {s.number: n for n, m in enumerate(self.system.moves) for s in m.steps}
         self.weights = [_weight(self.system, step) for step in self.system.steps]
+        self.aims = _aims(self.system, self.weights)
+        """Steps that no play was aimed at yet."""
+        self.looked: set[int] = set()
+        """Live rooms of which every exit was tried."""
 
     def first_win(self) -> bool:
         """Find a win from the start, and remember its play; whether there is one for sure."""
@@ -78,14 +82,12 @@ class Hunt:
 
     def run(self) -> None:
         """Look for dooms until work or time is spent, and then raise what `spend` raises."""
-        looked: set[int] = set()
-        aims = _aims(self.system, self.weights)
         while True:
-            for name in [n for n in self.live if n not in looked]:
-                looked.add(name)
+            for name in [n for n in self.live if n not in self.looked]:
+                self.looked.add(name)
                 self._leave(self.rooms.room(name))
-            if aims:
-                self._rush(aims.pop(0))
+            if self.aims:
+                self._rush(self.aims.pop(0))
             else:
                 self._wander()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from contextlib import suppress
 from functools import cached_property
 
@@ -66,21 +67,42 @@ def certain(system: System, work: float, budget: Budget) -> Certain:
 
     Raises `EndlessSettling` where a play that is looked at never comes to rest.
     """
-    aside = budget.aside()
-    seeker = Seeker(system, aside)
-    hunt = Hunt(seeker)
-    if seeker.is_hopeless(hunt.start):
-        log.info("there is no win, as sets of values tell, %.0f units of work", aside.work)
-        return Certain(system, seeker.relaxation, None, True, ())
-    won = False
-    with suppress(LimitReached, MemoryError), aside.within(work * FOR_A_WIN):
-        won = hunt.first_win()
-    log.info("a win %s, %.0f units of work", "is known" if won else "was not found", aside.work)
-    if not won:
-        return Certain(system, seeker.relaxation, None, False, ())
-    for search, until in ((hunt.run, FOR_DOOMS), (hunt.shorten, 1.0)):
-        with suppress(LimitReached, MemoryError), aside.within(work * until - aside.work):
-            search()
-    dooms = tuple(every_doom(hunt))
-    log.info("%d moves certainly doom, %.0f units of work", len(dooms), aside.work)
-    return Certain(system, seeker.relaxation, hunt.win(), False, dooms)
+    return Looking(system, budget).go_on(work)
+
+
+class Looking:
+    """A look that can be gone on with; what was found is kept."""
+
+    def __init__(self, system: System, budget: Budget) -> None:
+        self.system = system
+        self.budget = budget.aside()
+        self.seeker = Seeker(system, self.budget)
+        self.hunt = Hunt(self.seeker)
+        self.unwinnable = self.seeker.is_hopeless(self.hunt.start)
+        self.won = False
+        if self.unwinnable:
+            log.info("there is no win, as sets of values tell")
+
+    def go_on(self, work: float) -> Certain:
+        """What is certain after so much more work."""
+        if not self.unwinnable:
+            began = self.budget.work
+            if not self.won:
+                self._within(self._first_win, began + work * FOR_A_WIN)
+            if self.won:
+                self._within(self.hunt.run, began + work * FOR_DOOMS)
+                self._within(self.hunt.shorten, began + work)
+                self._within(self.hunt.run, began + work)
+        dooms = tuple(every_doom(self.hunt))
+        log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)
+        win = self.hunt.win() if self.won else None
+        return Certain(self.system, self.seeker.relaxation, win, self.unwinnable, dooms)
+
+    def _within(self, do: Callable[[], None], until: float) -> None:
+        with suppress(LimitReached, MemoryError), self.budget.within(until - self.budget.work):
+            do()
+
+    def _first_win(self) -> None:
+        self.won = self.hunt.first_win()
+        if self.won:
+            log.info("a win is known, %.0f units of work", self.budget.work)

@@ -37,6 +37,7 @@ class ProgressLine:
         self.drawn_at = 0.0
         self.said_at = time.monotonic()
         self._bar: Any = None
+        self._told = False
         budget.on_check = self.tick
 
     def stage(self, words: str) -> None:
@@ -56,6 +57,7 @@ class ProgressLine:
         if self.drawing:
             try:
                 self._draw()
+                self._told = self._told or bool(lines)
                 for line in lines:
                     self._bar.console.print(line, markup=False, soft_wrap=True)
             except (OSError, ValueError):
@@ -120,5 +122,7 @@ class ProgressLine:
             with suppress(OSError, ValueError):  # there is nothing left to wipe
                 self._bar.stop()
             self._bar = None
+            if self._told:
+                print(file=sys.stderr)  # what comes next is the result
         self.drawing = self.saying = False
         self.budget.on_check = None
