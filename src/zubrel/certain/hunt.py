@@ -235,7 +235,9 @@ class Hunt:
             line.append((room, exit_))
             if self.rooms.is_over(exit_.target):
                 return None
-            room = self.rooms.room(exit_.target)
+            there = self.rooms.room(exit_.target)
+            self.came.setdefault(there.name, (room.name, exit_))
+            room = there
         return line if line and line[-1][1].step == steps[-1] else None
 
     def _still_dooms(self, line: Sequence[tuple[Room, Exit]]) -> bool:
