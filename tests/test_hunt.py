@@ -1,0 +1,250 @@
+"""Plans, quick wins and the hunt for moves that doom: by hand, and in random worlds."""
+
+import unittest
+
+from benchmarks.families import realm
+
+from tests.stress_worlds import passage_world, stress_world, trade_world
+from tests.test_against_reference import scalar, world_of
+from zubrel.api import loads
+from zubrel.base.budget import Budget, LimitReached, Limits, WorkSpent
+from zubrel.certain.hunt import Hunt
+from zubrel.certain.plans import Planner
+from zubrel.certain.stage import Looking, certain
+from zubrel.certain.wins import Seeker
+from zubrel.compiled.compile import compile_world
+from zubrel.compiled.relaxation import Relaxation
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.space import EndlessSettling
+from zubrel.findings.judged import judge
+from zubrel.narrated.early import told_early
+
+HEAD = "zubrel: 1\nstart: {at: quay}\nendings: {won: {name: Won, when: at tower}}\n"
+
+
+def system_of(text):
+    return compile_world(loads(HEAD + text))
+
+
+def known(text, work=200_000):
+    return certain(system_of(text), work, Budget(Limits()))
+
+
+def dooms(text):
+    return {(d.kind, d.step.rule.id): d for d in known(text).dooms}
+
+
+def small_systems(seeds):
+    for seed in seeds:
+        for make in (stress_world, trade_world, passage_world):
+            system = compile_world(world_of(make(seed)))
+            try:
+                yield f"{make.__name__} {seed}", system, scalar(system)
+            except EndlessSettling:
+                continue
+
+
+LANTERN = """
+items:
+  coin: {name: Coin, kind: money, max: 9}
+  lantern: Lantern
+  shell: {name: Shell, max: 4}
+areas:
+  quay:
+    finds: [lantern, shell, shell, shell]
+    ways: [market]
+  market: {ways: [{to: cave, needs: lantern}]}
+  cave: {ways: [tower]}
+  tower: {}
+shops: {stall: {at: market, buys: {lantern: 4, shell: 1}}}
+"""
+TOSS = """
+items: {coin: Coin}
+areas:
+  quay:
+    finds: [coin]
+    ways: [{to: tower, needs: coin}]
+    deeds: {toss: {needs: coin, chance: [{odds: 1, loses: coin}, {odds: 1, sets: {heads: true}}]}}
+  tower: {}
+facts: {heads: {}}
+"""
+
+
+class ByHand(unittest.TestCase):
+    def test_the_only_lantern_can_be_sold(self):
+        found = dooms(LANTERN)
+        self.assertEqual(set(found), {("softlock", "stall_sell_lantern")})
+        (doom,) = found.values()
+        # taken, carried to the market, sold: nothing is left in that it can do without
+        self.assertEqual([s.rule.id for s in doom.walk],
+                         ["quay_lantern", "quay_to_market", "stall_sell_lantern"])  # fmt: skip
+        self.assertEqual([s.rule.id for s in doom.onward],
+                         ["market_to_cave", "cave_to_tower"])  # fmt: skip
+
+    def test_a_lantern_that_is_sold_again_dooms_nobody(self):
+        again = LANTERN.replace("buys: {lantern", "sells: {lantern: 4}, buys: {lantern")
+        self.assertEqual(dooms(again), {})
+
+    def test_luck_is_to_blame_where_another_outcome_spares_the_player(self):
+        self.assertEqual(set(dooms(TOSS)), {("bad_luck", "toss")})
+
+    def test_where_all_outcomes_doom_luck_is_not_to_blame(self):
+        both = TOSS.replace("{odds: 1, sets: {heads: true}}",
+                            "{odds: 1, loses: coin, sets: {heads: true}}")  # fmt: skip
+        self.assertEqual(set(dooms(both)), {("softlock", "toss")})
+
+    def test_a_game_that_is_lost_for_good_is_over_and_not_doomed(self):
+        over = """
+areas: {quay: {ways: [tower, {to: reef, one_way: true}]}, reef: {}, tower: {}}
+""" + "endings: {won: {when: at tower}, sunk: {kind: bad, when: at reef}}\n"  # fmt: skip
+        text = "zubrel: 1\nstart: {at: quay}\n" + over
+        found = certain(compile_world(loads(text)), 100_000, Budget(Limits()))
+        self.assertEqual(found.dooms, ())
+        self.assertIsNotNone(found.win)
+
+    def test_what_cannot_be_carried_together_can_never_be_asked_for(self):
+        text = """
+items: {shard: {name: Shard, max: 20}}
+carry: [{limit: 3, of: [shard]}]
+areas:
+  quay:
+    finds: [{item: shard, count: 2}, {item: shard, count: 2}]
+    ways: [{to: tower, needs: 4 shard}]
+  tower: {}
+"""
+        found = known(text)
+        self.assertTrue(found.unwinnable)
+        early = told_early(found)
+        self.assertEqual([f.kind for f in early.findings][:1], ["unwinnable"])
+        said = " ".join(early.findings[0].explanation)
+        self.assertIn("no more than 2 can be had together", said)  # two more would not fit
+
+    def test_what_is_gained_once_is_counted_once(self):
+        text = """
+items: {oil: {name: Oil, max: 9}}
+areas:
+  quay: {finds: [oil, oil], ways: [{to: tower, needs: 3 oil}]}
+  tower: {}
+"""
+        self.assertTrue(known(text).unwinnable)
+        more = text.replace("finds: [oil, oil]", "finds: [oil, oil, oil]")
+        self.assertIsNotNone(known(more).win)
+
+    def test_lines_for_whoever_waits_name_file_and_line(self):
+        lines = told_early(known(LANTERN)).lines()
+        self.assertEqual(lines[0], "certain already: it can be won, in at most 4 moves")
+        self.assertRegex(lines[1], r"softlock stall_sell_lantern, <text>:\d+:\d+, after 3 moves")
+
+    def test_accepted_findings_stay_accepted(self):
+        accept = "accept: [{finding: softlock, of: stall_sell_lantern, because: so be it}]\n"
+        (finding,) = told_early(known(LANTERN + accept)).findings
+        self.assertTrue(finding.accepted)
+        self.assertEqual(finding.because, "so be it")
+
+
+class Plans(unittest.TestCase):
+    def test_a_plan_wins_when_its_operators_are_applied_to_sets(self):
+        held = made = 0
+        for name, system, space in small_systems(range(12)):
+            judged = judge(space)
+            relaxation = Relaxation(system, Budget(Limits()))
+            planner = Planner(relaxation)
+            for number in sorted(judged.live)[:: 1 + len(judged.live) // 8]:
+                start = relaxation.domains(space.packing.unpack([space.words[number]]))
+                plan = planner.plan(start)
+                with self.subTest(world=name, situation=number):
+                    self.assertIsNotNone(plan)
+                    self.assertGreaterEqual(len(plan), planner.cost(plan))
+                made += 1
+                held += relaxation.plan_holds(start, plan)
+        self.assertGreater(made, 100)
+        self.assertGreater(held, 0.9 * made)
+
+    def test_no_plan_is_a_proof_as_well(self):
+        refused = 0
+        for name, system, space in small_systems(range(12)):
+            judged = judge(space)
+            relaxation = Relaxation(system, Budget(Limits()))
+            planner = Planner(relaxation)
+            for number in sorted(judged.doomed)[:: 1 + len(judged.doomed) // 8]:
+                start = relaxation.domains(space.packing.unpack([space.words[number]]))
+                if planner.plan(start) is None:
+                    refused += 1
+                    with self.subTest(world=name, situation=number):
+                        self.assertFalse(relaxation.may_win(start))
+        self.assertGreater(refused, 40)
+
+    def test_a_way_to_a_step_ends_with_it_and_can_be_walked(self):
+        found = 0
+        for name, system, _ in small_systems(range(8)):
+            seeker, walking = Seeker(system, Budget(Limits())), Walking(system)
+            hunt = Hunt(seeker)
+            for step in system.steps[:12]:
+                path = seeker.to_step(hunt.start, step.number, 20)
+                if path is None:
+                    continue
+                word = walking.start()
+                for number in hunt._spelled_out(path):
+                    word = walking.after(word, system.steps[number])
+                    with self.subTest(world=name, step=step.rule.id):
+                        self.assertIsNotNone(word)
+                with self.subTest(world=name, step=step.rule.id):
+                    self.assertEqual(path[-1].step, step.number)
+                found += 1
+        self.assertGreater(found, 80)
+
+
+class Work(unittest.TestCase):
+    def test_more_work_keeps_what_was_found_and_finds_no_less(self):
+        system = compile_world(loads(realm("s", 1)))
+        looking = Looking(system, Budget(Limits()))
+        before: set[int] = set()
+        for _ in range(4):
+            now = {d.step.number for d in looking.go_on(300_000).dooms}
+            self.assertLessEqual(before, now)
+            before = now
+        self.assertTrue(before)
+
+    def test_work_aside_does_not_count(self):
+        budget = Budget(Limits())
+        certain(system_of(LANTERN), 100_000, budget)
+        self.assertEqual(budget.work, 0)
+
+    def test_a_limit_ends_the_look_with_what_it_has(self):
+        budget = Budget(Limits(seconds=0.001), before=10)
+        with self.assertRaises(LimitReached):
+            budget.check_limits()
+        looking = Looking(system_of(LANTERN), Budget(Limits()))
+        looking.budget.on_check = budget.check_limits
+        found = looking.go_on(1e9)  # without the limit it would go on for long
+        self.assertLess(looking.budget.work, 1e8)
+        self.assertFalse(found.unwinnable)
+
+    def test_something_else_is_done_in_the_midst_of_work_once_and_in_its_time(self):
+        budget, done = Budget(Limits()), []
+        budget.meanwhile(50_000, lambda: done.append(budget.work))
+        for _ in range(100):
+            budget.spend(1_000)
+        self.assertEqual(len(done), 1)
+        self.assertGreaterEqual(done[0], 50_000)
+        self.assertLess(done[0], 60_000)
+
+    def test_what_is_done_in_between_may_wait_for_more_and_shares_no_ceiling(self):
+        budget, done = Budget(Limits()), []
+
+        def again():
+            done.append(budget.work)
+            if len(done) < 3:
+                budget.meanwhile(20_000, again)
+            budget.aside().spend(10**9)  # far beyond the share of the work it interrupts
+
+        budget.meanwhile(20_000, again)
+        with self.assertRaises(WorkSpent), budget.within(90_000):
+            while True:
+                budget.spend(1_000)
+        self.assertEqual(len(done), 3)
+        self.assertEqual(done, sorted(done))
+
+
+if __name__ == "__main__":
+    unittest.main()
