@@ -1,0 +1,111 @@
+"""What was certain before a limit, in every form in which a report is written."""
+
+import json
+import unittest
+
+from junitparser import JUnitXml
+
+from tests.program import ProgramTest
+from tests.test_certain import MANY
+
+CUT = ("--max-situations", "20000", "--engine", "explicit")
+HOPELESS = MANY.replace("needs: [lens, oil]", "needs: 2 lens")
+ACCEPT = "accept: [{finding: softlock, of: smash, because: it is a sad story}]\n"
+
+
+class Forms(ProgramTest):
+    def check(self, world, *options, code):
+        self.write("w.yaml", world)
+        return self.zubrel("check", "w.yaml", *CUT, *options, code=code).stdout
+
+    def test_text_shows_the_walk_and_why_no_win_is_left(self):
+        text = self.check(MANY, code=1)
+        for words in ("INCOMPLETE", "softlock  smash", "which can never be had again",
+                      "It was used up by move 2", "Smash the lens"):  # fmt: skip
+            self.assertIn(words, text)
+        self.assertNotIn("so nothing is proved", text)
+
+    def test_quiet_text_is_a_line_a_finding(self):
+        text = self.check(MANY, "--quiet", code=1)
+        self.assertIn("error  softlock  smash", text)
+        self.assertNotIn("Smash the lens", text)
+
+    def test_unwinnable_is_the_verdict_whatever_else_is_unknown(self):
+        text = self.check(HOPELESS, code=1)
+        self.assertIn("UNWINNABLE", text)
+        self.assertIn("The search for all else stopped at", " ".join(text.split()))
+        self.assertIn("but no more than 1 can be had together", " ".join(text.split()))
+
+    def test_unreachable_things_are_told_under_their_root(self):
+        found = json.loads(self.check(HOPELESS, "--format", "json", code=1))
+        causes = {f["subject"]: f["cause"] for f in found["findings"] if f["kind"] == "unreachable"}
+        self.assertLessEqual({"tower", "lit", "quay_to_tower"}, causes.keys())
+        self.assertIn(causes["tower"], ("lit", "quay_to_tower", None))
+        early = [f for f in found["findings"] if f["kind"] in ("unwinnable", "unreachable")]
+        self.assertTrue(all(f["certain"] for f in early))
+
+    def test_sarif_and_junit_have_the_finding_beside_the_cut_search(self):
+        sarif = json.loads(self.check(MANY, "--format", "sarif", code=1))
+        (run,) = sarif["runs"]
+        self.assertIn(("softlock", "error"), {(r["ruleId"], r["level"]) for r in run["results"]})
+        junit = JUnitXml.fromstring(self.check(MANY, "--format", "junit", code=1).encode())
+        (suite,) = junit
+        self.assertEqual((suite.errors, suite.failures), (1, 1))
+
+    def test_markdown_does_not_say_that_nothing_is_proved(self):
+        text = self.check(MANY, "--format", "markdown", code=1)
+        self.assertIn("what is told is certain", text)
+        self.assertIn("smash", text)
+
+    def test_what_the_author_accepts_is_no_reason_to_fail(self):
+        text = self.check(MANY + ACCEPT, code=3)
+        self.assertIn("it is a sad story", text)
+
+    def test_a_higher_bar_lets_certain_warnings_pass(self):
+        # nothing asks for the oil any more, and so it is a warning that nobody finds it
+        world = MANY.replace("finds: [lens, oil,", "finds: [lens, {item: oil, needs: 2 lens},")
+        world = world.replace("needs: [lens, oil]", "needs: lens")
+        found = json.loads(self.check(world, "--format", "json", code=1))
+        kinds = {(f["kind"], f["severity"]) for f in found["findings"]}
+        self.assertIn(("unreachable", "warning"), kinds)
+
+    def test_the_page_has_it_too(self):
+        self.write("w.yaml", MANY)
+        self.zubrel("report", "w.yaml", *CUT, "-o", "w.html", code=3)
+        page = (self.folder / "w.html").read_text(encoding="utf-8")
+        self.assertIn("what is told is certain", page)
+        self.assertIn("Smash the lens", page)
+        self.assertIn("softlock", page)
+
+    def test_from_python_too(self):
+        import zubrel
+
+        report = zubrel.check(zubrel.loads(MANY), zubrel.Limits(20_000, engine="explicit"))
+        (finding,) = (f for f in report.findings if f.kind == "softlock")
+        self.assertTrue(finding.certain)
+        self.assertEqual(finding.proof.before[-1].rule, "quay_to_tower")
+        self.assertFalse(report.complete)
+
+
+class Comparisons(ProgramTest):
+    def test_a_cut_search_is_no_proof_that_a_finding_is_gone(self):
+        self.write("old.yaml", MANY)
+        self.write("new.yaml", MANY.replace("deeds: {smash: {name: Smash the lens, takes: lens}}",
+                                            "deeds: {}"))  # fmt: skip
+        done = self.zubrel("compare", "old.yaml", "new.yaml", *CUT)
+        self.assertNotEqual(done.returncode, 0)
+        self.assertNotIn("Traceback", done.stderr)
+
+    def test_several_worlds_are_told_one_after_the_other(self):
+        self.write("a.yaml", MANY)
+        self.write("b.yaml", HOPELESS)
+        done = self.zubrel("check", "a.yaml", "b.yaml", *CUT, "--format", "json", code=1)
+        verdicts = [r["verdict"] for r in json.loads(done.stdout)]
+        self.assertEqual(verdicts, ["incomplete", "unwinnable"])
+        both = self.zubrel("check", "a.yaml", "b.yaml", *CUT, "--jobs", "2", "--format", "json")
+        again = [r["verdict"] for r in json.loads(both.stdout)]
+        self.assertEqual(again, verdicts)
+
+
+if __name__ == "__main__":
+    unittest.main()
