@@ -19,6 +19,7 @@ from zubrel.findings.detectors.softlocks import words_of
 from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace
+from zubrel.narrated.narrate import told_of
 from zubrel.narrated.reasons.chains import Reasons
 from zubrel.narrated.replay import Walked, walked_along
 from zubrel.narrated.report import Proof, Report, Told, Win
@@ -106,22 +107,7 @@ def _unreachable(certain: Certain) -> Iterator[Finding]:
 
 def _without_walk(finding: Finding, reasons: Sequence[str]) -> Told:
     """A finding of which no walk can be shown, because there is none."""
-    return Told(
-        kind=finding.kind,
-        severity=finding.severity,
-        subject=finding.subject,
-        message=finding.message,
-        span=finding.span,
-        evidence=(),
-        explanation=tuple(reasons),
-        situations=None,
-        points=(),
-        cause=finding.cause,
-        accepted=False,
-        because=None,
-        certain=True,
-        proof=Proof(()),
-    )
+    return replace(told_of(finding, (), reasons), certain=True, proof=Proof(()))
 
 
 def win_of(certain: Certain) -> Win | None:
@@ -147,23 +133,11 @@ def _told(certain: Certain, doom: Doom) -> Told:
         if moves
         else "Then the player is stuck: there is no move at all."
     )
-    return Told(
-        kind=doom.kind,
-        severity="error",
-        subject=rule.id,
-        message=words_of(world, rule, doom.by_luck),
-        span=rule.span,
-        evidence=lines_of(world, walked),
-        explanation=(aftermath, *_reasons(certain, after, walked)),
-        situations=None,
-        points=(),
-        cause=None,
-        accepted=False,
-        because=None,
-        shortest=False,
-        certain=True,
-        proof=Proof(lines_of(world, before)[len(walked) - 1 :]),
-    )
+    finding = Finding(doom.kind, "error", rule.id, words_of(world, rule, doom.by_luck), rule.span)
+    reasons = (aftermath, *_reasons(certain, after, walked))
+    told = told_of(finding, lines_of(world, walked), reasons)
+    proof = Proof(lines_of(world, before)[len(walked) - 1 :])
+    return replace(told, shortest=False, certain=True, proof=proof)
 
 
 def _reasons(certain: Certain, future: Future, walked: Sequence[Walked]) -> list[str]:

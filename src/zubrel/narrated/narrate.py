@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+
+from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
 from zubrel.checked.conditions import DONE
@@ -48,6 +50,26 @@ def nothing_known(path: str, title: str, stopped: str, seconds: float) -> Report
         seconds=seconds,
         shortest_win=None,
         findings=(),
+    )
+
+
+def told_of(
+    finding: Finding, evidence: tuple[MoveLine, ...] = (), explanation: Iterable[str] = ()
+) -> Told:
+    """A finding with its walk and its explanation, as far as that is all there is to tell."""
+    return Told(
+        kind=finding.kind,
+        severity=finding.severity,
+        subject=finding.subject,
+        message=finding.message,
+        span=finding.span,
+        evidence=evidence,
+        explanation=tuple(explanation),
+        situations=finding.situations,
+        points=(),
+        cause=finding.cause,
+        accepted=finding.accepted,
+        because=finding.because,
     )
 
 
@@ -150,21 +172,12 @@ class _Narrator:
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
         explanation = self._explanation(finding, walked)
-        return Told(
-            kind=finding.kind,
-            severity=finding.severity,
-            subject=finding.subject,
-            message=finding.message,
-            span=finding.span,
-            evidence=self._lines(walked),
-            explanation=(*self._aftermath(finding, walked), *explanation),
-            situations=finding.situations,
-            points=tuple(self._point(c) for c in finding.closings),
-            cause=finding.cause,
-            accepted=finding.accepted,
-            because=finding.because,
-            shortest=finding.trace is None or finding.trace.shortest,
+        told = told_of(
+            finding, self._lines(walked), (*self._aftermath(finding, walked), *explanation)
         )
+        points = tuple(self._point(c) for c in finding.closings)
+        shortest = finding.trace is None or finding.trace.shortest
+        return replace(told, points=points, shortest=shortest)
 
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:
         key = id(walked)
