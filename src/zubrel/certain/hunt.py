@@ -156,9 +156,11 @@ class Hunt:
         plan = self.seeker.plan(room)
         assert plan is not None, "from a live room a win is possible"
         for exit_ in room.exits:
+            # a game that is over is not doomed; a move that surely dooms is known already
             if self._is_known(exit_) or self.rooms.is_over(exit_.target):
                 continue
             domains = self.seeker.relaxation.domains(self.rooms.values(exit_.target))
+            # most exits leave the old plan possible, which is tried for a fraction of a fixpoint
             if self.seeker.relaxation.plan_holds(domains, plan[1]):
                 continue
             if self._is_lost(self.rooms.room(exit_.target)):
@@ -321,6 +323,7 @@ class Hunt:
 
     def _halve(self, line: Sequence[tuple[Room, Exit | None]]) -> None:
         """Find the exit of a line by which it is lost: live before, lost after."""
+        # the start of every line is live, and its end is lost
         low = max(n for n, (room, _) in enumerate(line) if room.name in self.live)
         high = min(n for n, (room, _) in enumerate(line) if n > low and room.name in self.lost)
         while high - low > 1:
@@ -330,6 +333,7 @@ class Hunt:
                 high = middle
             elif self._is_live(room, PROOF):
                 low = middle
+            # no win was found in a hurry: the room right before the lost one is worth a longer look
             elif self._is_live(line[high - 1][0], LONG_PROOF):
                 low = high - 1
             else:

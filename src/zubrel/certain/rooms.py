@@ -100,6 +100,7 @@ class Rooms:
             return ()
         area = word & self.place
         key = word & self._matters[area]
+        # the difference is kept, not the result: it is the same wherever else the situations differ
         known = self._known[area].get(key)
         if known is None:
             self.budget.spend(EXPAND)

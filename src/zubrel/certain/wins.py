@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Iterator
-from random import Random
 
 from zubrel.base.budget import Budget
 from zubrel.certain.plans import Planner
@@ -34,7 +33,6 @@ class Seeker:
         self.rooms = Rooms(system, budget)
         self.relaxation = Relaxation(system, budget)
         self.planner = Planner(self.relaxation)
-        self.random = Random(0)
         self._plans: dict[int, tuple[int, list[int]] | None] = {}
 
     def plan(self, room: Room) -> tuple[int, list[int]] | None:
@@ -93,6 +91,7 @@ class _Search:
             plan = self._plan(room)
             if plan is None:
                 continue
+            # most plans hold as they are; what they miss is found by looking around
             won = self._walk_ahead(room, *plan) or self._look_around(room, plan[0])
             if won is not None:
                 return [*self._path(won[0]), won[1]]
@@ -110,6 +109,7 @@ class _Search:
 
     def _push(self, cost: float, name: int) -> None:
         self.tick += 1
+        # of equal ones the latest: it goes on where the last plan has ended
         heapq.heappush(self.queue, (cost, -self.tick, name))
 
     def _reach(self, room: Room, exit_: Exit, cost: float) -> Room | None:
@@ -130,6 +130,7 @@ class _Search:
             if chosen is None:
                 return None
             exit_ = chosen
+            # a plan may name a step several times: what adds up is made again and again
             wanted.remove(exit_.step)
             if self._is_there(exit_):
                 return here.name, exit_

@@ -60,6 +60,7 @@ class Relaxation:
         """All values that may be reached; with `to_win` no more than are needed for a win."""
         domains = list(start)
         run, watching = self.operators.run, self.operators.watching
+        # what is there at first counts in full
         most = {v: domains[v].bit_length() - 1 for v in self._capped}
         counted: set[tuple[int, int]] = set()
         due: list[int] = list(range(len(run)))
@@ -71,6 +72,7 @@ class Relaxation:
             for number in due:
                 waiting[number] = 0
                 adding = self._adding.get(number, ())
+                # kept, so that what cannot be added up can be taken out again
                 before = [domains[a.variable] for a in adding]
                 run[number](domains, domains, gained)
                 woken: list[int] = []

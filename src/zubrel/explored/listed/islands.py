@@ -92,6 +92,7 @@ class Islands:
         """Put unended situations, in place, on the first area of their island; its size."""
         place, ending = (self.packing.fields[v] for v in (PLACE, ENDING))
         ended = (columns[ending.word] & np.uint64(ending.mask)) != 0
+        # a game that has ended stays in its area: nobody walks any more
         going_on: Any = np.flatnonzero(~ended) if ended.any() else slice(None)
         sizes = np.ones(len(columns[0]), np.int64)
         here = [column[going_on] for column in columns]
@@ -143,6 +144,7 @@ class _IslandSearch:
 
     def _prepare(self) -> None:
         """The rules of each area; of plain ways also where they lead."""
+        # walking on an island is no move between nodes
         plain = {(way.step, way.here): way.there for way in self.islands.open_ways.ways}
         self.at = [
             [
@@ -169,6 +171,7 @@ class _IslandSearch:
                 self._expand(explored, end)
                 self.budget.spend(2 * (end - explored))
                 explored = end
+        # a share of work that is spent is somebody else's business, a limit ends this search
         except WorkSpent:
             raise
         except LimitReached as limit:

@@ -100,6 +100,7 @@ class SymbolicWalks:
             space.pause()
             after = after | space.forth(step, self.layers[-1])
         self.layers.append(after & self.allowed & ~self.near)
+        # each situation stands in one layer only, the first that comes to it
         self.near = self.near | self.layers[-1]
         space.patience -= self.layers[-1].node_count() * len(space.system.steps)
 
@@ -114,6 +115,7 @@ class SymbolicWalks:
     def _step_into(self, here: Diagram, sources: Diagram) -> tuple[Step, Diagram]:
         """The first step of the world that leads from some source to a situation."""
         into = self.space.settling.before(here)
+        # where nothing happens by itself, a step that sets other bits needs no preimage
         bits = here.pick_cube() if into == here else None
         for step in self.space.system.steps:
             one = self.space.relations[step.number]
@@ -142,6 +144,7 @@ class SymbolicWalks:
             if (meeting := ahead & behind[-1]).satisfiable():
                 here = self._one(meeting)
                 return (*self._steps_through(self.layers, here), *self._steps_on(here, behind))
+            # whichever front is cheaper grows: work is about nodes times steps
             cost = behind[-1].node_count()
             if ahead.node_count() < cost:
                 self._add_layer()
@@ -173,6 +176,7 @@ class SymbolicWalks:
     def _some_play(self, wanted: Diagram) -> Trace:
         """A play into `wanted`: the beginning of one that is known, or else a new one."""
         others = [] if self.everywhere is None else self.everywhere.plays
+        # a beginning of a play that is known costs nothing, and shows many findings at once
         for steps, situations, combined in (*self.plays, *others):
             if (combined & wanted).satisfiable():
                 place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())
@@ -192,6 +196,7 @@ class SymbolicWalks:
         here, steps = self._one(self.grown[place] & wanted), list[Step]()
         while place > 0:
             # `here` is in the set number `place` and in none before: the step before it added it
+            # None: the player walked about, which is found again on its island alone
             step = self.by[place - 1]
             if step is None:
                 stretch, here = self._across(here, self.grown[place - 1])
@@ -212,6 +217,7 @@ class SymbolicWalks:
     def _replanned(self, steps: list[Step], wanted: Diagram) -> list[Step]:
         """The moves of a play that are no mere walks, each time the nearest that spoils nothing."""
         space, walking = self.space, self.space.walking
+        # what can still come to the goal: a move that leaves it would spoil the play
         estimate = space.closed(wanted, space.back, self.allowed, backwards=True)
         left = [step for step in steps if not _walks(step)]
         walks: dict[int, list[Step]] = {}
@@ -227,8 +233,10 @@ class SymbolicWalks:
                 return steps
             path, word = stretch
             plan += path
+            # each move of the old play is made once; how often it is needed the old play tells
             if path and path[-1] in left:
                 left.remove(path[-1])
+        # replanning is greedy, and may well be worse
         return plan if len(plan) < len(steps) else steps
 
     def _nearest(
@@ -303,6 +311,7 @@ class SymbolicWalks:
 
     def _shortened(self, steps: list[Step], wanted: Diagram) -> list[Step]:
         """Without every stretch that can be left out with the rest still possible."""
+        # long stretches first: most of what can go hangs together
         size = len(steps) // 2
         while size:
             place = 0

@@ -118,6 +118,7 @@ class _Work:
         for asked in self._open_questions(win):
             if asked.question.counts_moves:
                 counting.append(asked)
+            # the first lens was made anyway
             elif self.lens.answers(asked.formulas(self.system), asked.question.steps):
                 first.append(asked)
             else:
@@ -145,6 +146,7 @@ class _Work:
         """What has to be asked, without what the first lens refutes at once."""
         acting = [s for move in self.lens.acting for s in move.steps]
         possible = {s.number for s in acting if self.lens.possible(s)}
+        # a win shows by itself what it does without; only whether that is ever had is left to ask
         skips = [q for q in SKIPPABLE.questions(self.system) if win is not None]
         shown = {} if win is None else {s.subject: s for s in shown_by(win, skips, self.system)}
         for asked in every_question(self.system):

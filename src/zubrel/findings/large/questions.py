@@ -112,6 +112,7 @@ def in_batches(system: System, asked: Sequence[Asked]) -> Iterator[list[Asked]]:
 
     Questions that depend on the very same formulas count as one.
     """
+    # whoever can be missed can be unreachable too, and both depend on the same formula
     alike: dict[tuple[bool, tuple[Formula, ...]], list[Asked]] = {}
     for one in asked:
         long = one.subject in system.world.quests
