@@ -14,7 +14,7 @@ from zubrel.checked.effects import Give, Lose, SetMark, Take, Wear
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
-from zubrel.compiled.parts import ENDING, PLACE
+from zubrel.compiled.parts import ENDING
 from zubrel.compiled.system import System
 from zubrel.explored.space import S, Walks
 from zubrel.findings.detector import Question, SubjectDetector
@@ -217,7 +217,9 @@ def _only_the_end_is_left(judged: Judged[S], missed: S) -> bool:
     for move in judged.system.moves:
         for step in move.steps:
             tried = space.possible(step) & missed
-            walks = move.rule.kind == "way" and all(c.variable == PLACE for c in step.changes)
+            # that an area was visited comes of walking there
+            keys_changed = {judged.system.variables[c.variable].key[0] for c in step.changes}
+            walks = move.rule.kind == "way" and keys_changed <= {"place", "visited"}
             staying = space.before(step, missed) if walks and tried else missed - missed
             if tried and tried - space.before(step, judged.ended) - staying:
                 return False
