@@ -1,0 +1,120 @@
+"""Facts of a system that need no search, held against all situations of random worlds."""
+
+import unittest
+
+from tests.random_worlds import random_world
+from tests.stress_worlds import stress_world, trade_world
+from tests.test_against_reference import scalar, world_of
+from zubrel.compiled.compile import compile_world
+from zubrel.compiled.facts import excluded, parts_of
+from zubrel.compiled.formulas import Opposite, Within
+from zubrel.compiled.parts import Operation
+from zubrel.explored.space import EndlessSettling
+
+
+def spaces(seeds):
+    for seed in seeds:
+        for make in (random_world, stress_world, trade_world):
+            system = compile_world(world_of(make(seed)))
+            try:
+                yield f"{make.__name__} {seed}", system, scalar(system)
+            except EndlessSettling:
+                continue
+
+
+class Facts(unittest.TestCase):
+    SEEDS = range(25)
+
+    def test_what_stays_true_is_never_left(self):
+        held = 0
+        for name, system, space in spaces(self.SEEDS):
+            parts = {p for m in system.moves for p in parts_of(m.guard)}
+            for part in (p for p in parts if system.rising.for_good(p)):
+                here = space.where(part)
+                outside = space.everything - here
+                left = [s for s in system.steps if here & space.before(s, outside)]
+                with self.subTest(world=name, part=part):
+                    self.assertEqual([s.rule.id for s in left], [])
+                held += bool(here and outside)
+        self.assertGreater(held, 40)
+
+    def test_what_is_done_once_is_never_possible_again(self):
+        once = 0
+        for name, system, space in spaces(self.SEEDS):
+            for move in filter(system.once_only, system.moves):
+                after = [space.after(step, space.everything) for step in move.steps]
+                (later,) = space.reached_from([frozenset().union(*after)])
+                again = [s for s in move.steps if space.possible(s) & later]
+                with self.subTest(world=name, rule=move.rule.id):
+                    self.assertEqual(again, [])
+                once += bool(later)
+        self.assertGreater(once, 100)
+
+    def test_marks_are_low_at_first_and_never_fall(self):
+        seen = 0
+        for name, system, space in spaces(self.SEEDS):
+            for mark in system.marks:
+                domain = system.variables[mark]
+                high = space.where(Within(mark, domain.high, domain.high))
+                start = space.at_end_of(space.walks().shortest(space.everything))
+                with self.subTest(world=name, mark=domain.key):
+                    self.assertFalse(high & start)
+                    (later,) = space.reached_from([high])
+                    self.assertEqual(later, high)
+                seen += bool(high)
+        self.assertGreater(seen, 150)
+
+    def test_a_move_that_its_own_change_rules_out_never_follows_itself(self):
+        barred = 0
+        for name, system, space in spaces(self.SEEDS):
+            for move in system.moves:
+                for step in move.steps:
+                    if any(excluded(move.guard, c) for c in system.lone_changes(step)):
+                        possible = frozenset().union(*(space.possible(s) for s in move.steps))
+                        with self.subTest(world=name, rule=move.rule.id):
+                            self.assertEqual(space.before(step, possible), frozenset())
+                        barred += 1
+        self.assertGreater(barred, 200)
+
+    def test_lone_changes_are_what_is_there_afterwards(self):
+        looked = 0
+        for name, system, space in spaces(range(10)):
+            for step in system.steps:
+                for change in system.lone_changes(step):
+                    if change.operation is Operation.SET:
+                        there = Within(change.variable, change.number, change.number)
+                        after = space.after(step, space.everything)
+                        with self.subTest(world=name, rule=step.rule.id):
+                            self.assertLessEqual(after, space.where(there))
+                        looked += bool(after)
+        self.assertGreater(looked, 150)
+
+    def test_who_is_in_a_region_that_was_left_never_comes_back(self):
+        left = 0
+        for name, system, space in spaces(self.SEEDS):
+            region = system.regions
+            for area in range(system.variables[0].size):
+                here = space.where(system.translator.within(0, area, area))
+                (later,) = space.reached_from([here])
+                for other, number in region.items():
+                    if number < region[area]:
+                        there = space.where(system.translator.within(0, other, other))
+                        with self.subTest(world=name, areas=(area, other)):
+                            self.assertFalse(later & there)
+                        left += bool(here and there)
+        self.assertGreater(left, 20)
+
+    def test_a_denied_part_is_read_as_what_it_denies(self):
+        system = compile_world(world_of(stress_world(0)))
+        for mark in system.marks:
+            domain = system.variables[mark]
+            low = Within(mark, domain.low, domain.low)
+            high = Within(mark, domain.high, domain.high)
+            self.assertTrue(system.is_low(mark, low))
+            self.assertTrue(system.is_low(mark, Opposite(high)))
+            self.assertFalse(system.is_low(mark, high))
+            self.assertFalse(system.is_low(mark, Opposite(low)))
+
+
+if __name__ == "__main__":
+    unittest.main()
