@@ -16,8 +16,12 @@ from benchmarks.limit import limit
 from benchmarks.worlds import ring
 
 RUNS = [
-    ("ring", 8, 7), ("ring", 8, 10), ("ring", 8, 13), ("ring", 8, 15), ("ring", 8, 17),
-]  # fmt: skip
+    ("ring", 8, 7),
+    ("ring", 8, 10),
+    ("ring", 8, 13),
+    ("ring", 8, 15),
+    ("ring", 8, 17),
+]
 
 
 PATIENCE = 90
@@ -33,9 +37,11 @@ def measure(who: str, family: str, *sizes: int) -> dict[str, Any]:
 
 def compare() -> None:
     print(f"Python {platform.python_version()}, {platform.machine()}; CPU seconds, search only")
-    print(f"{'world':14} {'situations':>11} {'script':>9} {'zubrel':>9} {'ratio':>7} "
-          f"{'B/sit.':>7} {'findings':>9} {'of search':>9} {'of the limit':>13} "
-          f"{'islands':>9} {'B/sit.':>7} {'of the limit':>13}")  # fmt: skip
+    print(
+        f"{'world':14} {'situations':>11} {'script':>9} {'zubrel':>9} {'ratio':>7} "
+        f"{'B/sit.':>7} {'findings':>9} {'of search':>9} {'of the limit':>13} "
+        f"{'islands':>9} {'B/sit.':>7} {'of the limit':>13}"
+    )
     for family, *sizes in RUNS:
         script = measure("script", family, *sizes)
         mine = measure("zubrel", family, *sizes)
@@ -46,11 +52,13 @@ def compare() -> None:
             raise SystemExit(f"{family} {sizes}: the counts differ: {counts}")
         ratio = script["seconds"] / mine["seconds"]
         whole = every["seconds"] / every["forward"]
-        print(f"{family + ' ' + '×'.join(map(str, sizes)):14} {mine['situations']:>11,} "
-              f"{script['seconds']:>9.3f} {mine['seconds']:>9.3f} {ratio:>6.1f}× "
-              f"{mine['bytes']:>7.0f} {every['seconds']:>9.3f} {whole:>8.1f}×"
-              f"{_against_limit(sizes, mine):>13} {islands['seconds']:>9.3f} "
-              f"{islands['bytes']:>7.0f} {_against_limit(sizes, islands):>13}")  # fmt: skip
+        print(
+            f"{family + ' ' + '×'.join(map(str, sizes)):14} {mine['situations']:>11,} "
+            f"{script['seconds']:>9.3f} {mine['seconds']:>9.3f} {ratio:>6.1f}× "
+            f"{mine['bytes']:>7.0f} {every['seconds']:>9.3f} {whole:>8.1f}×"
+            f"{_against_limit(sizes, mine):>13} {islands['seconds']:>9.3f} "
+            f"{islands['bytes']:>7.0f} {_against_limit(sizes, islands):>13}"
+        )
 
 
 def _against_limit(sizes: list[int], mine: dict[str, Any]) -> str:
@@ -65,8 +73,10 @@ def _against_limit(sizes: list[int], mine: dict[str, Any]) -> str:
 
 def families(names: list[str]) -> None:
     """Whole processes, from YAML to all findings: wall-clock seconds and peak memory."""
-    print(f"{'world':12} {'engine':9} {'situations':>22} {'verdict':11} {'findings':>8} "
-          f"{'seconds':>8} {'peak MiB':>8}")  # fmt: skip
+    print(
+        f"{'world':12} {'engine':9} {'situations':>22} {'verdict':11} {'findings':>8} "
+        f"{'seconds':>8} {'peak MiB':>8}"
+    )
     with tempfile.TemporaryDirectory() as folder:
         for name in names:
             world = Path(folder) / f"{name}.yaml"
@@ -76,20 +86,25 @@ def families(names: list[str]) -> None:
 
 def _one_family(name: str, world: Path) -> str:
     arguments = ["check", str(world), "--format", "json", "--max-seconds", str(PATIENCE)]
-    code = ("import resource, subprocess, sys, json, time\n"
-            "began = time.perf_counter()\n"
-            "done = subprocess.run([sys.executable, '-m', 'zubrel', *sys.argv[1:]],"
-            " capture_output=True, text=True)\n"
-            "peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss\n"
-            "print(json.dumps([time.perf_counter() - began, peak, done.stdout]))")  # fmt: skip
-    run = subprocess.run([sys.executable, "-c", code, *arguments], capture_output=True, text=True,
-                         check=True)  # fmt: skip
+    code = (
+        "import resource, subprocess, sys, json, time\n"
+        "began = time.perf_counter()\n"
+        "done = subprocess.run([sys.executable, '-m', 'zubrel', *sys.argv[1:]],"
+        " capture_output=True, text=True)\n"
+        "peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss\n"
+        "print(json.dumps([time.perf_counter() - began, peak, done.stdout]))"
+    )
+    run = subprocess.run(
+        [sys.executable, "-c", code, *arguments], capture_output=True, text=True, check=True
+    )
     seconds, peak, text = json.loads(run.stdout)
     found = json.loads(text)
     many = found["situations"] or found.get("classes", 0)
-    return (f"{name:12} {found['engine']:9} {many:>22.6g} "
-            f"{found['verdict']:11} {len(found['findings']):>8} {seconds:>8.2f} "
-            f"{peak / 1024:>8.0f}")  # fmt: skip
+    return (
+        f"{name:12} {found['engine']:9} {many:>22.6g} "
+        f"{found['verdict']:11} {len(found['findings']):>8} {seconds:>8.2f} "
+        f"{peak / 1024:>8.0f}"
+    )
 
 
 def whole_processes() -> None:
@@ -99,8 +114,9 @@ def whole_processes() -> None:
         world.write_text(ring(8, 10)[0], encoding="utf-8")
         bare = _best([sys.executable, "-c", "pass"])
         for words, arguments in {
-            "zubrel --help": ["--help"], "zubrel check, 8,193 situations": ["check", str(world)],
-        }.items():  # fmt: skip
+            "zubrel --help": ["--help"],
+            "zubrel check, 8,193 situations": ["check", str(world)],
+        }.items():
             seconds = _best([sys.executable, "-m", "zubrel", *arguments])
             print(f"{words}: {seconds:.2f} s ({seconds / bare:.0f}× a bare Python)")
 

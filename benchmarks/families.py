@@ -22,8 +22,13 @@ def chain(length: int) -> str:
 
 def keys(count: int) -> str:
     """`count` interchangeable keys and doors in a tree, one short of all: a wrong order strands."""
-    lines = ["zubrel: 1", f"title: {count} keys", f"start: {{at: a0, holding: {count // 2} key}}",
-             "items: {key: Key}", "areas:"]  # fmt: skip
+    lines = [
+        "zubrel: 1",
+        f"title: {count} keys",
+        f"start: {{at: a0, holding: {count // 2} key}}",
+        "items: {key: Key}",
+        "areas:",
+    ]
     ways: dict[int, list[str]] = {n: [] for n in range(count + 1)}
     for n in range(1, count + 1):
         ways[(n - 1) // 2].append(f"{{to: a{n}, lock: door{n}}}")
@@ -37,15 +42,23 @@ def keys(count: int) -> str:
 
 def market(most: int) -> str:
     """Coins up to `most`, a shop that sells two wares, a recipe that makes a third of them."""
-    return "\n".join([
-        "zubrel: 1", f"title: Market of {most}", "start: {at: quay}",
-        f"items: {{coin: {{kind: money, max: {most}}}, salt: {{max: {most}}}, "
-        f"flour: {{max: {most}}}, bread: {{max: {most}}}}}",
-        "areas:", "  quay: {ways: [stall, oven], deeds: {work: {gives: 2 coin}}}", "  stall: {}",
-        "  oven: {}", "shops: {mill: {at: stall, sells: {salt: 1, flour: 2}, buys: {bread: 3}}}",
-        "recipes: {bake: {at: oven, takes: [salt, 2 flour], gives: bread}}",
-        f"endings: {{fed: {{when: {most} bread}}}}", "",
-    ])  # fmt: skip
+    return "\n".join(
+        [
+            "zubrel: 1",
+            f"title: Market of {most}",
+            "start: {at: quay}",
+            f"items: {{coin: {{kind: money, max: {most}}}, salt: {{max: {most}}}, "
+            f"flour: {{max: {most}}}, bread: {{max: {most}}}}}",
+            "areas:",
+            "  quay: {ways: [stall, oven], deeds: {work: {gives: 2 coin}}}",
+            "  stall: {}",
+            "  oven: {}",
+            "shops: {mill: {at: stall, sells: {salt: 1, flour: 2}, buys: {bread: 3}}}",
+            "recipes: {bake: {at: oven, takes: [salt, 2 flour], gives: bread}}",
+            f"endings: {{fed: {{when: {most} bread}}}}",
+            "",
+        ]
+    )
 
 
 def quests(count: int) -> str:
@@ -60,8 +73,12 @@ def quests(count: int) -> str:
     return _ended(lines, every)
 
 
-SIZES = {"s": (20, 15, 10, 3), "m": (60, 50, 25, 10), "l": (120, 120, 60, 25),
-         "xl": (400, 400, 150, 60)}  # fmt: skip
+SIZES = {
+    "s": (20, 15, 10, 3),
+    "m": (60, 50, 25, 10),
+    "l": (120, 120, 60, 25),
+    "xl": (400, 400, 150, 60),
+}
 
 
 def realm(size: str, seed: int, one_way: bool = True) -> str:

@@ -200,10 +200,30 @@ def bad_ending(world: World) -> None:
 
 
 FEATURES: tuple[Callable[[World], None], ...] = (
-    spent_key, shared_keys, one_way_drop, sluice, lever_here, money, selling, spring, tool,
-    tool_bought_again, carry, droppable, store, meter, happening, recipe, quest_collect,
-    quest_visit, quest_itself, talk, foe, chance, bad_ending,
-)  # fmt: skip
+    spent_key,
+    shared_keys,
+    one_way_drop,
+    sluice,
+    lever_here,
+    money,
+    selling,
+    spring,
+    tool,
+    tool_bought_again,
+    carry,
+    droppable,
+    store,
+    meter,
+    happening,
+    recipe,
+    quest_collect,
+    quest_visit,
+    quest_itself,
+    talk,
+    foe,
+    chance,
+    bad_ending,
+)
 
 
 def main() -> None:

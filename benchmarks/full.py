@@ -43,11 +43,14 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     doom = [f.subject for f in softlocks(judged)] if judged.complete else []
     left, _ = lens.reduced.size
     return {
-        "variables": sum(v.size > 1 for v in system.variables), "left": left,
-        "classes": lens.count(lens.everything), "verdict": judged.verdict, "culprits": len(doom),
+        "variables": sum(v.size > 1 for v in system.variables),
+        "left": left,
+        "classes": lens.count(lens.everything),
+        "verdict": judged.verdict,
+        "culprits": len(doom),
         "seconds": time.perf_counter() - began,
         "mib": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
-    }  # fmt: skip
+    }
 
 
 def main() -> None:
@@ -57,8 +60,10 @@ def main() -> None:
         return
     kind = sys.argv[1] if sys.argv[1:] and sys.argv[1] in KINDS else "realm"
     sizes = [s for s in sys.argv[1:] if s not in KINDS] or SIZES
-    print(f"{kind:12} {'variables':>9} {'left':>5} {'classes':>11} {'verdict':11} "
-          f"{'culprits':>8} {'seconds':>8} {'MiB':>6}")  # fmt: skip
+    print(
+        f"{kind:12} {'variables':>9} {'left':>5} {'classes':>11} {'verdict':11} "
+        f"{'culprits':>8} {'seconds':>8} {'MiB':>6}"
+    )
     for size in sizes:
         for one_way in (1, 0):
             for seed in SEEDS:
@@ -69,9 +74,12 @@ def main() -> None:
                     print(f"{name:12} {done.stderr.strip().splitlines()[-1]}")
                     continue
                 found = json.loads(done.stdout)
-                print(f"{name:12} {found['variables']:>9} {found['left']:>5} "
-                      f"{found['classes']:>11.3g} {found['verdict']:11} {found['culprits']:>8} "
-                      f"{found['seconds']:>8.1f} {found['mib']:>6.0f}", flush=True)  # fmt: skip
+                print(
+                    f"{name:12} {found['variables']:>9} {found['left']:>5} "
+                    f"{found['classes']:>11.3g} {found['verdict']:11} {found['culprits']:>8} "
+                    f"{found['seconds']:>8.1f} {found['mib']:>6.0f}",
+                    flush=True,
+                )
 
 
 if __name__ == "__main__":

@@ -28,8 +28,10 @@ def main() -> None:
     print(f"| modules: how many, median, p90, largest | {spread(modules)} |")
     print(f"| bodies of functions: how many, median, p90, largest | {spread(bodies)} |")
     print(f"| lines of `src` | {src:,} |")
-    print(f"| of them with a comment, in docstrings | {share(comments, src)}, "
-          f"{share(docstrings, src)} |")  # fmt: skip
+    print(
+        f"| of them with a comment, in docstrings | {share(comments, src)}, "
+        f"{share(docstrings, src)} |"
+    )
     print(f"| tests, of all lines of `src` and `tests` | {share(tests, src + tests)} |")
 
 

@@ -48,7 +48,8 @@ def limit(world: Plain) -> tuple[int, float] | None:
         program = Path(folder) / "limit"
         source = Path(__file__).with_name("limit.c")
         subprocess.run([compiler, "-O2", "-o", str(program), str(source)], check=True)
-        done = subprocess.run([str(program)], input=packed(world), capture_output=True, text=True,
-                              check=True)  # fmt: skip
+        done = subprocess.run(
+            [str(program)], input=packed(world), capture_output=True, text=True, check=True
+        )
     count, seconds = done.stdout.split()
     return int(count), float(seconds)

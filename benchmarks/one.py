@@ -25,10 +25,16 @@ def main() -> None:
     else:
         situations, before, began, extra = measure_zubrel(text, who)
     seconds = time.process_time() - began
-    print(json.dumps({
-        "situations": situations, "seconds": seconds,
-        "bytes": (peak() - before) / situations, **extra,
-    }))  # fmt: skip
+    print(
+        json.dumps(
+            {
+                "situations": situations,
+                "seconds": seconds,
+                "bytes": (peak() - before) / situations,
+                **extra,
+            }
+        )
+    )
 
 
 def measure_zubrel(text: str, who: str) -> tuple[int, int, float, dict[str, float]]:

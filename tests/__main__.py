@@ -35,8 +35,12 @@ def run_all():
 
     def run(name):
         began = time.monotonic()
-        done = subprocess.run([sys.executable, "-m", "tests", f"tests.{name}"],
-                              capture_output=True, text=True, errors="replace")  # fmt: skip
+        done = subprocess.run(
+            [sys.executable, "-m", "tests", f"tests.{name}"],
+            capture_output=True,
+            text=True,
+            errors="replace",
+        )
         return done, time.monotonic() - began
 
     total = [0, 0, 0]
@@ -45,8 +49,10 @@ def run_all():
             counts = COUNTS.search(done.stdout)
             here = [int(n) for n in counts.groups()] if counts else [0, 1, 0]
             total = [a + b for a, b in zip(total, here, strict=True)]
-            print(f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped, "
-                  f"{seconds:.0f} s", flush=True)  # fmt: skip
+            print(
+                f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped, {seconds:.0f} s",
+                flush=True,
+            )
             if done.returncode:
                 print(done.stdout + done.stderr, flush=True)
     return total

@@ -33,60 +33,99 @@ class Without(NamedTuple):
 
 CONDITIONS = {
     "pools: what asks is where the finds are": Without(
-        "reduced/pools.py", "or not users.upwards(item, finds[0].areas, but=finds)", "", ()),
+        "reduced/pools.py", "or not users.upwards(item, finds[0].areas, but=finds)", "", ()
+    ),
     "finds: what asks is where the find is": Without(
-        "reduced/finds.py", "if find is not None and users.upwards(item, move.areas):",
-        "if find is not None:", (47, 56)),
+        "reduced/finds.py",
+        "if find is not None and users.upwards(item, move.areas):",
+        "if find is not None:",
+        (47, 56),
+    ),
     "finds: what it asks for stays true": Without(
-        "reduced/finds.py", "or not system.rising.for_good(remaining)", "", ()),
+        "reduced/finds.py", "or not system.rising.for_good(remaining)", "", ()
+    ),
     "finds: nobody asks whether it was made": Without(
-        "reduced/finds.py", "users.readers.get(mark.variable) != [move] or", "", ()),
+        "reduced/finds.py", "users.readers.get(mark.variable) != [move] or", "", ()
+    ),
     "openings: what they ask for stays true": Without(
-        "reduced/openings.py", "and system.rising.for_good(condition)", "", (58,)),
+        "reduced/openings.py", "and system.rising.for_good(condition)", "", (58,)
+    ),
     "openings: what asks is where they are": Without(
-        "reduced/openings.py", "and users.upwards(mark, move.areas, but=[move])",
-        "and users.upwards(mark, None, but=[move])", (56,)),
+        "reduced/openings.py",
+        "and users.upwards(mark, move.areas, but=[move])",
+        "and users.upwards(mark, None, but=[move])",
+        (56,),
+    ),
     "openings: nothing else changes the mark": Without(
-        "reduced/openings.py", "if len(users.writers[change.variable]) != 1:", "if False:", ()),
+        "reduced/openings.py", "if len(users.writers[change.variable]) != 1:", "if False:", ()
+    ),
     "levers: from each value to each other": Without(
-        "reduced/levers.py", "if not networkx.is_strongly_connected(graph):",
-        "if not graph.number_of_edges():", ()),
+        "reduced/levers.py",
+        "if not networkx.is_strongly_connected(graph):",
+        "if not graph.number_of_edges():",
+        (),
+    ),
     "supply: sources reach what is asked for": Without(
-        "reduced/supply.py", "if _reach(system, m, item) >= most", "", ()),
+        "reduced/supply.py", "if _reach(system, m, item) >= most", "", ()
+    ),
     "supply: what asks is where the sources are": Without(
-        "reduced/supply.py", "set(r.areas) <= set(m.areas)", "True", (40, 131)),
+        "reduced/supply.py", "set(r.areas) <= set(m.areas)", "True", (40, 131)
+    ),
     "supply: what sources ask for stays true": Without(
-        "reduced/supply.py", "return system.rising.for_good(remaining) and (", "return (", ()),
+        "reduced/supply.py", "return system.rising.for_good(remaining) and (", "return (", ()
+    ),
     "forgetting: what happens by itself reads": Without(
-        "reduced/forgetting.py", "always |= variables_of(settler.guard)", "always |= set()", ()),
+        "reduced/forgetting.py", "always |= variables_of(settler.guard)", "always |= set()", ()
+    ),
     "regions: what happens by itself moves the player": Without(
-        "compiled/regions.py", "for settler in settlers:", "for settler in ():", ()),
+        "compiled/regions.py", "for settler in settlers:", "for settler in ():", ()
+    ),
     "values: a test that some value fails is not decided": Without(
-        "reduced/values.py", "return test if mask & ~inside else TRUE", "return TRUE", (0, 1)),
+        "reduced/values.py", "return test if mask & ~inside else TRUE", "return TRUE", (0, 1)
+    ),
     "standing: what is sure stays true": Without(
-        "reduced/standing.py", " and system.rising.for_good(part)", "", (29, 53)),
+        "reduced/standing.py", " and system.rising.for_good(part)", "", (29, 53)
+    ),
     "standing: all ways in say the same": Without(
-        "reduced/standing.py", "else sure[end] & arriving", "else sure[end] | arriving", (16, 17)),
+        "reduced/standing.py", "else sure[end] & arriving", "else sure[end] | arriving", (16, 17)
+    ),
     "standing: what happens by itself leads there too": Without(
-        "reduced/standing.py", "for settler in system.settlers:", "for settler in ():", ()),
+        "reduced/standing.py", "for settler in system.settlers:", "for settler in ():", ()
+    ),
     "certain: what comes back may be done again": Without(
-        "compiled/relaxation.py", "return not allowed & closures[variable]",
-        "return True or allowed & closures[variable]", ()),
+        "compiled/relaxation.py",
+        "return not allowed & closures[variable]",
+        "return True or allowed & closures[variable]",
+        (),
+    ),
     "certain: what is only sometimes set is not set for good": Without(
-        "compiled/relaxation.py", "if change.operation is not Operation.SET or when != ALWAYS:",
-        "if change.operation is not Operation.SET:", ()),
+        "compiled/relaxation.py",
+        "if change.operation is not Operation.SET or when != ALWAYS:",
+        "if change.operation is not Operation.SET:",
+        (),
+    ),
     "certain: what is set is not added up": Without(
-        "compiled/relaxation.py", "effect.variable, count, once and plain)",
-        "effect.variable, count, once)", ()),
+        "compiled/relaxation.py",
+        "effect.variable, count, once and plain)",
+        "effect.variable, count, once)",
+        (),
+    ),
     "certain: all outcomes doom, or luck decides": Without(
-        "certain/hunt.py", "if not all(self._dooms(other.target) for other in others):",
-        "if False:", (9, 17)),
+        "certain/hunt.py",
+        "if not all(self._dooms(other.target) for other in others):",
+        "if False:",
+        (9, 17),
+    ),
     "certain: the game goes on after a move that dooms": Without(
-        "certain/hunt.py", "if self._is_known(exit_) or self.rooms.is_over(exit_.target):",
-        "if self._is_known(exit_):", (7, 8)),
+        "certain/hunt.py",
+        "if self._is_known(exit_) or self.rooms.is_over(exit_.target):",
+        "if self._is_known(exit_):",
+        (7, 8),
+    ),
     "facts: what falls does not rise": Without(
-        "compiled/facts.py", "if not up:", "if False:", (17, 53)),
-}  # fmt: skip
+        "compiled/facts.py", "if not up:", "if False:", (17, 53)
+    ),
+}
 
 BY_HAND = {
     "standing: what happens by itself leads there too": """
@@ -254,8 +293,11 @@ def shown_by(name: str | None, worlds: Sequence[str], most: int = 1) -> list[str
         path = f"{folder}{os.pathsep}{ROOT}"
         done = subprocess.run(
             [sys.executable, "-m", "tests.conditions", "--try", str(most), *worlds],
-            env={**os.environ, "PYTHONPATH": path}, capture_output=True, text=True, cwd=folder,
-        )  # fmt: skip
+            env={**os.environ, "PYTHONPATH": path},
+            capture_output=True,
+            text=True,
+            cwd=folder,
+        )
     return done.stdout.splitlines()
 
 

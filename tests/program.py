@@ -33,10 +33,14 @@ class ProgramTest(unittest.TestCase):
     def zubrel(self, *arguments, code=None, env=None, timeout=60):
         """The finished process; fails when the exit code is not `code`, and on any traceback."""
         done = subprocess.run(
-            [sys.executable, "-m", "zubrel", *arguments], cwd=self.folder, text=True,
-            capture_output=True, timeout=timeout, encoding="utf-8",
+            [sys.executable, "-m", "zubrel", *arguments],
+            cwd=self.folder,
+            text=True,
+            capture_output=True,
+            timeout=timeout,
+            encoding="utf-8",
             env={**os.environ, "PYTHONIOENCODING": "utf-8", **(env or {})},
-        )  # fmt: skip
+        )
         self.assertNotIn("Traceback", done.stderr)
         if code is not None:
             self.assertEqual(done.returncode, code, done.stdout + done.stderr)

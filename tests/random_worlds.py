@@ -163,9 +163,12 @@ class Maker:
         if self.dropped:
             items["bulky"] = {"max": 1, "drop": r.choice([True, self.areas[:1]])}
         data = {
-            "zubrel": 1, "title": "Random", "items": items, "areas": self.area_bodies(),
+            "zubrel": 1,
+            "title": "Random",
+            "items": items,
+            "areas": self.area_bodies(),
             "start": {"at": self.areas[0]},
-        }  # fmt: skip
+        }
         if self.chance(0.3):
             data["start"]["holding"] = [self.items[0]]
         if self.locks:
@@ -188,7 +191,7 @@ class Maker:
     def promise(self):
         kind = self.r.choice(
             ["never", "always", "possible", "stays_possible", "before", "within", "within"]
-        )  # fmt: skip
+        )
         if kind == "before":
             return {kind: [self.condition(), self.condition()]}
         if kind == "within":
@@ -266,11 +269,15 @@ class Maker:
         kinds += ["do"] * bool(self.taken)
         kind = self.r.choice(kinds)
         goal = {
-            "collect": self.amount, "gain": self.amount, "deliver": self.amount,
-            "visit": lambda: self.r.choice(self.areas), "meet": self.condition,
+            "collect": self.amount,
+            "gain": self.amount,
+            "deliver": self.amount,
+            "visit": lambda: self.r.choice(self.areas),
+            "meet": self.condition,
             "defeat": lambda: self.r.choice(["crab", "2 crab"]),
-            "talk": lambda: self.r.choice(self.people), "do": lambda: self.r.choice(self.taken),
-        }[kind]()  # fmt: skip
+            "talk": lambda: self.r.choice(self.people),
+            "do": lambda: self.r.choice(self.taken),
+        }[kind]()
         goal = {kind: goal}
         if kind == "deliver":
             goal["to"] = self.giver()

@@ -135,9 +135,13 @@ class Conditions:
         left = s["held", word] if ("held", word) in s else s["meter", word]
         right = int(number)
         return {
-            "<": left < right, ">": left > right, "<=": left <= right,
-            ">=": left >= right, "=": left == right, "!=": left != right,
-        }[operator]  # fmt: skip
+            "<": left < right,
+            ">": left > right,
+            "<=": left <= right,
+            ">=": left >= right,
+            "=": left == right,
+            "!=": left != right,
+        }[operator]
 
 
 class Reference(Rules, Findings):
@@ -182,9 +186,11 @@ class Reference(Rules, Findings):
             for _, chance in rule["outcomes"]:
                 gained = sum(n for n, i in rule["gives"] if i == item)
                 gained += sum(
-                    n for b in [*rule["bodies"], chance] for n, i in amounts(b.get("gives"))
+                    n
+                    for b in [*rule["bodies"], chance]
+                    for n, i in amounts(b.get("gives"))
                     if i == item
-                )  # fmt: skip
+                )
                 key = rule["once"][0] if rule["once"] else None
                 best[key] = max(best.get(key, 0), gained)
         for happening in self.whenever:

@@ -23,19 +23,31 @@ class Findings:
     def summary(self):
         wins = [self.order[s] for s in self.won]
         return {
-            "verdict": self.verdict(), "situations": len(self.situations),
-            "moves": len(self.edges), "won": len(self.won), "doomed": len(self.doomed),
-            "shortest_win": min(wins, default=None), "culprits": self.culprits(),
-            "missable": self.missable(), "unreachable": self.unreachable(),
-            "no_gate": self.no_gate(), "skippable": self.skippable(),
-            "promises": self.promises(), "silent": self.silent_and_unheard()[0],
-            "unheard": self.silent_and_unheard()[1], "empty_hands": self.empty_hands(),
-            "luck_needed": self.luck_needed(), "too_early": self.too_early(),
-            "swallowed": self.swallowed(), "wasted_use": self.wasted_use(),
-            "endless": self.endless(), "unused": self.unused(),
-            "exact_count": self.exact_count(), "must_haves": self.must_haves(),
+            "verdict": self.verdict(),
+            "situations": len(self.situations),
+            "moves": len(self.edges),
+            "won": len(self.won),
+            "doomed": len(self.doomed),
+            "shortest_win": min(wins, default=None),
+            "culprits": self.culprits(),
+            "missable": self.missable(),
+            "unreachable": self.unreachable(),
+            "no_gate": self.no_gate(),
+            "skippable": self.skippable(),
+            "promises": self.promises(),
+            "silent": self.silent_and_unheard()[0],
+            "unheard": self.silent_and_unheard()[1],
+            "empty_hands": self.empty_hands(),
+            "luck_needed": self.luck_needed(),
+            "too_early": self.too_early(),
+            "swallowed": self.swallowed(),
+            "wasted_use": self.wasted_use(),
+            "endless": self.endless(),
+            "unused": self.unused(),
+            "exact_count": self.exact_count(),
+            "must_haves": self.must_haves(),
             "windows": self.windows(),
-        }  # fmt: skip
+        }
 
     def culprits(self):
         """{(kind, rule): (situations doomed, length of the shortest evidence)}."""
@@ -48,9 +60,7 @@ class Findings:
             if a in self.live and dooming:
                 kind = "softlock" if len(dooming) == len(outcomes) else "bad_luck"
                 landings, length = found.get((kind, rule_id), (set(), 10**9))
-                found[kind, rule_id] = (
-                    landings | set(dooming), min(length, self.order[a] + 1)
-                )  # fmt: skip
+                found[kind, rule_id] = (landings | set(dooming), min(length, self.order[a] + 1))
         return {
             key: (len(self.closure(landings, self.after) & self.doomed), length)
             for key, (landings, length) in found.items()
@@ -139,11 +149,14 @@ class Findings:
         for area, body in self.areas.items():
             needs = as_list(body.get("needs"))
             places = [
-                s for s in unended if s["place"] != area and any(
+                s
+                for s in unended
+                if s["place"] != area
+                and any(
                     self.leads_to(r, area) and (r["at"] is None or s["place"] in r["at"])
                     for r in self.rules
                 )
-            ]  # fmt: skip
+            ]
             if needs and places and all(self.holds_all(needs, s) for s in places):
                 found.add(area)
         return found
@@ -156,10 +169,13 @@ class Findings:
             rules = [r for r in self.rules if r["kind"] == "lock" and r["owner"] == lock]
             places = rules[0]["at"]
             before = [
-                key for key in self.situations if not (s := dict(key))["ending"]
-                and (places is None or s["place"] in places) and not s["open", lock]
+                key
+                for key in self.situations
+                if not (s := dict(key))["ending"]
+                and (places is None or s["place"] in places)
+                and not s["open", lock]
                 and not any(self.possible(r, s) for r in rules)
-            ]  # fmt: skip
+            ]
             if "refuses" in body:
                 lists[lock] = (body["refuses"], before)
         for subject, (texts, keys) in lists.items():
@@ -192,7 +208,7 @@ class Findings:
                 for _, item in (a for b in bodies for a in amounts(b.get("loses"))):
                     taken = sum(
                         n for b in rule["bodies"] for n, i in amounts(b.get("takes")) if i == item
-                    )  # fmt: skip
+                    )
                     if (level == 0 or item not in given) and s["held", item] == taken:
                         subject = rule["owner"] if rule["kind"] == "way" else rule["id"]
                         length = self.order[key] + 1
@@ -228,8 +244,11 @@ class Findings:
                 for text in [need, *self.presence_texts(need)]:
                     mentions.update(re.findall(r"[a-z_0-9]+", text))
         having = {i: (lambda s, i=i: s["held", i] > 0) for i in self.items}
-        having |= {k: (lambda s, k=k: s["open", k]) for k, b in self.locks.items()
-                   if b.get("begins") != "open"}  # fmt: skip
+        having |= {
+            k: (lambda s, k=k: s["open", k])
+            for k, b in self.locks.items()
+            if b.get("begins") != "open"
+        }
         having |= {q: (lambda s, q=q: s["quest", q] == "done") for q in self.quests}
         found = {}
         for subject, has in having.items():
@@ -246,8 +265,12 @@ class Findings:
         for person in re.findall(r"([a-z_0-9]+) is (?:not )?here", text):
             body = self.people[person]
             found += as_list(body.get("when"))
-            found += [w for p in as_list(body["at"]) if isinstance(p, dict)
-                      for w in as_list(p.get("when"))]  # fmt: skip
+            found += [
+                w
+                for p in as_list(body["at"])
+                if isinstance(p, dict)
+                for w in as_list(p.get("when"))
+            ]
         return found
 
     def promises(self):
@@ -268,8 +291,11 @@ class Findings:
 
         if kind == "within":
             reach = value["reach"]
-            goal = {s for s in self.situations if dict(s)["ending"] == reach} if (
-                reach in self.endings) else where(reach)  # fmt: skip
+            goal = (
+                {s for s in self.situations if dict(s)["ending"] == reach}
+                if (reach in self.endings)
+                else where(reach)
+            )
             lengths = [self.order[s] for s in goal]
             return lengths if not lengths or min(lengths) > value["steps"] else None
         if kind == "before":
@@ -345,9 +371,11 @@ class Findings:
         """{quest: moves of the shortest play in which something it would count spoils it}."""
         found = {}
         able = {
-            q: self.closure({s for s in self.situations if dict(s)["quest", q] == "done"},
-                            self.before) for q in self.quests
-        }  # fmt: skip
+            q: self.closure(
+                {s for s in self.situations if dict(s)["quest", q] == "done"}, self.before
+            )
+            for q in self.quests
+        }
         for (a, _, _, b), events in zip(self.edges, self.events, strict=True):
             s, t = dict(a), dict(b)
             for quest, number, goal in self.goals():
@@ -364,8 +392,19 @@ class Findings:
 
     def wanted(self, value, asked=False):
         """The words under everything that asks for something."""
-        asking = {"needs", "when", "takes", "wears", "fails_when", "collect", "gain", "deliver",
-                  "meet", "money", "lock"}  # fmt: skip
+        asking = {
+            "needs",
+            "when",
+            "takes",
+            "wears",
+            "fails_when",
+            "collect",
+            "gain",
+            "deliver",
+            "meet",
+            "money",
+            "lock",
+        }
         if isinstance(value, dict):
             for key, inner in value.items():
                 if key not in ("says", "refuses", "promises"):
@@ -462,8 +501,18 @@ class Findings:
             asked.add("coin")
         for body in self.shops.values():
             asked |= set(body.get("buys", {}))
-        fruitful = {"gives", "sets", "toggles", "adds", "shuts", "starts", "finishes", "fails",
-                    "moves_to", "ends"}  # fmt: skip
+        fruitful = {
+            "gives",
+            "sets",
+            "toggles",
+            "adds",
+            "shuts",
+            "starts",
+            "finishes",
+            "fails",
+            "moves_to",
+            "ends",
+        }
         for rule in (r for r in self.rules if r["kind"] == "lock"):
             for body in [*rule["bodies"], *(chance for _, chance in rule["outcomes"])]:
                 opened = set(as_list(body.get("opens"))) - {rule["owner"]}
@@ -474,9 +523,24 @@ class Findings:
 
     def asking(self, value, asked=False):
         quiet = {"loses", "gives", "sets", "toggles", "adds", "opens", "shuts", "text"}
-        loud = {"needs", "when", "takes", "wears", "fails_when", "collect", "gain", "deliver",
-                "meet", "lock", "never", "always", "possible", "stays_possible", "before",
-                "reach"}  # fmt: skip
+        loud = {
+            "needs",
+            "when",
+            "takes",
+            "wears",
+            "fails_when",
+            "collect",
+            "gain",
+            "deliver",
+            "meet",
+            "lock",
+            "never",
+            "always",
+            "possible",
+            "stays_possible",
+            "before",
+            "reach",
+        }
         if isinstance(value, dict):
             for key, inner in value.items():
                 if key not in quiet:
@@ -494,11 +558,12 @@ class Findings:
             subject = rule["owner"] if rule["kind"] == "way" else rule["id"]
             texts = [t for b in rule["bodies"] for t in as_list(b.get("needs"))]
             limits = {
-                (item, op, n) for t in texts
+                (item, op, n)
+                for t in texts
                 for each in [t, *map(str, self.presence_texts(t))]
                 for item, op, n in re.findall(r"([a-z_0-9]+) (<=|<|=) (\d+)", each)
                 if item in self.items
-            }  # fmt: skip
+            }
             for key in self.situations if limits else ():
                 s = dict(key)
                 if s["ending"] or (rule["at"] is not None and s["place"] not in rule["at"]):

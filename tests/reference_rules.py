@@ -92,9 +92,13 @@ class Rules:
             else:
                 count, item = find.get("count", 1), find["item"]
             self.add_rules(
-                find.get("id") or fresh(f"{area}_{item}"), "find", [area], find,
-                gives=[(count, item)], again=find.get("again") == "always",
-            )  # fmt: skip
+                find.get("id") or fresh(f"{area}_{item}"),
+                "find",
+                [area],
+                find,
+                gives=[(count, item)],
+                again=find.get("again") == "always",
+            )
         for way in body.get("ways", []):
             way = way if isinstance(way, dict) else {"to": way}
             there = way["to"]
@@ -132,9 +136,19 @@ class Rules:
         return places
 
     def add_rules(
-        self, this, kind, places, body, gives=(), again=True, to=None, owner=None, opens=(),
-        offered=None, special=None,
-    ):  # fmt: skip
+        self,
+        this,
+        kind,
+        places,
+        body,
+        gives=(),
+        again=True,
+        to=None,
+        owner=None,
+        opens=(),
+        offered=None,
+        special=None,
+    ):
         owner = owner or this
         done_id = this if kind == "talk" else owner
         alternatives = body.get("either") or [None]
@@ -156,13 +170,26 @@ class Rules:
             marks = list(once)
             if once and asked and ("done", mark) not in marks:
                 marks.append(("done", mark))
-            self.rules.append({
-                "id": label, "kind": kind, "owner": owner, "at": places, "bodies": bodies,
-                "lock": body.get("lock"), "once": once, "marks": marks, "to": to,
-                "gives": list(gives), "opens": list(opens), "relocks": self.relocks(kind, body),
-                "offered": offered, "special": special, "common": this,
-                "outcomes": [(n, c) for n, c in enumerate(chances, 1) if c.get("odds", 1) > 0],
-            })  # fmt: skip
+            self.rules.append(
+                {
+                    "id": label,
+                    "kind": kind,
+                    "owner": owner,
+                    "at": places,
+                    "bodies": bodies,
+                    "lock": body.get("lock"),
+                    "once": once,
+                    "marks": marks,
+                    "to": to,
+                    "gives": list(gives),
+                    "opens": list(opens),
+                    "relocks": self.relocks(kind, body),
+                    "offered": offered,
+                    "special": special,
+                    "common": this,
+                    "outcomes": [(n, c) for n, c in enumerate(chances, 1) if c.get("odds", 1) > 0],
+                }
+            )
 
     def relocks(self, kind, body):
         lock = body.get("lock")
@@ -209,19 +236,24 @@ class Rules:
     def add_quest(self, quest, body):
         if "from" in body:
             self.add_made(
-                f"{quest}_accept", "accept", body["from"],
-                lambda s: s["quest", quest] == "waiting", starts=quest,
+                f"{quest}_accept",
+                "accept",
+                body["from"],
+                lambda s: s["quest", quest] == "waiting",
+                starts=quest,
                 needs=as_list(body.get("needs")),
-            )  # fmt: skip
+            )
         for number, goal in enumerate(as_list(body.get("goals")), 1):
             if "deliver" in goal:
                 self.add_delivery(quest, body, number, goal)
         if "hand_in" in body:
             self.add_made(
-                f"{quest}_hand_in", "hand_in", body["hand_in"],
+                f"{quest}_hand_in",
+                "hand_in",
+                body["hand_in"],
                 lambda s: s["quest", quest] == "active" and self.all_met(quest, s),
                 finishes=quest,
-            )  # fmt: skip
+            )
 
     def add_delivery(self, quest, body, number, goal):
         [(count, item)] = amounts(goal["deliver"])
@@ -235,9 +267,14 @@ class Rules:
             n["goal", quest, number] = 1
 
         self.add_made(
-            f"{quest}_deliver_{item}", "deliver", goal["to"], offered, special,
-            takes=f"{count} {item}", needs=as_list(goal.get("needs")),
-        )  # fmt: skip
+            f"{quest}_deliver_{item}",
+            "deliver",
+            goal["to"],
+            offered,
+            special,
+            takes=f"{count} {item}",
+            needs=as_list(goal.get("needs")),
+        )
 
     def add_shop(self, shop, body):
         kinds = ((i, e.get("kind")) for i, e in self.items.items())
@@ -256,16 +293,27 @@ class Rules:
                     n["stock", shop, item] -= 1
 
             self.add_made(
-                f"{shop}_buy_{item}", "buy", where, left, sold, gives=item,
+                f"{shop}_buy_{item}",
+                "buy",
+                where,
+                left,
+                sold,
+                gives=item,
                 takes=[f"{ware['price']} {money}"] if ware["price"] else [],
-                needs=shop_needs + as_list(ware.get("needs")), lock=body.get("lock"),
-            )  # fmt: skip
+                needs=shop_needs + as_list(ware.get("needs")),
+                lock=body.get("lock"),
+            )
         for item, price in body.get("buys", {}).items():
             self.add_made(
-                f"{shop}_sell_{item}", "sell", where, lambda s: True, takes=item,
-                gives=[f"{price} {money}"] if price else [], needs=shop_needs,
+                f"{shop}_sell_{item}",
+                "sell",
+                where,
+                lambda s: True,
+                takes=item,
+                gives=[f"{price} {money}"] if price else [],
+                needs=shop_needs,
                 lock=body.get("lock"),
-            )  # fmt: skip
+            )
 
     def add_store(self, store, body, item):
         def room(s):

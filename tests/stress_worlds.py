@@ -28,11 +28,17 @@ def stress_world(seed):
     for n in range(r.randint(0, 3)):
         body[r.choice(areas)]["deeds"][f"deed{n}"] = deed(r, locks, facts, keys, areas)
     world = {
-        "zubrel": 1, "title": "Stress", "start": {"at": areas[0]},
-        "items": {k: {"max": r.randint(1, 2), **({"when_full": "waste"} if r.random() < 0.15
-                                                 else {})} for k in keys},
-        "areas": body, "locks": locks, "endings": {"won": {"when": goal(r, areas, keys, facts)}},
-    }  # fmt: skip
+        "zubrel": 1,
+        "title": "Stress",
+        "start": {"at": areas[0]},
+        "items": {
+            k: {"max": r.randint(1, 2), **({"when_full": "waste"} if r.random() < 0.15 else {})}
+            for k in keys
+        },
+        "areas": body,
+        "locks": locks,
+        "endings": {"won": {"when": goal(r, areas, keys, facts)}},
+    }
     if facts:
         world["facts"] = facts
     if r.random() < 0.3:
@@ -47,8 +53,12 @@ def stress_world(seed):
 def lock(r, areas, keys):
     found = {r.choice(["takes", "needs"]): r.choice(keys)}
     if r.random() < 0.25:
-        found = {"either": [{"label": "a", "takes": r.choice(keys)},
-                            {"label": "b", "needs": f"2 {r.choice(keys)}"}]}  # fmt: skip
+        found = {
+            "either": [
+                {"label": "a", "takes": r.choice(keys)},
+                {"label": "b", "needs": f"2 {r.choice(keys)}"},
+            ]
+        }
     if r.random() < 0.35:
         found["from"] = r.sample(areas, r.randint(1, 2))
     if r.random() < 0.1:
@@ -158,11 +168,15 @@ def trade_world(seed):
     if r.random() < 0.3:
         goal += f" and {r.choice(list(locks))} is open"
     world = {
-        "zubrel": 1, "title": "Trade", "start": {"at": areas[0]},
+        "zubrel": 1,
+        "title": "Trade",
+        "start": {"at": areas[0]},
         "items": {item: {"max": most[item], "when_full": full} for item in held},
-        "areas": body, "locks": locks, "facts": {"sluice": {"start": r.random() < 0.5}},
+        "areas": body,
+        "locks": locks,
+        "facts": {"sluice": {"start": r.random() < 0.5}},
         "endings": {"won": {"when": goal}},
-    }  # fmt: skip
+    }
     if r.random() < 0.2:
         world["start"]["holding"] = r.choice(held)
     return world
@@ -198,7 +212,11 @@ def passage_world(seed):
     if r.random() < 0.4:
         goal += f" and {r.choice(list(locks))} is open"
     return {
-        "zubrel": 1, "title": "Passage", "start": {"at": stages[0][0]},
-        "items": {key: {} for key in keys}, "areas": body, "locks": locks,
+        "zubrel": 1,
+        "title": "Passage",
+        "start": {"at": stages[0][0]},
+        "items": {key: {} for key in keys},
+        "areas": body,
+        "locks": locks,
         "endings": {"won": {"when": goal}},
-    }  # fmt: skip
+    }

@@ -48,8 +48,11 @@ def summary_of(space):
     culprits = [f for f in report.findings if f.kind in ("softlock", "bad_luck")]
     missable = [f for f in report.findings if f.kind == "missable"]
     return {
-        "verdict": report.verdict, "situations": report.situations, "moves": report.moves,
-        "won": report.won, "doomed": report.doomed,
+        "verdict": report.verdict,
+        "situations": report.situations,
+        "moves": report.moves,
+        "won": report.won,
+        "doomed": report.doomed,
         "shortest_win": win and len(win.moves),
         "culprits": {(f.kind, f.subject): (f.situations, len(f.evidence)) for f in culprits},
         "missable": {f.subject: (len(f.evidence), f.severity) for f in missable},
@@ -61,8 +64,10 @@ def summary_of(space):
         "unheard": {f.subject for f in report.findings if f.kind == "unheard"},
         "empty_hands": lengths(report, "empty_hands"),
         "luck_needed": any(f.kind == "luck_needed" for f in report.findings),
-        "too_early": lengths(report, "too_early"), "swallowed": lengths(report, "swallowed"),
-        "wasted_use": lengths(report, "wasted_use"), "endless": lengths(report, "endless"),
+        "too_early": lengths(report, "too_early"),
+        "swallowed": lengths(report, "swallowed"),
+        "wasted_use": lengths(report, "wasted_use"),
+        "endless": lengths(report, "endless"),
         "unused": {f.subject for f in report.findings if f.kind == "unused"},
         "exact_count": lengths(report, "exact_count"),
         "must_haves": must_haves_of(found.progression),
@@ -70,7 +75,7 @@ def summary_of(space):
             w.id: (w.first and steps_of(w.first), {r: steps_of(d) for r, d in w.closed_by})
             for w in found.progression.windows
         },
-    }  # fmt: skip
+    }
 
 
 def steps_of(distance):
@@ -88,9 +93,13 @@ def must_haves_of(progression):
         for a, b in progression.order:
             before[b] |= before[a]
     pairs = {
-        (a, b) for leader, earlier in before.items() for b in groups[leader]
-        for other in earlier for a in groups[other] if a != b
-    }  # fmt: skip
+        (a, b)
+        for leader, earlier in before.items()
+        for b in groups[leader]
+        for other in earlier
+        for a in groups[other]
+        if a != b
+    }
     return firsts, pairs
 
 
@@ -103,8 +112,9 @@ def promises_of(report):
     unshown = "no play ever reaches it"
     return {
         f.subject: None if unshown in f.message else len(f.evidence)
-        for f in report.findings if f.kind == "broken_promise"
-    }  # fmt: skip
+        for f in report.findings
+        if f.kind == "broken_promise"
+    }
 
 
 def scalar(system):

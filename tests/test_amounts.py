@@ -113,8 +113,9 @@ class Bounds(unittest.TestCase):
                 return {p.code for p in error.diagnostics}
             return set()
 
-        self.assertEqual(refused(({"coin": 1}, {"cord": 1}), ({"cord": 1}, {"coin": 2})),
-                         {"no-bound"})  # fmt: skip
+        self.assertEqual(
+            refused(({"coin": 1}, {"cord": 1}), ({"cord": 1}, {"coin": 2})), {"no-bound"}
+        )
         self.assertEqual(refused(({"coin": 1}, {"cord": 1}), ({"cord": 1}, {"coin": 1})), set())
 
 

@@ -89,13 +89,19 @@ expect ended top
 
     def test_a_failure_names_place_expectation_state_and_alternatives(self):
         done = self.rehearse("quay_key\nquay_to_pier\ntoss\n  expect key\n", code=1)
-        for words in ("walk.txt:4:3", "expected: key", "not so at Pier", "held:     nothing",
-                      "possible: pier_to_quay, pier_shell"):  # fmt: skip
+        for words in (
+            "walk.txt:4:3",
+            "expected: key",
+            "not so at Pier",
+            "held:     nothing",
+            "possible: pier_to_quay, pier_shell",
+        ):
             self.assertIn(words, done.stdout)
         failure = json.loads(
-            self.rehearse("quay_key\nquay_to_pier\ntoss\nexpect live\n", "--format", "json", code=1)
-            .stdout
-        )[0]["failure"]  # fmt: skip
+            self.rehearse(
+                "quay_key\nquay_to_pier\ntoss\nexpect live\n", "--format", "json", code=1
+            ).stdout
+        )[0]["failure"]
         self.assertEqual((failure["line"], failure["expected"]), (4, "live"))
         self.assertEqual((failure["found"], failure["held"]), ("doomed", []))
         self.assertIn("pier_shell", failure["possible"])
@@ -106,10 +112,12 @@ expect ended top
 
     def test_unknown_names_and_lines_are_invalid_with_their_place(self):
         for script, place in {
-            "quay_kex\n": "walk.txt:1:1", "quay_key\nexpect keyy\n": "walk.txt:2:8",
-            "expect ended topp\n": "walk.txt:1:1", "go there now\n": "walk.txt:1:1",
+            "quay_kex\n": "walk.txt:1:1",
+            "quay_key\nexpect keyy\n": "walk.txt:2:8",
+            "expect ended topp\n": "walk.txt:1:1",
+            "go there now\n": "walk.txt:1:1",
             "expect says Hello\n": "walk.txt:1:8",
-        }.items():  # fmt: skip
+        }.items():
             with self.subTest(script):
                 self.assertIn(place, self.rehearse(script, code=2).stderr)
 
@@ -121,9 +129,7 @@ expect ended top
         self.write("w.yaml", WORLD)
         self.write("good.txt", "quay_key\n")
         self.write("bad.txt", "quay_key\nexpect not key\n")
-        done = self.zubrel(
-            "rehearse", "w.yaml", "good.txt", "bad.txt", "--format", "junit", code=1
-        )  # fmt: skip
+        done = self.zubrel("rehearse", "w.yaml", "good.txt", "bad.txt", "--format", "junit", code=1)
         (suite,) = JUnitXml.fromstring(done.stdout.encode())
         self.assertEqual((suite.tests, suite.failures), (2, 1))
         self.assertIn("bad.txt:2:1", next(c.result[0].text for c in suite if c.result))
@@ -140,9 +146,14 @@ class Play(ProgramTest):
     def play(self, typed, *options, code=0):
         self.write("w.yaml", WORLD)
         done = subprocess.run(
-            [sys.executable, "-m", "zubrel", "play", "w.yaml", *options], cwd=self.folder,
-            input=typed, text=True, capture_output=True, timeout=60, encoding="utf-8",
-        )  # fmt: skip
+            [sys.executable, "-m", "zubrel", "play", "w.yaml", *options],
+            cwd=self.folder,
+            input=typed,
+            text=True,
+            capture_output=True,
+            timeout=60,
+            encoding="utf-8",
+        )
         self.assertNotIn("Traceback", done.stderr)
         self.assertEqual(done.returncode, code, done.stderr)
         return done.stdout

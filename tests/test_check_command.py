@@ -58,9 +58,7 @@ class Verdicts(ProgramTest):
             self.assertIn(words, explanation)
 
     def test_luck_that_can_take_every_win_away_is_bad_luck_and_names_the_outcome(self):
-        world = TOSS.replace(
-            "takes: key}", "needs: key, chance: [{}, {loses: key, odds: 2}]}"
-        )  # fmt: skip
+        world = TOSS.replace("takes: key}", "needs: key, chance: [{}, {loses: key, odds: 2}]}")
         (finding,) = [f for f in self.check(world)["findings"] if f["severity"] == "error"]
         self.assertEqual((finding["kind"], finding["subject"]), ("bad_luck", "toss"))
         self.assertEqual(finding["evidence"][-1]["outcome"], 2)
@@ -83,8 +81,10 @@ class Limits(ProgramTest):
     def test_a_search_that_is_cut_short_proves_nothing(self):
         world = (CASES / "lamps.yaml").read_text(encoding="utf-8")
         for options in (
-            ["--max-situations", "3000"], ["--max-seconds", "0.01"], ["--max-memory", "1M"],
-        ):  # fmt: skip
+            ["--max-situations", "3000"],
+            ["--max-seconds", "0.01"],
+            ["--max-memory", "1M"],
+        ):
             with self.subTest(options=options):
                 found = self.check(world, *options, code=3)
                 self.assertEqual((found["verdict"], found["complete"]), ("incomplete", False))
@@ -105,8 +105,10 @@ class Limits(ProgramTest):
             "zubrel: 1\nstart: {at: beach}\nitems: {"
             + ", ".join(f"shell{n}: Shell" for n in range(14))
             + "}\nareas:\n  beach: {ways: [{to: pit, one_way: true}, {to: home, one_way: true}]}\n"
-            + "  pit: {}\n  home: {}\n" + finds + "\nendings: {home_again: {when: at home}}\n"
-        )  # fmt: skip
+            + "  pit: {}\n  home: {}\n"
+            + finds
+            + "\nendings: {home_again: {when: at home}}\n"
+        )
         found = self.check(world, "--max-situations", "30000", code=1)
         self.assertEqual(found["verdict"], "incomplete")
         searched = [f for f in found["findings"] if f["kind"] != "unused"]
@@ -138,8 +140,9 @@ endings: {away: {when: at ferry and oil}}
         explanation = self.check(kept.replace("[oil]", "[4 oil]"), code=1)["findings"][0]
         self.assertIn(
             "“Open Shed door” still wants Brass token, 1 in all, 1 more must be kept, and 1 can "
-            "be had.", explanation["explanation"],
-        )  # fmt: skip
+            "be had.",
+            explanation["explanation"],
+        )
 
     def test_must_haves_order_and_windows_are_part_of_json_and_of_v(self):
         found = self.check(TOSS, code=1)
@@ -213,12 +216,18 @@ endings: {home: {when: at ridge}}
         found = self.check(self.WORLD, code=0)
         closed = {
             f["subject"]: [(c["rule"], len(c["evidence"])) for c in f["closed_by"]]
-            for f in found["findings"] if f["kind"] == "missable"
-        }  # fmt: skip
-        self.assertEqual(closed, {
-            "shell": [("quay_to_ferry", 1)], "quay_shell": [("quay_to_ferry", 1)],
-            "medal": [("ferry_to_mainland", 2)], "ferry_medal": [("ferry_to_mainland", 2)],
-        })  # fmt: skip
+            for f in found["findings"]
+            if f["kind"] == "missable"
+        }
+        self.assertEqual(
+            closed,
+            {
+                "shell": [("quay_to_ferry", 1)],
+                "quay_shell": [("quay_to_ferry", 1)],
+                "medal": [("ferry_to_mainland", 2)],
+                "ferry_medal": [("ferry_to_mainland", 2)],
+            },
+        )
 
     def test_missable_things_are_warnings(self):
         self.check(self.WORLD, "--fail-on", "warning", code=1)

@@ -37,10 +37,13 @@ class Demo(ProgramTest):
         found = self.check((DEMO / "draft.yaml").read_text(encoding="utf-8"), code=1)
         subjects = {(f["kind"], f["subject"]) for f in found["findings"]}
         for mistake in (
-            ("softlock", "crate"), ("softlock", "boil_salt"), ("softlock", "wait_for_tide_2"),
-            ("softlock", "stall_buy_polish"), ("missable", "the_lamp"),
+            ("softlock", "crate"),
+            ("softlock", "boil_salt"),
+            ("softlock", "wait_for_tide_2"),
+            ("softlock", "stall_buy_polish"),
+            ("missable", "the_lamp"),
             ("unreachable", "bell_room"),
-        ):  # fmt: skip
+        ):
             self.assertIn(mistake, subjects)
 
     def test_the_finished_world_is_proved_and_its_missables_are_accepted_with_reasons(self):

@@ -15,8 +15,9 @@ class Compare(ProgramTest):
     def compare(self, old, new, *options, code):
         self.write("old.yaml", old)
         self.write("new.yaml", new)
-        done = self.zubrel("compare", "old.yaml", "new.yaml", "--format", "json", *options,
-                           code=code)  # fmt: skip
+        done = self.zubrel(
+            "compare", "old.yaml", "new.yaml", "--format", "json", *options, code=code
+        )
         return json.loads(done.stdout)
 
     def kinds(self, findings):
@@ -24,8 +25,9 @@ class Compare(ProgramTest):
 
     def test_a_mended_softlock_is_gone_and_that_is_no_worse(self):
         found = self.compare(TOSS, MENDED, code=0)
-        self.assertEqual((found["old"]["verdict"], found["new"]["verdict"]),
-                         ("softlocks", "solvable"))  # fmt: skip
+        self.assertEqual(
+            (found["old"]["verdict"], found["new"]["verdict"]), ("softlocks", "solvable")
+        )
         self.assertEqual(self.kinds(found["gone"]), {("softlock", "toss"), ("wasted_use", "toss")})
         self.assertEqual(found["appeared"], [])
 
@@ -75,9 +77,18 @@ class Compare(ProgramTest):
 class Revisions(ProgramTest):
     def git(self, *arguments):
         subprocess.run(
-            ["git", "-c", "user.name=Keeper", "-c", "user.email=keeper@example.invalid",
-             *arguments], cwd=self.folder, check=True, capture_output=True,
-        )  # fmt: skip
+            [
+                "git",
+                "-c",
+                "user.name=Keeper",
+                "-c",
+                "user.email=keeper@example.invalid",
+                *arguments,
+            ],
+            cwd=self.folder,
+            check=True,
+            capture_output=True,
+        )
 
     def setUp(self):
         super().setUp()
@@ -98,8 +109,11 @@ class Revisions(ProgramTest):
         self.assertEqual(found["new"]["verdict"], "softlocks")
 
     def test_revisions_and_files_that_are_not_there_are_refused(self):
-        for old in ("NOWHERE:worlds/island.yaml", "HEAD:worlds/atoll.yaml",
-                    "--output=x:worlds/island.yaml"):  # fmt: skip
+        for old in (
+            "NOWHERE:worlds/island.yaml",
+            "HEAD:worlds/atoll.yaml",
+            "--output=x:worlds/island.yaml",
+        ):
             done = self.zubrel("compare", "--", old, "worlds/island.yaml", code=2)
             self.assertEqual(done.stdout, "")
             self.assertIn("revision", done.stderr)

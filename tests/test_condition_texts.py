@@ -35,9 +35,13 @@ locks: {gate: {name: Gate, needs: oil}}
 endings: {won: {when: at pier and bell}}
 """
 COMPARED = {
-    "<": operator.lt, "<=": operator.le, "=": operator.eq,
-    "!=": operator.ne, ">=": operator.ge, ">": operator.gt,
-}  # fmt: skip
+    "<": operator.lt,
+    "<=": operator.le,
+    "=": operator.eq,
+    "!=": operator.ne,
+    ">=": operator.ge,
+    ">": operator.gt,
+}
 DOCUMENT = document_of(Source.of("w.yaml", WORLD), WORLD)
 TIDES = ["low", "mid", "high"]
 items = st.sampled_from(["oil", "rope"])

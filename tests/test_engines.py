@@ -160,9 +160,11 @@ class Contract(unittest.TestCase):
                     for step in space.system.steps:
                         for up in (True, False):
                             shifted = {
-                                x for x, n, y in graph.edges if n == step.number
+                                x
+                                for x, n, y in graph.edges
+                                if n == step.number
                                 and (value(y) > value(x) if up else value(y) < value(x))
-                            }  # fmt: skip
+                            }
                             seen += len(shifted)
                             self.assertEqual(plain(space, space.shifted(step, number, up)), shifted)
         self.assertGreater(seen, 50)
@@ -227,8 +229,10 @@ class Numbering(unittest.TestCase):
             table = NumberTable(rows)
             known = {}
             for _ in range(6):
-                batch = [tuple(r.choice([0, 1, 2**63, r.getrandbits(18)]) for _ in range(words))
-                         for _ in range(9000)]  # fmt: skip
+                batch = [
+                    tuple(r.choice([0, 1, 2**63, r.getrandbits(18)]) for _ in range(words))
+                    for _ in range(9000)
+                ]
                 columns = [numpy.array([b[n] for b in batch], numpy.uint64) for n in range(words)]
                 for row, number in zip(batch, table.numbers_of(columns).tolist(), strict=True):
                     self.assertEqual(known.setdefault(row, number), number)

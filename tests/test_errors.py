@@ -106,9 +106,12 @@ class Files(ProgramTest):
         self.write("empty.yaml", "")
         (self.folder / "folder.yaml").mkdir()
         for name, words in {
-            "binary.yaml": "not a text file", "latin.yaml": "latin.yaml:1:9", "missing.yaml": "no",
-            "folder.yaml": "folder", "empty.yaml": "nothing here",
-        }.items():  # fmt: skip
+            "binary.yaml": "not a text file",
+            "latin.yaml": "latin.yaml:1:9",
+            "missing.yaml": "no",
+            "folder.yaml": "folder",
+            "empty.yaml": "nothing here",
+        }.items():
             with self.subTest(name=name):
                 self.refused(name, words)
 
@@ -156,10 +159,13 @@ endings: {e: {when: lit}}
     def test_wrong_usage_is_exit_code_2(self):
         self.write("w.yaml", "zubrel: 1")
         for arguments in (
-            ["chek"], ["check"], ["check", "w.yaml", "--max-memory", "lots"],
-            ["check", "w.yaml", "--max-seconds", "-1"], ["list", "w.yaml", "dragons"],
+            ["chek"],
+            ["check"],
+            ["check", "w.yaml", "--max-memory", "lots"],
+            ["check", "w.yaml", "--max-seconds", "-1"],
+            ["list", "w.yaml", "dragons"],
             ["route", "w.yaml", "--to", "at ("],
-        ):  # fmt: skip
+        ):
             with self.subTest(arguments=arguments):
                 self.assertNotEqual(self.zubrel(*arguments, code=2).stderr, "")
 

@@ -173,8 +173,13 @@ class Schema(unittest.TestCase):
         for seed in range(60):
             data = random_world(seed)
             r = random.Random(seed)
-            places = [v for s in data.values() if isinstance(s, dict) for v in s.values()
-                      if isinstance(v, dict)]  # fmt: skip
+            places = [
+                v
+                for s in data.values()
+                if isinstance(s, dict)
+                for v in s.values()
+                if isinstance(v, dict)
+            ]
             if not places:
                 continue
             r.choice(places)["tajes"] = "item0"
@@ -187,10 +192,14 @@ class Schema(unittest.TestCase):
 
     def test_wrong_shapes_are_refused(self):
         for text in (
-            "{zubrel: 2}", "{zubrel: 1, items: [a]}", "{zubrel: 1, items: {Coin: x}}",
-            "{zubrel: 1, locks: {a: {begins: ajar}}}", "{zubrel: 1, sea: {}}",
-            "{zubrel: 1, meters: {m: {to: high}}}", "{title: x}",
-        ):  # fmt: skip
+            "{zubrel: 2}",
+            "{zubrel: 1, items: [a]}",
+            "{zubrel: 1, items: {Coin: x}}",
+            "{zubrel: 1, locks: {a: {begins: ajar}}}",
+            "{zubrel: 1, sea: {}}",
+            "{zubrel: 1, meters: {m: {to: high}}}",
+            "{title: x}",
+        ):
             with self.subTest(text):
                 self.assertNotEqual(self.errors(yaml.safe_load(text)), [])
 

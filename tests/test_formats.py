@@ -34,37 +34,69 @@ LOCATION = {
 }
 # the part of the published schema that code hosts rely on
 SARIF = {
-    "type": "object", "required": ["version", "runs"], "additionalProperties": False,
+    "type": "object",
+    "required": ["version", "runs"],
+    "additionalProperties": False,
     "properties": {
-        "$schema": {"type": "string"}, "version": {"const": "2.1.0"},
-        "runs": {"type": "array", "minItems": 1, "items": {
-            "type": "object", "required": ["tool", "results"],
-            "properties": {
-                "tool": {"required": ["driver"], "properties": {"driver": {
-                    "required": ["name", "rules"],
-                    "properties": {"rules": {"items": {
-                        "required": ["id", "shortDescription", "help", "defaultConfiguration"],
-                    }}},
-                }}},
-                "results": {"items": {
-                    "type": "object",
-                    "required": ["ruleId", "ruleIndex", "level", "message", "locations",
-                                 "partialFingerprints"],
-                    "properties": {
-                        "level": {"enum": ["none", "note", "warning", "error"]},
-                        "message": {"required": ["text"]},
-                        "locations": {"minItems": 1, "items": LOCATION},
-                        "codeFlows": {"items": {"required": ["threadFlows"]}},
-                        "suppressions": {"items": {
-                            "required": ["kind"],
-                            "properties": {"kind": {"enum": ["inSource", "external"]}},
-                        }},
+        "$schema": {"type": "string"},
+        "version": {"const": "2.1.0"},
+        "runs": {
+            "type": "array",
+            "minItems": 1,
+            "items": {
+                "type": "object",
+                "required": ["tool", "results"],
+                "properties": {
+                    "tool": {
+                        "required": ["driver"],
+                        "properties": {
+                            "driver": {
+                                "required": ["name", "rules"],
+                                "properties": {
+                                    "rules": {
+                                        "items": {
+                                            "required": [
+                                                "id",
+                                                "shortDescription",
+                                                "help",
+                                                "defaultConfiguration",
+                                            ],
+                                        }
+                                    }
+                                },
+                            }
+                        },
                     },
-                }},
+                    "results": {
+                        "items": {
+                            "type": "object",
+                            "required": [
+                                "ruleId",
+                                "ruleIndex",
+                                "level",
+                                "message",
+                                "locations",
+                                "partialFingerprints",
+                            ],
+                            "properties": {
+                                "level": {"enum": ["none", "note", "warning", "error"]},
+                                "message": {"required": ["text"]},
+                                "locations": {"minItems": 1, "items": LOCATION},
+                                "codeFlows": {"items": {"required": ["threadFlows"]}},
+                                "suppressions": {
+                                    "items": {
+                                        "required": ["kind"],
+                                        "properties": {"kind": {"enum": ["inSource", "external"]}},
+                                    }
+                                },
+                            },
+                        }
+                    },
+                },
             },
-        }},
+        },
     },
-}  # fmt: skip
+}
 
 
 class Sarif(ProgramTest):
@@ -83,8 +115,9 @@ class Sarif(ProgramTest):
         self.assertEqual(rules[softlock["ruleIndex"]]["id"], "softlock")
         flow = softlock["codeFlows"][0]["threadFlows"][0]["locations"]
         self.assertTrue(flow[0]["location"]["message"]["text"].startswith("1. "))
-        self.assertEqual(softlock["locations"][0]["physicalLocation"]["artifactLocation"]["uri"],
-                         "w.yaml")  # fmt: skip
+        self.assertEqual(
+            softlock["locations"][0]["physicalLocation"]["artifactLocation"]["uri"], "w.yaml"
+        )
 
     def test_fingerprints_stay_when_lines_move_and_differ_between_findings(self):
         world = (CASES / "island.yaml").read_text(encoding="utf-8")
@@ -117,9 +150,7 @@ class Junit(ProgramTest):
 
     def test_what_is_below_the_bar_is_skipped_and_a_cut_search_is_an_error(self):
         self.write("w.yaml", TOSS)
-        done = self.zubrel(
-            "check", "w.yaml", "--format", "junit", "--max-situations", "1", code=1
-        )  # fmt: skip
+        done = self.zubrel("check", "w.yaml", "--format", "junit", "--max-situations", "1", code=1)
         (suite,) = JUnitXml.fromstring(done.stdout.encode())
         self.assertEqual((suite.errors, suite.failures), (1, 1))  # what is certain all the same
 
@@ -128,8 +159,12 @@ class Markdown(ProgramTest):
     def test_it_names_verdict_and_findings_and_folds_the_evidence(self):
         self.write("w.yaml", TOSS)
         text = self.zubrel("check", "w.yaml", "--format", "markdown", code=1).stdout
-        for words in ("## A key in the sea: softlocks", "**error** softlock `toss` `w.yaml:11:7`",
-                      "<details>", "1. Quay: Take Brass key"):  # fmt: skip
+        for words in (
+            "## A key in the sea: softlocks",
+            "**error** softlock `toss` `w.yaml:11:7`",
+            "<details>",
+            "1. Quay: Take Brass key",
+        ):
             self.assertIn(words, text)
 
     def test_a_world_cannot_write_markup(self):
@@ -184,7 +219,7 @@ WORLDS = {
         "accept: [{finding: unused, of: key}]",
         ("accept: [{finding: unused, of: key}]", "accept: []"),
     ),
-}  # fmt: skip
+}
 
 
 class Kinds(ProgramTest):

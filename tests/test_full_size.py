@@ -187,8 +187,10 @@ class Realms(unittest.TestCase):
 
             told = told_by(Found(full.judged, full.findings, closer=blind))
             without = told_by(Found(full.judged, full.findings))
-            self.assertEqual({k: f.explanation for k, f in told.items()},
-                             {k: f.explanation for k, f in without.items()})  # fmt: skip
+            self.assertEqual(
+                {k: f.explanation for k, f in told.items()},
+                {k: f.explanation for k, f in without.items()},
+            )
             # each look asks for something that none has asked for
             self.assertEqual(sizes, sorted(set(sizes)))
             looked += len(sizes)
@@ -214,9 +216,11 @@ class Program(ProgramTest):
         world = (
             "zubrel: 1\nstart: {at: beach}\nitems: {"
             + ", ".join(f"shell{n}: Shell {n}" for n in range(5))
-            + "}\nareas:\n  beach: {finds: [" + shells + "], ways: [{to: pier, one_way: true}]}\n"
+            + "}\nareas:\n  beach: {finds: ["
+            + shells
+            + "], ways: [{to: pier, one_way: true}]}\n"
             + "  pier: {ways: [tower]}\n  tower: {}\nendings: {there: {when: at tower}}\n"
-        )  # fmt: skip
+        )
         self.write("w.yaml", world)
         text = self.zubrel("check", "w.yaml", code=0).stdout
         self.assertIn("missable  shell0 and 4 more", text)

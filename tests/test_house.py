@@ -10,23 +10,53 @@ import networkx
 
 PACKAGE = Path(__file__).parent.parent / "src" / "zubrel"
 ORDER = [
-    ("base",), ("policy",), ("authored",), ("checked",), ("walked",), ("compiled",),
+    ("base",),
+    ("policy",),
+    ("authored",),
+    ("checked",),
+    ("walked",),
+    ("compiled",),
     ("reduced", "explored"),
-    ("certain", "quotient"), ("findings",), ("narrated",), ("played",), ("drawn",), ("output",),
-    ("pipeline",), ("routes",), ("api",), ("demo",), ("shell",), ("entry",),
-]  # fmt: skip
+    ("certain", "quotient"),
+    ("findings",),
+    ("narrated",),
+    ("played",),
+    ("drawn",),
+    ("output",),
+    ("pipeline",),
+    ("routes",),
+    ("api",),
+    ("demo",),
+    ("shell",),
+    ("entry",),
+]
 """From the top of the house down; those in one row are siblings that do not know each other."""
 INSIDE = {
     "explored": [("space",), ("packed",), ("listed", "symbolic"), ("explore",)],
     "findings": [
-        ("finding", "judged"), ("detector", "causes", "mentions"), ("detectors",), ("registry",),
-        ("shape",), ("large",), ("find", "fates"),
+        ("finding", "judged"),
+        ("detector", "causes", "mentions"),
+        ("detectors",),
+        ("registry",),
+        ("shape",),
+        ("large",),
+        ("find", "fates"),
     ],
-}  # fmt: skip
+}
 CORE = [
-    "base", "authored", "checked", "walked", "compiled", "reduced", "explored", "certain",
-    "quotient", "findings", "narrated", "played",
-]  # fmt: skip
+    "base",
+    "authored",
+    "checked",
+    "walked",
+    "compiled",
+    "reduced",
+    "explored",
+    "certain",
+    "quotient",
+    "findings",
+    "narrated",
+    "played",
+]
 
 
 def modules():
@@ -105,7 +135,7 @@ class House(unittest.TestCase):
         )
         done = subprocess.run(
             [sys.executable, "-c", code], capture_output=True, text=True, check=True
-        )  # fmt: skip
+        )
         self.assertEqual(done.stdout.strip(), "")
 
     def test_small_worlds_are_checked_without_waking_numpy(self):
@@ -116,7 +146,7 @@ class House(unittest.TestCase):
         )
         done = subprocess.run(
             [sys.executable, "-c", code], capture_output=True, text=True, check=True
-        )  # fmt: skip
+        )
         self.assertEqual(done.stdout.strip(), "")
 
 

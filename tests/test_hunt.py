@@ -76,10 +76,10 @@ class ByHand(unittest.TestCase):
         self.assertEqual(set(found), {("softlock", "stall_sell_lantern")})
         (doom,) = found.values()
         # taken, carried to the market, sold: nothing is left in that it can do without
-        self.assertEqual([s.rule.id for s in doom.walk],
-                         ["quay_lantern", "quay_to_market", "stall_sell_lantern"])  # fmt: skip
-        self.assertEqual([s.rule.id for s in doom.onward],
-                         ["market_to_cave", "cave_to_tower"])  # fmt: skip
+        self.assertEqual(
+            [s.rule.id for s in doom.walk], ["quay_lantern", "quay_to_market", "stall_sell_lantern"]
+        )
+        self.assertEqual([s.rule.id for s in doom.onward], ["market_to_cave", "cave_to_tower"])
 
     def test_a_lantern_that_is_sold_again_dooms_nobody(self):
         again = LANTERN.replace("buys: {lantern", "sells: {lantern: 4}, buys: {lantern")
@@ -89,14 +89,18 @@ class ByHand(unittest.TestCase):
         self.assertEqual(set(dooms(TOSS)), {("bad_luck", "toss")})
 
     def test_where_all_outcomes_doom_luck_is_not_to_blame(self):
-        both = TOSS.replace("{odds: 1, sets: {heads: true}}",
-                            "{odds: 1, loses: coin, sets: {heads: true}}")  # fmt: skip
+        both = TOSS.replace(
+            "{odds: 1, sets: {heads: true}}", "{odds: 1, loses: coin, sets: {heads: true}}"
+        )
         self.assertEqual(set(dooms(both)), {("softlock", "toss")})
 
     def test_a_game_that_is_lost_for_good_is_over_and_not_doomed(self):
-        over = """
+        over = (
+            """
 areas: {quay: {ways: [tower, {to: reef, one_way: true}]}, reef: {}, tower: {}}
-""" + "endings: {won: {when: at tower}, sunk: {kind: bad, when: at reef}}\n"  # fmt: skip
+"""
+            + "endings: {won: {when: at tower}, sunk: {kind: bad, when: at reef}}\n"
+        )
         text = "zubrel: 1\nstart: {at: quay}\n" + over
         found = certain(compile_world(loads(text)), 100_000, Budget(Limits()))
         self.assertEqual(found.dooms, ())

@@ -36,15 +36,18 @@ class Workflow(ProgramTest):
         text = (ROOT / "docs" / "continuous-integration.md").read_text(encoding="utf-8")
         blocks = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
         (workflow,) = [yaml.safe_load(b) for b in blocks if b.startswith("name: worlds")]
-        return [s["run"] for s in workflow["jobs"]["check"]["steps"] if "zubrel" in s.get("run", "")
-                and not s["run"].startswith("pip")]  # fmt: skip
+        return [
+            s["run"]
+            for s in workflow["jobs"]["check"]["steps"]
+            if "zubrel" in s.get("run", "") and not s["run"].startswith("pip")
+        ]
 
     def shell(self, command):
         program = f"{shlex.quote(sys.executable)} -m zubrel "
         command = re.sub(r"(?m)^(\s*)zubrel ", lambda m: m[1] + program, command)
         return subprocess.run(
             ["sh", "-e", "-c", command], cwd=self.folder, capture_output=True, text=True
-        )  # fmt: skip
+        )
 
     def test_every_step_of_the_workflow_runs_and_writes_what_it_says(self):
         (self.folder / "worlds" / "walks").mkdir(parents=True)

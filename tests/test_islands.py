@@ -64,9 +64,11 @@ class Counting(unittest.TestCase):
             with self.subTest(seed=seed):
                 self.assertEqual(islands.situations, len(plain.words))
                 for mine, theirs in (
-                    (won, judged.won), (ended, judged.ended), (live, judged.live),
+                    (won, judged.won),
+                    (ended, judged.ended),
+                    (live, judged.live),
                     (~live & ~ended, judged.doomed),
-                ):  # fmt: skip
+                ):
                     self.assertEqual(islands.count(mine), plain.count(theirs))
             fewer += islands.nodes < len(plain.words)
         self.assertGreater(fewer, SEEDS // 4)
@@ -113,9 +115,14 @@ class Fates(unittest.TestCase):
             for _ in range(12):
                 there = plain.of(here)
                 expected = next(
-                    word for word, some in (("ended", judged.ended), ("live", judged.live),
-                                            ("doomed", judged.doomed)) if there & some
-                )  # fmt: skip
+                    word
+                    for word, some in (
+                        ("ended", judged.ended),
+                        ("live", judged.live),
+                        ("doomed", judged.doomed),
+                    )
+                    if there & some
+                )
                 seen[expected] += 1
                 with self.subTest(seed=seed):
                     self.assertEqual(fate(here), expected)

@@ -33,12 +33,15 @@ from zubrel.pipeline import report
 from zubrel.shell.alarm import watched
 
 COMMANDS = {
-    "check": ["check", "w.yaml"], "route": ["route", "w.yaml"], "list": ["list", "w.yaml"],
-    "probe": ["probe", "w.yaml", "q0_accept"], "compare": ["compare", "w.yaml", "w.yaml"],
+    "check": ["check", "w.yaml"],
+    "route": ["route", "w.yaml"],
+    "list": ["list", "w.yaml"],
+    "probe": ["probe", "w.yaml", "q0_accept"],
+    "compare": ["compare", "w.yaml", "w.yaml"],
     "rehearse": ["rehearse", "w.yaml", "walk.txt"],
     "draw": ["draw", "w.yaml", "windows", "-o", "p.png"],
     "report": ["report", "w.yaml", "-o", "p.html"],
-}  # fmt: skip
+}
 
 
 class Accounts(unittest.TestCase):
@@ -134,9 +137,10 @@ class EveryCommand(ProgramTest):
     def test_every_limit_is_exit_code_3_and_a_word_in_every_command(self):
         r = random.Random(7)
         limits = {
-            "--max-situations": ["1", "5000", "300000"], "--max-memory": ["1M", "70M"],
+            "--max-situations": ["1", "5000", "300000"],
+            "--max-memory": ["1M", "70M"],
             "--max-seconds": ["0.05", "0.4", "0.8"],
-        }  # fmt: skip
+        }
         for name, arguments in COMMANDS.items():
             for option, values in limits.items():
                 if name == "list" and option == "--max-situations":
@@ -155,8 +159,11 @@ class EveryCommand(ProgramTest):
     def test_hints_of_play_are_given_up_at_a_limit(self):
         done = subprocess.run(
             [sys.executable, "-m", "zubrel", "play", "w.yaml", "--hints", "--max-situations", "9"],
-            cwd=self.folder, input="1\n", text=True, capture_output=True,
-        )  # fmt: skip
+            cwd=self.folder,
+            input="1\n",
+            text=True,
+            capture_output=True,
+        )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("No hints: the search stopped at the limit of 9 situations", done.stdout)
 
@@ -164,8 +171,17 @@ class EveryCommand(ProgramTest):
         for engine in ("explicit", "symbolic", "auto"):
             for most in (10, 3000, 60_000, 100_000):
                 with self.subTest(engine=engine, most=most):
-                    done = self.zubrel("check", "w.yaml", "--max-situations", str(most),
-                                       "--engine", engine, "--format", "json", code=3)  # fmt: skip
+                    done = self.zubrel(
+                        "check",
+                        "w.yaml",
+                        "--max-situations",
+                        str(most),
+                        "--engine",
+                        engine,
+                        "--format",
+                        "json",
+                        code=3,
+                    )
                     found = json.loads(done.stdout)
                     self.assertLessEqual(found["situations"], 1.1 * most + 10)
                     self.assertIn(f"{most:,} situations", found["stopped"])
@@ -179,8 +195,13 @@ class EveryCommand(ProgramTest):
                 self.zubrel("check", "w.yaml", option, value, code=2)
 
     def test_options_that_mean_nothing_to_a_command_are_not_offered(self):
-        for name, option in (("list", "--engine"), ("list", "--quiet"), ("draw", "--no-color"),
-                             ("watch", "-o"), ("new", "--max-seconds")):  # fmt: skip
+        for name, option in (
+            ("list", "--engine"),
+            ("list", "--quiet"),
+            ("draw", "--no-color"),
+            ("watch", "-o"),
+            ("new", "--max-seconds"),
+        ):
             with self.subTest(name):
                 help_text = self.zubrel(name, "--help", code=0).stdout
                 self.assertNotIn(f" {option}", help_text)
@@ -196,8 +217,9 @@ class Faults(ProgramTest):
             "p.judge = broken\nsys.argv = ['zubrel', 'check', 'w.yaml']\n"
             "from zubrel.shell.main import run\nrun()\n"
         )
-        done = subprocess.run([sys.executable, "-c", code], cwd=self.folder, text=True,
-                              capture_output=True)  # fmt: skip
+        done = subprocess.run(
+            [sys.executable, "-c", code], cwd=self.folder, text=True, capture_output=True
+        )
         self.assertEqual(done.returncode, 70)
         self.assertEqual(len(done.stderr.splitlines()), 1)
         self.assertIn("an error inside Zubrel", done.stderr)
@@ -209,10 +231,13 @@ class Faults(ProgramTest):
         world = self.write("draft.yaml", (DEMO / "draft.yaml").read_text(encoding="utf-8"))
         for kilobytes in (100_000, 400_000, 2_000_000):
             for engine in ("auto", "symbolic"):
-                line = (f"ulimit -v {kilobytes}; exec {sys.executable} -m zubrel check {world} "
-                        f"--quiet --engine {engine} --max-seconds 6")  # fmt: skip
-                done = subprocess.run(["bash", "-c", line], cwd=self.folder, text=True,
-                                      capture_output=True)  # fmt: skip
+                line = (
+                    f"ulimit -v {kilobytes}; exec {sys.executable} -m zubrel check {world} "
+                    f"--quiet --engine {engine} --max-seconds 6"
+                )
+                done = subprocess.run(
+                    ["bash", "-c", line], cwd=self.folder, text=True, capture_output=True
+                )
                 with self.subTest(kilobytes=kilobytes, engine=engine):
                     self.assertIn(done.returncode, (1, 3), done.stderr)
 
@@ -220,9 +245,12 @@ class Faults(ProgramTest):
         self.write("w.yaml", realm("m", 1))
         for arguments, wait in ((["check", "w.yaml"], 2.0), (["route", "w.yaml"], 1.5)):
             running = subprocess.Popen(
-                [sys.executable, "-m", "zubrel", *arguments], cwd=self.folder, text=True,
-                stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-            )  # fmt: skip
+                [sys.executable, "-m", "zubrel", *arguments],
+                cwd=self.folder,
+                text=True,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+            )
             time.sleep(wait)
             running.send_signal(signal.SIGINT)
             out, error = running.communicate(timeout=20)
@@ -239,12 +267,14 @@ class Faults(ProgramTest):
             "from zubrel.shell.main import run\nrun()\n"
         )
         self.write("w.yaml", quests(6))
-        said = subprocess.run([sys.executable, "-c", code], cwd=self.folder, text=True,
-                              capture_output=True).stderr  # fmt: skip
+        said = subprocess.run(
+            [sys.executable, "-c", code], cwd=self.folder, text=True, capture_output=True
+        ).stderr
         self.assertRegex(said, r"searching … .*situations")
         self.assertRegex(said.splitlines()[-1], r" s$")
-        quiet = subprocess.run([sys.executable, "-c", code, "--quiet"], cwd=self.folder, text=True,
-                               capture_output=True).stderr  # fmt: skip
+        quiet = subprocess.run(
+            [sys.executable, "-c", code, "--quiet"], cwd=self.folder, text=True, capture_output=True
+        ).stderr
         self.assertEqual(quiet, "")
 
     def test_a_log_says_what_was_tried_and_never_replaces_a_file(self):
@@ -269,8 +299,11 @@ class Workers(ProgramTest):
         names = [f"w{n}.yaml" for n in range(len(worlds))]
         running = subprocess.Popen(
             [sys.executable, "-m", "zubrel", "check", *names, "--jobs", "2", "--format", "json"],
-            cwd=self.folder, text=True, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-        )  # fmt: skip
+            cwd=self.folder,
+            text=True,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+        )
         self.addCleanup(running.kill)
         for _ in range(200):
             if found := self.workers_of(running.pid):
@@ -281,8 +314,9 @@ class Workers(ProgramTest):
         return running, found
 
     def workers_of(self, parent):
-        listed = subprocess.run(["ps", "-o", "pid=,args=", "--ppid", str(parent)], text=True,
-                                capture_output=True).stdout  # fmt: skip
+        listed = subprocess.run(
+            ["ps", "-o", "pid=,args=", "--ppid", str(parent)], text=True, capture_output=True
+        ).stdout
         return [int(line.split()[0]) for line in listed.splitlines() if "spawn_main" in line]
 
     def gone(self, pid):

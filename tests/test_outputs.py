@@ -25,13 +25,16 @@ locks: {door: {needs: key}}
 endings: {top: {name: Top of the tower, when: at tower}}
 """
 WRITING = {
-    "check": ["check", "w.yaml", "-o"], "json": ["check", "w.yaml", "--format", "json", "-o"],
-    "list": ["list", "w.yaml", "-o"], "route": ["route", "w.yaml", "-o"],
-    "probe": ["probe", "w.yaml", "door", "-o"], "compare": ["compare", "w.yaml", "w.yaml", "-o"],
+    "check": ["check", "w.yaml", "-o"],
+    "json": ["check", "w.yaml", "--format", "json", "-o"],
+    "list": ["list", "w.yaml", "-o"],
+    "route": ["route", "w.yaml", "-o"],
+    "probe": ["probe", "w.yaml", "door", "-o"],
+    "compare": ["compare", "w.yaml", "w.yaml", "-o"],
     "rehearse": ["rehearse", "w.yaml", "walk.txt", "-o"],
     "record": ["rehearse", "w.yaml", "walk.txt", "--record", "-o"],
     "several": ["check", "w.yaml", "part.yaml", "--jobs", "2", "-o"],
-}  # fmt: skip
+}
 STEERING = "\x1b[2J\x07\u202eevil\u2066"
 
 
@@ -55,8 +58,16 @@ class AuthorsFiles(ProgramTest):
         return {p.name: p.read_bytes() for p in files}
 
     def test_no_command_writes_over_what_it_has_read(self):
-        names = ("w.yaml", "./w.yaml", "sub/../w.yaml", "soft.yaml", "hard.yaml", "part.yaml",
-                 "items.csv", str(self.folder / "w.yaml"))  # fmt: skip
+        names = (
+            "w.yaml",
+            "./w.yaml",
+            "sub/../w.yaml",
+            "soft.yaml",
+            "hard.yaml",
+            "part.yaml",
+            "items.csv",
+            str(self.folder / "w.yaml"),
+        )
         for number, (command, arguments) in enumerate(WRITING.items()):
             for name in (names[number % len(names)], names[(3 * number + 1) % len(names)]):
                 if "items.csv" not in name or command != "several":
@@ -81,9 +92,13 @@ class AuthorsFiles(ProgramTest):
             "1\nsave w.yaml\nsave part.yaml\nsave new.txt\nsave new.txt\nsave \0x\nsave no/dir\n"
         )
         done = subprocess.run(
-            [sys.executable, "-m", "zubrel", "play", "w.yaml"], cwd=self.folder, input=typed,
-            text=True, capture_output=True, timeout=60,
-        )  # fmt: skip
+            [sys.executable, "-m", "zubrel", "play", "w.yaml"],
+            cwd=self.folder,
+            input=typed,
+            text=True,
+            capture_output=True,
+            timeout=60,
+        )
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertEqual(done.stdout.count("is already there: nothing is written"), 3)
         self.assertEqual(self.contents(), {**self.before, "new.txt": b"quay_to_pier\n"})
@@ -133,23 +148,30 @@ class Targets(ProgramTest):
             "sys.argv = ['zubrel', 'tables', 'w.yaml', '--to', 'tables']\n"
             "from zubrel.shell.main import run\nrun()\n"
         )
-        done = subprocess.run([sys.executable, "-c", code], cwd=self.folder, text=True,
-                              capture_output=True)  # fmt: skip
+        done = subprocess.run(
+            [sys.executable, "-c", code], cwd=self.folder, text=True, capture_output=True
+        )
         self.assertEqual(done.returncode, 74, done.stderr)
         self.assertEqual(sorted(os.listdir(self.folder)), ["tables", "w.yaml"])
         self.assertEqual(os.listdir(self.folder / "tables"), [])
 
     def test_standard_output_that_is_full_or_closed_is_told_in_one_line(self):
-        for command in (["check", "w.yaml"], ["check", "w.yaml", "--format", "json"],
-                        ["list", "w.yaml"], ["new", "new.yaml"], ["schema"]):  # fmt: skip
+        for command in (
+            ["check", "w.yaml"],
+            ["check", "w.yaml", "--format", "json"],
+            ["list", "w.yaml"],
+            ["new", "new.yaml"],
+            ["schema"],
+        ):
             for redirection in (">/dev/full", ">&-"):
                 if redirection == ">/dev/full" and not os.path.exists("/dev/full"):
                     continue
                 with self.subTest(command=command, output=redirection):
                     line = f"{sys.executable} -m zubrel {' '.join(command)} --force {redirection}"
                     line = line if command[0] == "new" else line.replace(" --force", "")
-                    done = subprocess.run(["sh", "-c", line], cwd=self.folder, text=True,
-                                          capture_output=True)  # fmt: skip
+                    done = subprocess.run(
+                        ["sh", "-c", line], cwd=self.folder, text=True, capture_output=True
+                    )
                     self.assertEqual(done.returncode, 74, done.stderr)
                     self.assertEqual(len(done.stderr.splitlines()), 1, done.stderr)
 
@@ -169,19 +191,28 @@ class Encodings(ProgramTest):
         self.write("w.yaml", WORLD.replace("Brass key", "Brass key → ü 鍵"))
         for encoding in ("ascii", "latin-1", "cp1252"):
             env = {"PYTHONIOENCODING": encoding, "PYTHONUTF8": "0"}
-            for arguments in (["check", "w.yaml"], ["list", "w.yaml"], ["play", "w.yaml"],
-                              ["probe", "w.yaml", "door"]):  # fmt: skip
+            for arguments in (
+                ["check", "w.yaml"],
+                ["list", "w.yaml"],
+                ["play", "w.yaml"],
+                ["probe", "w.yaml", "door"],
+            ):
                 with self.subTest(encoding=encoding, command=arguments[0]):
                     done = subprocess.run(
-                        [sys.executable, "-m", "zubrel", *arguments], cwd=self.folder, input=b"",
-                        capture_output=True, env={**os.environ, **env},
-                    )  # fmt: skip
+                        [sys.executable, "-m", "zubrel", *arguments],
+                        cwd=self.folder,
+                        input=b"",
+                        capture_output=True,
+                        env={**os.environ, **env},
+                    )
                     self.assertIn(done.returncode, (0, 1), done.stderr)
                     self.assertIn(b"key ->", done.stdout)
             done = subprocess.run(
                 [sys.executable, "-m", "zubrel", "list", "w.yaml", "--format", "json"],
-                cwd=self.folder, capture_output=True, env={**os.environ, **env},
-            )  # fmt: skip
+                cwd=self.folder,
+                capture_output=True,
+                env={**os.environ, **env},
+            )
             name = json.loads(done.stdout.decode("utf-8"))["items"][0]["name"]
             self.assertEqual(name, ["Brass key → ü 鍵"])
 
@@ -189,10 +220,19 @@ class Encodings(ProgramTest):
         name = b"w\xff.yaml"
         with open(os.path.join(os.fsencode(self.folder), name), "wb") as file:
             file.write(WORLD.encode())
-        for arguments in ([], ["--format", "json"], ["--format", "sarif"], ["--format", "junit"],
-                          ["--format", "markdown"], ["-o", "out.txt"]):  # fmt: skip
-            done = subprocess.run([sys.executable, "-m", "zubrel", "check", name, *arguments],
-                                  cwd=self.folder, capture_output=True)  # fmt: skip
+        for arguments in (
+            [],
+            ["--format", "json"],
+            ["--format", "sarif"],
+            ["--format", "junit"],
+            ["--format", "markdown"],
+            ["-o", "out.txt"],
+        ):
+            done = subprocess.run(
+                [sys.executable, "-m", "zubrel", "check", name, *arguments],
+                cwd=self.folder,
+                capture_output=True,
+            )
             self.assertEqual(done.returncode, 1, done.stderr)
 
     def test_widths_that_are_none_are_passed_over(self):
@@ -220,18 +260,30 @@ class Encodings(ProgramTest):
         self.write("bad.yaml", world.replace("takes: key", f"{written}: key"))
         walk = self.write("walk.txt", "quay_key\nexpect says \x1b[2J\n")
         runs = [
-            ["check", "w.yaml"], ["check", "w.yaml", "--format", "junit"], ["list", "w.yaml"],
-            ["check", "w.yaml", "--format", "markdown"], ["route", "w.yaml"], ["play", "w.yaml"],
-            ["probe", "w.yaml", "door"], ["compare", "w.yaml", "w.yaml"], ["check", "bad.yaml"],
-            ["rehearse", "w.yaml", walk], ["check", "\x1b[2J.yaml"], ["\x1b[2J"],
+            ["check", "w.yaml"],
+            ["check", "w.yaml", "--format", "junit"],
+            ["list", "w.yaml"],
+            ["check", "w.yaml", "--format", "markdown"],
+            ["route", "w.yaml"],
+            ["play", "w.yaml"],
+            ["probe", "w.yaml", "door"],
+            ["compare", "w.yaml", "w.yaml"],
+            ["check", "bad.yaml"],
+            ["rehearse", "w.yaml", walk],
+            ["check", "\x1b[2J.yaml"],
+            ["\x1b[2J"],
             ["check", "w.yaml", "--engine", "\x1b[2J"],
-        ]  # fmt: skip
+        ]
         for arguments in runs:
             with self.subTest(arguments):
                 done = subprocess.run(
-                    [sys.executable, "-m", "zubrel", *arguments], cwd=self.folder, text=True,
-                    capture_output=True, input="1\n\x1b[2J\n", encoding="utf-8",
-                )  # fmt: skip
+                    [sys.executable, "-m", "zubrel", *arguments],
+                    cwd=self.folder,
+                    text=True,
+                    capture_output=True,
+                    input="1\n\x1b[2J\n",
+                    encoding="utf-8",
+                )
                 shown = done.stdout + done.stderr
                 self.assertEqual([c for c in "\x1b\x07\u202e\u2066" if c in shown], [])
                 self.assertNotIn("Traceback", done.stderr)
@@ -252,9 +304,13 @@ class Colours(ProgramTest):
         for env in ({"NO_COLOR": "1"}, {"TERM": "dumb"}):
             command = f"{sys.executable} -m zubrel play w.yaml"
             done = subprocess.run(
-                ["script", "-qec", command, "/dev/null"], cwd=self.folder, input="q\n", text=True,
-                capture_output=True, env={**os.environ, "TERM": "xterm", **env},
-            )  # fmt: skip
+                ["script", "-qec", command, "/dev/null"],
+                cwd=self.folder,
+                input="q\n",
+                text=True,
+                capture_output=True,
+                env={**os.environ, "TERM": "xterm", **env},
+            )
             self.assertIn("A key in the sea", done.stdout)
             self.assertNotIn("\x1b[1m", done.stdout)
 

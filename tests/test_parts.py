@@ -72,10 +72,20 @@ endings: {won: {when: at tower}}
         seen = 0
         for seed in range(40):
             world = world_of(random_world(seed))
-            known = {*world.items, *world.locks, *world.facts, *world.meters, *world.areas,
-                     *world.quests, *world.foes, *world.people, *(r.id for r in world.rules),
-                     *(r.owner for r in world.rules), *(r.common for r in world.rules),
-                     *(h.id for h in world.happenings)}  # fmt: skip
+            known = {
+                *world.items,
+                *world.locks,
+                *world.facts,
+                *world.meters,
+                *world.areas,
+                *world.quests,
+                *world.foes,
+                *world.people,
+                *(r.id for r in world.rules),
+                *(r.owner for r in world.rules),
+                *(r.common for r in world.rules),
+                *(h.id for h in world.happenings),
+            }
             for rule in world.rules:
                 for atom in atoms_of(rule.needs):
                     with self.subTest(seed=seed, atom=atom):
@@ -131,8 +141,9 @@ areas:
         after = standing(before).system
         self.assertNotEqual(self.guard_of(before.system, "climb"), TRUE)
         self.assertEqual(self.guard_of(after, "climb"), TRUE)
-        self.assertEqual(self.guard_of(after, "quay_to_shed"),
-                         self.guard_of(before.system, "quay_to_shed"))  # fmt: skip
+        self.assertEqual(
+            self.guard_of(after, "quay_to_shed"), self.guard_of(before.system, "quay_to_shed")
+        )
 
     def test_a_key_that_can_be_lost_has_to_be_shown(self):
         text = self.TEXT.replace("finds: [key],", "finds: [key], deeds: {toss: {loses: key}},")
@@ -270,11 +281,15 @@ areas: {quay: {finds: [shell, key], ways: [{to: tower, needs: key}]}, tower: {}}
 
     def test_what_is_too_large_to_write_out_is_a_power_of_ten(self):
         shells = [f"shell_{n}" for n in range(30)]
-        world = world_of({
-            "zubrel": 1, "start": {"at": "quay"}, "items": dict.fromkeys(shells, "Shell"),
-            "areas": {"quay": {"finds": shells, "ways": ["tower"]}, "tower": {}},
-            "endings": {"won": {"when": "at tower"}},
-        })  # fmt: skip
+        world = world_of(
+            {
+                "zubrel": 1,
+                "start": {"at": "quay"},
+                "items": dict.fromkeys(shells, "Shell"),
+                "areas": {"quay": {"finds": shells, "ways": ["tower"]}, "tower": {}},
+                "endings": {"won": {"when": "at tower"}},
+            }
+        )
         last = size_of(world, Budget(Limits())).rows[-1]
         self.assertRegex(last[2][0], r"^10\^\d+\.\d$")
 

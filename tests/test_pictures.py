@@ -54,8 +54,9 @@ class WhatIsDrawn(ProgramTest):
     def test_gates_chapters_and_alternatives_are_proved(self):
         sketch = report_of(TWO_WAYS, self.folder).sketch
         places = {p.id: p for p in sketch.atlas.places}
-        self.assertEqual([places[a].chapter for a in ("quay", "pier", "tower", "cellar")],
-                         [0, 0, 1, None])  # fmt: skip
+        self.assertEqual(
+            [places[a].chapter for a in ("quay", "pier", "tower", "cellar")], [0, 0, 1, None]
+        )
         self.assertEqual([c.after for c in sketch.atlas.chapters], ["", "Door open"])
         (choice,) = sketch.choices
         sides = {frozenset(i for i, _ in side.things) for side in choice.sides}
@@ -65,11 +66,15 @@ class WhatIsDrawn(ProgramTest):
     def test_ways_are_shown_once_with_what_they_ask(self):
         atlas = report_of(TWO_WAYS, self.folder).sketch.atlas
         ways = {(w.start, w.end, w.one_way, w.asks) for w in atlas.passages}
-        self.assertEqual(ways, {
-            ("quay", "pier", False, None), ("pier", "quay", True, "Lamp"),
-            ("quay", "tower", False, "Door (Lamp and (Brass key or (Rope and Hook)))"),
-            ("quay", "cellar", False, "Rope and no Rope"),
-        })  # fmt: skip
+        self.assertEqual(
+            ways,
+            {
+                ("quay", "pier", False, None),
+                ("pier", "quay", True, "Lamp"),
+                ("quay", "tower", False, "Door (Lamp and (Brass key or (Rope and Hook)))"),
+                ("quay", "cellar", False, "Rope and no Rope"),
+            },
+        )
 
     def test_trouble_is_marked_where_it_begins(self):
         atlas = report_on_demo("draft.yaml").sketch.atlas
@@ -103,8 +108,9 @@ class Layout(unittest.TestCase):
     def test_a_path_is_laid_without_running_under_cards(self):
         edges = [(n, n + 1) for n in range(11)]
         cells = placed(12, edges, [0] * 12, 5, 4)
-        far = [max(abs(cells[a][0] - cells[b][0]), abs(cells[a][1] - cells[b][1]))
-               for a, b in edges]  # fmt: skip
+        far = [
+            max(abs(cells[a][0] - cells[b][0]), abs(cells[a][1] - cells[b][1])) for a, b in edges
+        ]
         self.assertEqual(max(far), 1)
 
     def test_words_fit_where_they_are_put(self):
@@ -177,8 +183,14 @@ class Files(ProgramTest):
     def test_a_cut_search_of_any_size_ends_without_a_traceback(self):
         for most in (1, 50, 700, 30_000):
             with self.subTest(most=most):
-                done = self.zubrel("check", str(DEMO / "draft.yaml"), "--max-situations",
-                                   str(most), "--format", "json")  # fmt: skip
+                done = self.zubrel(
+                    "check",
+                    str(DEMO / "draft.yaml"),
+                    "--max-situations",
+                    str(most),
+                    "--format",
+                    "json",
+                )
                 self.assertIn(done.returncode, (1, 3))
                 self.assertIn('"incomplete"', done.stdout)
 

@@ -98,11 +98,20 @@ document.title = word + "|" + document.querySelector("[role=status]").textConten
         text = self.page(world.replace("finds: [key]", "finds: [key, shell]"))
         (self.folder / "page.html").write_text(text.replace("</body>", probe), encoding="utf-8")
         done = subprocess.run(
-            ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--enable-logging=stderr",
-             f"--user-data-dir={self.folder / 'browser'}", "--dump-dom",
-             (self.folder / "page.html").as_uri()],
-            capture_output=True, text=True, timeout=60,
-        )  # fmt: skip
+            [
+                "chromium",
+                "--headless",
+                "--no-sandbox",
+                "--disable-gpu",
+                "--enable-logging=stderr",
+                f"--user-data-dir={self.folder / 'browser'}",
+                "--dump-dom",
+                (self.folder / "page.html").as_uri(),
+            ],
+            capture_output=True,
+            text=True,
+            timeout=60,
+        )
         (title,) = re.findall(r"<title>(.*?)</title>", done.stdout)
         self.assertEqual(title, "2 shown|1 shown")
         self.assertNotIn("CONSOLE", done.stderr)

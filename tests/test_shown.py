@@ -118,8 +118,9 @@ class AtMost(unittest.TestCase):
         world = world_of(SHORE)
         space = survey(world, Budget(Limits(engine="symbolic")))
         space.stopped = "the limit of 1 situations"
-        self.assertFalse(space.walks().shortest(space.everything - space.where(
-            _formulas(space)[0])).shortest)  # fmt: skip
+        self.assertFalse(
+            space.walks().shortest(space.everything - space.where(_formulas(space)[0])).shortest
+        )
 
 
 def _formulas(space):
@@ -220,8 +221,10 @@ class Walking(ProgramTest):
         says = "says: [{when: pick, text: Heavy.}, Gulls.]"
         world = SHORE.replace("finds: [pick,", f"{says}, finds: [pick,")
         self.write("w.yaml", world)
-        script = ('expect step 1 of post\nquay_pick\nexpect says "Heavy."\nquay_lamp\nquay_shell\n'
-                  "hatch_2\nquay_to_shed\nexpect step 2 of post\n")  # fmt: skip
+        script = (
+            'expect step 1 of post\nquay_pick\nexpect says "Heavy."\nquay_lamp\nquay_shell\n'
+            "hatch_2\nquay_to_shed\nexpect step 2 of post\n"
+        )
         self.write("walk.txt", script)
         done = self.zubrel("rehearse", "w.yaml", "walk.txt", code=0)
         self.assertIn("5 moves, 3 expectations", done.stdout)
@@ -240,9 +243,13 @@ class Walking(ProgramTest):
         self.write("w.yaml", SHORE.replace("collect: 1 shell", "collect: 2 shell"))
         typed = "quay_pick\nwhy quay_pick\nids\n²\n" + "9" * 5000 + "\nexit\n"
         done = subprocess.run(
-            [sys.executable, "-m", "zubrel", "play", "w.yaml"], cwd=self.folder, input=typed,
-            text=True, capture_output=True, encoding="utf-8",
-        )  # fmt: skip
+            [sys.executable, "-m", "zubrel", "play", "w.yaml"],
+            cwd=self.folder,
+            input=typed,
+            text=True,
+            capture_output=True,
+            encoding="utf-8",
+        )
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         shown = ["Luck 1", "quest: Post, step 1 of 3 – visit Shed", "it is already taken"]
         shown += [

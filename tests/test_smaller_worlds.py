@@ -38,8 +38,11 @@ def lens_on(system, asked=(), using=EVERY):
 
 def left(reduced):
     """The keys of the variables that are left, but for the place and the ending."""
-    return {v.key for n, v in enumerate(reduced.system.variables)
-            if v.size > 1 and n not in (PLACE, ENDING)}  # fmt: skip
+    return {
+        v.key
+        for n, v in enumerate(reduced.system.variables)
+        if v.size > 1 and n not in (PLACE, ENDING)
+    }
 
 
 def win_of(lens):
@@ -77,8 +80,19 @@ class Places(unittest.TestCase):
 
     def test_a_win_through_left_out_places_walks_and_opens_what_it_must(self):
         win = win_of(lens_on(system_of(ISLAND)))
-        self.assertEqual(win, ["quay_key", "gate", "quay_to_shed", "shed_lens", "shed_to_quay",
-                               "quay_to_pier", "drift", "wreck_to_tower"])  # fmt: skip
+        self.assertEqual(
+            win,
+            [
+                "quay_key",
+                "gate",
+                "quay_to_shed",
+                "shed_lens",
+                "shed_to_quay",
+                "quay_to_pier",
+                "drift",
+                "wreck_to_tower",
+            ],
+        )
 
     def test_left_out_places_can_be_reached_but_not_told_apart(self):
         system = system_of(ISLAND)
@@ -103,13 +117,16 @@ class Places(unittest.TestCase):
         self.assertEqual(lens.count(lens.everything), 3)
 
     def test_a_slide_behind_a_lock_is_a_view_of_its_own(self):
-        system = system_of(ISLAND.replace(
-            "pier: {ways: [", "pier: {ways: [{to: shed, one_way: true, id: slip}, "))  # fmt: skip
+        system = system_of(
+            ISLAND.replace("pier: {ways: [", "pier: {ways: [{to: shed, one_way: true, id: slip}, ")
+        )
         lens, names = lens_on(system), system.variables[PLACE].names
         self.assertNotIn(names.index("shed"), lens.reduced.folded)
         self.assertEqual(judge(lens).verdict, judge(scalar(system)).verdict)
-        self.assertEqual({f.subject for f in softlocks(judge(lens))},
-                         {f.subject for f in softlocks(judge(scalar(system)))})  # fmt: skip
+        self.assertEqual(
+            {f.subject for f in softlocks(judge(lens))},
+            {f.subject for f in softlocks(judge(scalar(system)))},
+        )
 
 
 SLUICE = """
@@ -162,8 +179,10 @@ class Amounts(unittest.TestCase):
     def agrees(self, system):
         lens, plain = lens_on(system), scalar(system)
         self.assertEqual(judge(lens).verdict, judge(plain).verdict)
-        self.assertEqual({f.subject for f in softlocks(judge(lens))},
-                         {f.subject for f in softlocks(judge(plain))})  # fmt: skip
+        self.assertEqual(
+            {f.subject for f in softlocks(judge(lens))},
+            {f.subject for f in softlocks(judge(plain))},
+        )
         return lens
 
     def test_finds_that_lie_at_hand_are_not_counted(self):
@@ -200,8 +219,9 @@ class Amounts(unittest.TestCase):
 
     def test_who_has_no_endless_supply_can_run_out(self):
         once = "deeds: {scrape: {gives: coin, once: true}, buy: {takes: 3 coin, gives: 2 key}}"
-        self.assertEqual(judge(self.agrees(trade(most=4, needed="4 key", deeds=once))).verdict,
-                         "unwinnable")  # fmt: skip
+        self.assertEqual(
+            judge(self.agrees(trade(most=4, needed="4 key", deeds=once))).verdict, "unwinnable"
+        )
 
 
 class Pictures(unittest.TestCase):
@@ -210,8 +230,9 @@ class Pictures(unittest.TestCase):
         behind = map_of(system, 60 * SECOND, Budget(Limits()), Silence())
         report = narrate(Found(judge(lens_on(system)), (), outline=behind), lambda: 0.0)
         self.assertIsNone(report.situations)
-        self.assertEqual({p for p in PICTURES if lacking(report, p)},
-                         {"chain", "windows", "growth"})  # fmt: skip
+        self.assertEqual(
+            {p for p in PICTURES if lacking(report, p)}, {"chain", "windows", "growth"}
+        )
         self.assertIn(b"Wreck", draw(report, "map", "svg"))
         for picture in ("chain", "windows", "growth"):
             self.assertRaises(ValueError, draw, report, picture, "svg")

@@ -43,7 +43,7 @@ HELP = {
     HEAD + "areas: {quay: {deeds: {dig: {gives: [salt, 2 clay]}}, ways: [pier]}, pier: {}}\n"
     "items: {salt: {max: 3}, clay: Wet clay}\n" + END: "clay: {name: Wet clay, max: 9}",
     "zubrel: 1\n" + AREAS + END: "Add a line: start: {at: quay}",
-}  # fmt: skip
+}
 
 
 class Errors(ProgramTest):
@@ -100,9 +100,12 @@ class Errors(ProgramTest):
         self.assertIn("1 situation ", shown)
         self.write("w.yaml", WORLD)
         played = subprocess.run(
-            [sys.executable, "-m", "zubrel", "play", "w.yaml"], cwd=self.folder, text=True,
-            capture_output=True, input="quay_key\ndoor\nhint\n",
-        ).stdout  # fmt: skip
+            [sys.executable, "-m", "zubrel", "play", "w.yaml"],
+            cwd=self.folder,
+            text=True,
+            capture_output=True,
+            input="quay_key\ndoor\nhint\n",
+        ).stdout
         self.assertIn("(quay_to_tower): that wins.", played)
 
     def test_a_misspelt_command_or_expectation_gets_the_nearest(self):
@@ -118,8 +121,13 @@ class Errors(ProgramTest):
         self.assertIn("U+0001", error)
 
     def test_pairs_of_escapes_in_json_are_one_character(self):
-        world = {"zubrel": 1, "title": "\U0001f5dd", "start": {"at": "quay"},
-                 "areas": {"quay": {}}, "endings": {"home": {"when": "at quay"}}}  # fmt: skip
+        world = {
+            "zubrel": 1,
+            "title": "\U0001f5dd",
+            "start": {"at": "quay"},
+            "areas": {"quay": {}},
+            "endings": {"home": {"when": "at quay"}},
+        }
         self.write("w.json", json.dumps(world))
         found = json.loads(self.zubrel("check", "w.json", "--format", "json", code=0).stdout)
         self.assertEqual(found["title"], "\U0001f5dd")
@@ -153,8 +161,16 @@ class Includes(ProgramTest):
         os.symlink("../secret.yaml", self.folder / "world" / "link.yaml")
         os.mkfifo(self.folder / "world" / "pipe.yaml")
         (self.folder / "world" / "notes.txt").write_text("password: 12345\n")
-        for name in ("/etc/passwd", "../secret.yaml", "link.yaml", "notes.txt", "pipe.yaml",
-                     "/etc/hosts.yaml", '"a\\0b.yaml"', "."):  # fmt: skip
+        for name in (
+            "/etc/passwd",
+            "../secret.yaml",
+            "link.yaml",
+            "notes.txt",
+            "pipe.yaml",
+            "/etc/hosts.yaml",
+            '"a\\0b.yaml"',
+            ".",
+        ):
             with self.subTest(name):
                 self.write("world/w.yaml", f"include: {name}\n" + HEAD + AREAS + END)
                 error = self.zubrel("check", "world/w.yaml", code=2, timeout=20).stderr
@@ -200,17 +216,41 @@ class Tables(ProgramTest):
 
     def test_names_come_back_exactly_whatever_stands_in_them(self):
         r = random.Random(3)
-        pieces = ["=1+1", "@x", "+a", "-b", "'q", "\u2028", "\u2029", "\x85", "\x1c", "\x1e", "a",
-                  '"', ";", ",", "''=", "\u202e", "long " * 9000]  # fmt: skip
+        pieces = [
+            "=1+1",
+            "@x",
+            "+a",
+            "-b",
+            "'q",
+            "\u2028",
+            "\u2029",
+            "\x85",
+            "\x1c",
+            "\x1e",
+            "a",
+            '"',
+            ";",
+            ",",
+            "''=",
+            "\u202e",
+            "long " * 9000,
+        ]
         names = ["".join(r.choices(pieces, k=r.randint(1, 3))) for _ in range(40)]
         items = {f"i{n}": {"name": name} for n, name in enumerate(names)}
-        world = {"zubrel": 1, "start": {"at": "quay"}, "items": items, "areas": {"quay": {}},
-                 "endings": {"home": {"when": "at quay"}}}  # fmt: skip
+        world = {
+            "zubrel": 1,
+            "start": {"at": "quay"},
+            "items": items,
+            "areas": {"quay": {}},
+            "endings": {"home": {"when": "at quay"}},
+        }
         self.write("w.json", json.dumps(world))
         self.zubrel("tables", "w.json", "--to", "t", code=0)
         self.zubrel("tables", "--from", "t", "-o", "back.yaml", code=0)
-        lists = [self.zubrel("list", name, "items", "--format", "json", code=0).stdout
-                 for name in ("w.json", "back.yaml")]  # fmt: skip
+        lists = [
+            self.zubrel("list", name, "items", "--format", "json", code=0).stdout
+            for name in ("w.json", "back.yaml")
+        ]
         self.assertEqual(lists[0], lists[1])
 
     def test_no_cell_is_a_formula(self):
@@ -229,8 +269,11 @@ class Tables(ProgramTest):
 class Revisions(ProgramTest):
     def setUp(self):
         super().setUp()
-        for command in (["init", "-q"], ["config", "user.email", "a@example.org"],
-                        ["config", "user.name", "A"]):  # fmt: skip
+        for command in (
+            ["init", "-q"],
+            ["config", "user.email", "a@example.org"],
+            ["config", "user.name", "A"],
+        ):
             subprocess.run(["git", *command], cwd=self.folder, check=True)
         items = "items: {key: Brass key}\n"
         self.write("w.yaml", "include: parts/items.yaml\n" + WORLD.replace(items, ""))
@@ -260,8 +303,12 @@ class Revisions(ProgramTest):
         self.assertIn("HEAD:bad.yaml:2:1", error)
 
     def test_markdown_of_a_comparison_is_no_markup_of_the_world(self):
-        self.write("n.yaml", WORLD.replace("A key in the sea", "<b>*x*").replace(
-            "Throw the key into the sea", "a | <img src=x> `b`"))  # fmt: skip
+        self.write(
+            "n.yaml",
+            WORLD.replace("A key in the sea", "<b>*x*").replace(
+                "Throw the key into the sea", "a | <img src=x> `b`"
+            ),
+        )
         text = self.zubrel("compare", "w.yaml", "n.yaml", "--format", "markdown").stdout
         self.assertNotIn("<b>", text)
         self.assertNotIn("<img", text)

@@ -29,10 +29,14 @@ def told(space):
     """Verdict, counts, and every finding with the length of its evidence."""
     report = narrate(find(space), lambda: 0.0)
     return (
-        report.verdict, report.situations, report.moves, report.won, report.doomed,
+        report.verdict,
+        report.situations,
+        report.moves,
+        report.won,
+        report.doomed,
         len(report.shortest_win.moves),
         {(f.kind, f.subject): (len(f.evidence), f.situations) for f in report.findings},
-    )  # fmt: skip
+    )
 
 
 class Agreement(unittest.TestCase):
@@ -49,10 +53,13 @@ class Agreement(unittest.TestCase):
         found = []
         for space in (symbolic(system), vector(system)):
             judged = judge(space)
-            found.append((
-                judged.verdict, space.moves,
-                *(space.count(s) for s in (space.everything, judged.won, judged.doomed)),
-            ))  # fmt: skip
+            found.append(
+                (
+                    judged.verdict,
+                    space.moves,
+                    *(space.count(s) for s in (space.everything, judged.won, judged.doomed)),
+                )
+            )
         self.assertEqual(*found)
 
 
@@ -96,8 +103,11 @@ class Parts(unittest.TestCase):
         self.assertEqual(sorted(order), [n for n, v in enumerate(system.variables) if v.size > 1])
         at = {system.variables[v].key: n for n, v in enumerate(order)}
         for n in range(30):
-            place = next(p for (kind, thing), p in at.items()
-                         if kind == "taken" and thing.endswith(f"_shell{n}"))  # fmt: skip
+            place = next(
+                p
+                for (kind, thing), p in at.items()
+                if kind == "taken" and thing.endswith(f"_shell{n}")
+            )
             self.assertLess(abs(place - at["held", f"shell{n}"]), 3)
 
     def test_islands_hang_together_by_plain_ways_alone(self):
@@ -125,8 +135,11 @@ endings: {out: {when: at f}}
 class Engine(ProgramTest):
     def test_the_engine_is_named_and_can_be_chosen(self):
         self.write("ring.yaml", ring_text(4, 5))
-        for engine, said in (("explicit", "explicit"), ("symbolic", "symbolic"),
-                             ("auto", "explicit")):  # fmt: skip
+        for engine, said in (
+            ("explicit", "explicit"),
+            ("symbolic", "symbolic"),
+            ("auto", "explicit"),
+        ):
             done = self.zubrel("check", "ring.yaml", "--engine", engine, code=0)
             self.assertIn(f"{said} search", done.stdout)
             self.assertIn("129 situations", done.stdout)

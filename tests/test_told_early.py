@@ -20,8 +20,13 @@ class Forms(ProgramTest):
 
     def test_text_shows_the_walk_and_why_no_win_is_left(self):
         text = self.check(MANY, code=1)
-        for words in ("INCOMPLETE", "softlock  smash", "which can never be had again",
-                      "It was used up by move 2", "Smash the lens"):  # fmt: skip
+        for words in (
+            "INCOMPLETE",
+            "softlock  smash",
+            "which can never be had again",
+            "It was used up by move 2",
+            "Smash the lens",
+        ):
             self.assertIn(words, text)
         self.assertNotIn("so nothing is proved", text)
 
@@ -90,8 +95,10 @@ class Forms(ProgramTest):
 class Comparisons(ProgramTest):
     def test_a_cut_search_is_no_proof_that_a_finding_is_gone(self):
         self.write("old.yaml", MANY)
-        self.write("new.yaml", MANY.replace("deeds: {smash: {name: Smash the lens, takes: lens}}",
-                                            "deeds: {}"))  # fmt: skip
+        self.write(
+            "new.yaml",
+            MANY.replace("deeds: {smash: {name: Smash the lens, takes: lens}}", "deeds: {}"),
+        )
         done = self.zubrel("compare", "old.yaml", "new.yaml", *CUT)
         self.assertNotEqual(done.returncode, 0)
         self.assertNotIn("Traceback", done.stderr)

@@ -26,11 +26,12 @@ class Watch(ProgramTest):
         self.process = subprocess.Popen(
             [sys.executable, "-m", "zubrel", "watch", str(self.folder / "world.yaml")],
             cwd=self.folder.parent,
-            stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
             env={**os.environ, "PYTHONIOENCODING": "utf-8", "PYTHONUNBUFFERED": "1"},
             # a shell that runs the tests in the background has interrupts ignored
             preexec_fn=partial(signal.signal, signal.SIGINT, signal.SIG_DFL),
-        )  # fmt: skip
+        )
         self.addCleanup(self.process.stdout.close)
         self.addCleanup(self.process.wait)
         self.addCleanup(self.process.kill)

@@ -42,9 +42,11 @@ def random_formula(r, system, depth):
         return Within(number, low, r.randint(low, system[number].high))
     parts = tuple(random_formula(r, system, depth - 1) for _ in range(r.randint(0, 4)))
     return [
-        lambda: Both(parts), lambda: Either(parts), lambda: AtLeast(r.randint(1, 3), parts),
+        lambda: Both(parts),
+        lambda: Either(parts),
+        lambda: AtLeast(r.randint(1, 3), parts),
         lambda: Opposite(random_formula(r, system, depth - 1)),
-    ][kind - 3]()  # fmt: skip
+    ][kind - 3]()
 
 
 def holds(formula, values):
@@ -170,9 +172,11 @@ class Conditions(unittest.TestCase):
 
     def test_and_binds_tighter_than_or_and_not_tighter_than_both(self):
         same = [
-            ("a or b and c", "a or (b and c)"), ("not a and b", "(not a) and b"),
-            ("a and b or c and d", "(a and b) or (c and d)"), ("not not a", "not (not a)"),
-        ]  # fmt: skip
+            ("a or b and c", "a or (b and c)"),
+            ("not a and b", "(not a) and b"),
+            ("a and b or c and d", "(a and b) or (c and d)"),
+            ("not not a", "not (not a)"),
+        ]
         for left, right in same:
             with self.subTest(left):
                 self.assertEqual(self.shape(left), self.shape(right))
@@ -184,9 +188,17 @@ class Conditions(unittest.TestCase):
 
     def test_the_caret_points_at_the_very_word(self):
         for text, column in {
-            "a and": 5, "a nd b": 3, "(a or b": 7, "a or or b": 6, "3": 1, "coin >= x y": 11,
-            "2 of (a)": 1, "a # b": 3, "at": 2, "x is opne": 6,
-        }.items():  # fmt: skip
+            "a and": 5,
+            "a nd b": 3,
+            "(a or b": 7,
+            "a or or b": 6,
+            "3": 1,
+            "coin >= x y": 11,
+            "2 of (a)": 1,
+            "a # b": 3,
+            "at": 2,
+            "x is opne": 6,
+        }.items():
             with self.subTest(text):
                 condition, problems = self.parse(text)
                 self.assertIsNone(condition)
