@@ -7,6 +7,12 @@ from collections import deque
 
 from tests.reference_rules import MADE, amounts, as_list
 
+ASKING = frozenset(
+    ["needs", "when", "takes", "wears", "fails_when", "collect", "gain", "deliver", "meet", "lock"]
+)
+PROMISED = frozenset(["never", "always", "possible", "stays_possible", "before", "reach"])
+QUIET = frozenset(["loses", "gives", "sets", "toggles", "adds", "opens", "shuts", "text"])
+
 
 def frozen(situation):
     return tuple(sorted(situation.items(), key=str))
@@ -390,34 +396,22 @@ class Findings:
                     found[quest] = min(length, found.get(quest, length))
         return found
 
-    def wanted(self, value, asked=False):
-        """The words under everything that asks for something."""
-        asking = {
-            "needs",
-            "when",
-            "takes",
-            "wears",
-            "fails_when",
-            "collect",
-            "gain",
-            "deliver",
-            "meet",
-            "money",
-            "lock",
-        }
+    def words_under(self, value, fields, passed_over, below=False):
+        """The words of everything that lies under one of `fields`, and under none `passed_over`."""
         if isinstance(value, dict):
             for key, inner in value.items():
-                if key not in ("says", "refuses", "promises"):
-                    yield from self.wanted(inner, asked or key in asking)
+                if key not in passed_over:
+                    yield from self.words_under(inner, fields, passed_over, below or key in fields)
         elif isinstance(value, list):
             for inner in value:
-                yield from self.wanted(inner, asked)
-        elif asked:
+                yield from self.words_under(inner, fields, passed_over, below)
+        elif below:
             yield from re.findall(r"[a-z_0-9]+", str(value))
 
     def swallowed(self):
         """{rule: moves of the shortest play in which a surplus of something wanted is lost}."""
-        wanted = set(self.wanted(self.data))
+        fields = ASKING | {"money"}
+        wanted = set(self.words_under(self.data, fields, {"says", "refuses", "promises"}))
         if self.data.get("shops"):
             wanted.add("coin")
         for body in self.shops.values():
@@ -496,7 +490,7 @@ class Findings:
             q: b if "from" in b else {k: v for k, v in b.items() if k != "needs"}
             for q, b in self.quests.items()
         }
-        asked = set(self.asking(data))
+        asked = set(self.words_under(data, ASKING | PROMISED, QUIET))
         if self.data.get("shops"):
             asked.add("coin")
         for body in self.shops.values():
@@ -520,36 +514,6 @@ class Findings:
                     asked.add(rule["owner"])
         names = [*self.items, *self.locks, *self.facts, *self.meters]
         return {n for n in names if n not in asked}
-
-    def asking(self, value, asked=False):
-        quiet = {"loses", "gives", "sets", "toggles", "adds", "opens", "shuts", "text"}
-        loud = {
-            "needs",
-            "when",
-            "takes",
-            "wears",
-            "fails_when",
-            "collect",
-            "gain",
-            "deliver",
-            "meet",
-            "lock",
-            "never",
-            "always",
-            "possible",
-            "stays_possible",
-            "before",
-            "reach",
-        }
-        if isinstance(value, dict):
-            for key, inner in value.items():
-                if key not in quiet:
-                    yield from self.asking(inner, asked or key in loud)
-        elif isinstance(value, list):
-            for inner in value:
-                yield from self.asking(inner, asked)
-        elif asked:
-            yield from re.findall(r"[a-z_0-9]+", str(value))
 
     def exact_count(self):
         """{rule or way: moves to where a need is false only because there is too much}."""

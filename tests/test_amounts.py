@@ -171,7 +171,7 @@ class Effects(unittest.TestCase):
         numbers = [system.numbers[keys.held(item)] for item in ITEMS]
         ranges = [range(system.variables[n].high + 1) for n in numbers]
         for held in product(*ranges):
-            values = [v.start for v in system.variables]
+            values = list(system.start)
             for number, amount in zip(numbers, held, strict=True):
                 values[number] = amount
             if limit is not None and self._load(kinds, held) > limit:

@@ -145,7 +145,7 @@ class Texts(unittest.TestCase):
     def test_and_binds_tighter_than_or(self):
         asked, system = resolved("bell or oil and rope")
         names = {v.key: n for n, v in enumerate(system.variables)}
-        values = [v.start for v in system.variables]
+        values = list(system.start)
         values[names["fact", "bell"]] = 1
         self.assertTrue(system.walker.holds(asked, system.situation(values)))
         values[names["fact", "bell"]] = 0

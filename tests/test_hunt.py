@@ -9,7 +9,7 @@ from tests.test_against_reference import scalar, world_of
 from zubrel.api import loads
 from zubrel.base.budget import Budget, LimitReached, Limits, WorkSpent
 from zubrel.certain.hunt import Hunt
-from zubrel.certain.plans import Planner
+from zubrel.certain.plans import Planner, places_of
 from zubrel.certain.stage import Looking, certain
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.compile import compile_world
@@ -18,6 +18,8 @@ from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.judged import judge
 from zubrel.narrated.early import told_early
+from zubrel.reduced.result import formulas_of, unreduced
+from zubrel.reduced.values import values
 
 HEAD = "zubrel: 1\nstart: {at: quay}\nendings: {won: {name: Won, when: at tower}}\n"
 
@@ -68,6 +70,25 @@ areas:
   tower: {}
 facts: {heads: {}}
 """
+
+
+SAND = """
+items: {coin: {name: Coin, kind: money, max: 1000000}, lamp: {name: Lamp, uses: 3}}
+meters: {sand: {to: 1000000}}
+facts: {lit: {}}
+areas:
+  quay:
+    finds: [lamp]
+    deeds:
+      dig: {adds: {sand: 1}, once: false}
+      heap: {adds: {sand: 3}, gives: 2 coin, once: false}
+      tip: {sets: {sand: 999990}, needs: lit}
+      light: {takes: 7 coin, wears: lamp, sets: {lit: true}, once: false}
+      spill: {sets: {sand: 0}, once: false}
+    ways: [{to: tower, needs: [sand >= 900000, lit]}]
+  tower: {}
+"""
+"""Amounts with more values than can be followed one by one."""
 
 
 class ByHand(unittest.TestCase):
@@ -146,6 +167,13 @@ areas:
         self.assertEqual(finding.because, "so be it")
 
 
+def sampled(space, relaxation, situations, most=8):
+    """About so many situations of a set, as sets of one value a variable, with their numbers."""
+    for number in sorted(situations)[:: 1 + len(situations) // most]:
+        values = space.packing.unpack([space.words[number]])
+        yield number, relaxation.domains(values)
+
+
 class Plans(unittest.TestCase):
     def test_a_plan_wins_when_its_operators_are_applied_to_sets(self):
         held = made = 0
@@ -153,8 +181,7 @@ class Plans(unittest.TestCase):
             judged = judge(space)
             relaxation = Relaxation(system, Budget(Limits()))
             planner = Planner(relaxation)
-            for number in sorted(judged.live)[:: 1 + len(judged.live) // 8]:
-                start = relaxation.domains(space.packing.unpack([space.words[number]]))
+            for number, start in sampled(space, relaxation, judged.live):
                 plan = planner.plan(start)
                 with self.subTest(world=name, situation=number):
                     self.assertIsNotNone(plan)
@@ -170,8 +197,7 @@ class Plans(unittest.TestCase):
             judged = judge(space)
             relaxation = Relaxation(system, Budget(Limits()))
             planner = Planner(relaxation)
-            for number in sorted(judged.doomed)[:: 1 + len(judged.doomed) // 8]:
-                start = relaxation.domains(space.packing.unpack([space.words[number]]))
+            for number, start in sampled(space, relaxation, judged.doomed):
                 if planner.plan(start) is None:
                     refused += 1
                     with self.subTest(world=name, situation=number):
@@ -196,6 +222,54 @@ class Plans(unittest.TestCase):
                     self.assertEqual(path[-1].step, step.number)
                 found += 1
         self.assertGreater(found, 80)
+
+
+class Amounts(unittest.TestCase):
+    """Amounts too large to be followed value by value: less is told, nothing untrue, no error."""
+
+    def test_the_first_win_of_a_game_of_amounts_is_played(self):
+        text = SAND.replace("sand >= 900000", "sand >= 9")
+        found = known(text, 2_000_000)
+        self.assertFalse(found.unwinnable)
+        self.assertIsNotNone(found.win)
+
+    def test_a_far_amount_is_never_told_to_be_out_of_reach(self):
+        found = known(SAND, 2_000_000)
+        self.assertFalse(found.unwinnable)
+        self.assertEqual([d.step.rule.id for d in found.dooms], [])
+
+    def test_all_values_are_possible_where_it_is_too_much_to_find_out(self):
+        system = system_of(SAND)
+        sand = next(n for n, v in enumerate(system.variables) if v.key[0] == "meter")
+        self.assertEqual(system.possible_values[sand], (1 << 1_000_001) - 1)
+        self.assertEqual(
+            formulas_of(values(unreduced(system)).system), formulas_of(unreduced(system).system)
+        )
+
+    def test_places_of_a_mask_are_its_bits(self):
+        for mask in (0, 1, 0b1011000, 1 << 70, (1 << 20_000) - 1):
+            places = places_of(mask)
+            self.assertEqual(sum(1 << p for p in places), mask)
+            self.assertEqual(places, sorted(set(places)))
+
+    def test_every_change_of_a_large_amount_is_written_as_the_values_that_follow(self):
+        system = system_of(SAND)
+        relaxation = Relaxation(system, Budget(Limits()))
+        sand = next(n for n, v in enumerate(system.variables) if v.key[0] == "meter")
+        lit = next(n for n, v in enumerate(system.variables) if v.key == ("fact", "lit"))
+        full = 1_000_000
+        after = {"dig": min(5 + 1, full), "heap": 5 + 3, "tip": 999_990, "spill": 0}
+        for number, operator in enumerate(relaxation.operators.all):
+            rule = operator.step.rule.id if operator.step else None
+            if rule not in after:
+                continue
+            domains = relaxation.domains(system.start)
+            domains[sand], domains[lit] = 1 << 5, 0b11
+            reached = list(domains)
+            relaxation.operators.run[number](domains, reached, [])
+            with self.subTest(rule=rule):
+                self.assertEqual(reached[sand], 1 << 5 | 1 << after.pop(rule))
+        self.assertEqual(after, {})
 
 
 class Work(unittest.TestCase):

@@ -26,8 +26,13 @@ from zubrel.base.budget import (
     Limits,
     WorkSpent,
 )
+from zubrel.base.progress import Silence
 from zubrel.base.source import Source
 from zubrel.checked.check import check
+from zubrel.compiled.compile import compile_world
+from zubrel.explored.listed.large_search import explore_vector
+from zubrel.explored.listed.small_search import explore_scalar
+from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.output.as_json import reports_as_json
 from zubrel.pipeline import report
 from zubrel.shell.alarm import watched
@@ -105,6 +110,24 @@ class Accounts(unittest.TestCase):
         self.assertEqual(spent[0], spent[1])
         self.assertEqual(spent[2], spent[3])
         self.assertGreater(min(spent), 1000)
+
+
+class Stopped(unittest.TestCase):
+    def test_a_search_that_a_limit_has_stopped_is_telling_when_it_returns(self):
+        # or the alarm, which ends what is not, would throw away what was found
+        text = quests(4)
+        system = compile_world(check(document_of(Source.of("w.yaml", text), text)))
+        for search in (
+            lambda budget: explore_scalar(system, budget, Silence(), None),
+            lambda budget: explore_vector(system, budget, Silence()),
+            lambda budget: explore_symbolic(system, budget, Silence()),
+        ):
+            for most in (20, None):
+                budget = Budget(Limits(situations=most))
+                space = search(budget)
+                with self.subTest(space=type(space).__name__, most=most):
+                    self.assertEqual(budget.telling, most is not None)
+                    self.assertEqual(space.stopped is not None, most is not None)
 
 
 class Alarm(unittest.TestCase):
@@ -303,6 +326,8 @@ class Workers(ProgramTest):
             text=True,
             stdout=subprocess.PIPE,
             stderr=subprocess.PIPE,
+            # whoever begins the tests in the background has it ignored
+            preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
         )
         self.addCleanup(running.kill)
         for _ in range(200):

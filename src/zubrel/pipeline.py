@@ -149,6 +149,7 @@ class _Early:
             return report
         if self.told is None:
             with suppress(LimitReached, MemoryError):
+                self.budget.check_limits()  # before anything is set up for it
                 self._look(CERTAIN_LATE)
         if self.told is None:
             return report
@@ -178,8 +179,6 @@ def _proved(
         space = _surveyed(system, budget, progress, merging=auto)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
-    if space.stopped is not None:
-        budget.begin_telling()
     try:
         if space.merged:
             return _at_full_size(space, None, budget, progress, jobs, with_outline)

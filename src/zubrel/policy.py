@@ -49,6 +49,9 @@ TELLING, EXPLAINING = 80 * SECOND, 20 * SECOND
 """Work on telling of such a world, and how much of it on explanations that need another look."""
 HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
 """Situations, and work, up to which `play` searches a world without being asked to."""
+OF_VALUES = 1 * SECOND
+"""Work on which values variables may ever have, beyond which all are taken as possible (realm XL:
+0.16; a counter of a million values would take a million rounds)."""
 
 # what is certain before a proof ends
 

@@ -83,8 +83,6 @@ def _route(
         target, words = ending_formula(system, goal), f"the ending {world.endings[goal].name}"
     else:
         target = conditions[0]
-    if space.stopped is not None:
-        budget.begin_telling()
     walks = space.walks(space.where(conditions[-1]) if avoid is not None else None)
     trace = walks.shortest(space.where(target))
     if trace is None:

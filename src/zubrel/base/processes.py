@@ -39,7 +39,7 @@ def _end_with_parent() -> None:
 
 
 def end_workers(pool: ProcessPoolExecutor) -> None:
-    """End the workers of a pool, whatever they are at work on."""
-    for process in list((pool._processes or {}).values()):
+    """End the workers of a pool, whatever they are at work on, and those that just begin."""
+    for process in multiprocessing.active_children():  # there is one pool at a time
         process.terminate()
     pool.shutdown(wait=True, cancel_futures=True)

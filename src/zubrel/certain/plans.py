@@ -11,7 +11,10 @@ from collections.abc import Sequence
 from zubrel.compiled.operators import Domains, Effect, Gain, Operator
 from zubrel.compiled.parts import ENDING, Operation
 from zubrel.compiled.possible import ALWAYS, Among, Any, Count, Every, Possible, Weight
-from zubrel.compiled.relaxation import APPLY, Relaxation
+from zubrel.compiled.relaxation import Relaxation
+
+SPREAD = 100
+"""Units of work for every 1,000 values from the least to the largest of a set of values."""
 
 Value = tuple[int, int]
 """A variable, and the place of one of its values."""
@@ -57,10 +60,21 @@ class _Layers:
         self.operators = relaxation.operators
         self.domains: Domains = list(start)
         self.first: list[dict[int, tuple[int, int | None]]] = [
-            dict.fromkeys(_places(mask), (0, None)) for mask in start
+            dict.fromkeys(self._placed(mask), (0, None)) for mask in start
         ]
         self.layer = 0
         self.due: Sequence[int] = range(len(self.operators.run))
+
+    def _placed(self, mask: int) -> list[int]:
+        places = places_of(mask)
+        if places:
+            self.relaxation.budget.spend(SPREAD * ((places[-1] - places[0]) // 1_000))
+        return places
+
+    def spend_on_tests(self, variable: int) -> None:
+        """Accounts for asking of each value known of a variable whether it is in a set."""
+        tests = len(self.first[variable]) // 100
+        self.relaxation.budget.spend(tests * 20 * self.relaxation.apply)
 
     def is_possible(self, number: int) -> bool:
         gained: list[Gain] = []
@@ -71,13 +85,13 @@ class _Layers:
         """One more layer; whether it holds anything new."""
         self.layer += 1
         after, gained = list(self.domains), list[Gain]()
-        self.relaxation.budget.spend(APPLY * len(self.due))
+        self.relaxation.budget.spend(self.relaxation.apply * len(self.due))
         for number in self.due:
             self.operators.run[number](self.domains, after, gained)
         following: set[int] = set()
         for variable, mask, number in gained:
             known = self.first[variable]
-            for place in _places(mask):
+            for place in self._placed(mask):
                 known.setdefault(place, (self.layer, number))
             following.update(self.operators.watching[variable])
         self.domains, self.due = after, sorted(following)
@@ -136,6 +150,7 @@ class _Extraction:
         """The values, reached before layer `limit`, that make it possible first, and when."""
         match possible:
             case Among(variable, mask):
+                self.layers.spend_on_tests(variable)
                 reached = (
                     (layer, place)
                     for place, (layer, _) in self.first[variable].items()
@@ -159,7 +174,9 @@ class _Extraction:
     def _source(self, operator: Operator, variable: int, place: int, layer: int) -> int | None:
         """The value before, where an operator makes one value of a variable out of another."""
         effect = next(e for e in operator.effects if e.variable == variable)
-        for before, (reached, _) in sorted(self.first[variable].items(), key=lambda i: i[1][0]):
+        known = self.first[variable]  # in the order of their layers, as they were reached
+        self.layers.spend_on_tests(variable)
+        for before, (reached, _) in known.items():
             allowed = operator.allowed.get(variable, -1) >> before & 1
             if reached < layer and allowed and _leads(self.layers, effect, before, place):
                 only_set = all(c.operation is Operation.SET for c, _ in effect.changes)
@@ -194,6 +211,13 @@ def _together(
     return max((c[0] for c in costs), default=0), [value for c in costs for value in c[1]]
 
 
-def _places(mask: int) -> list[int]:
-    """The places of the values of a mask."""
-    return [place for place in range(mask.bit_length()) if mask >> place & 1]
+def places_of(mask: int) -> list[int]:
+    """The places of the values of a set, from the least."""
+    if not mask:
+        return []
+    least = (mask & -mask).bit_length() - 1
+    if mask.bit_length() == least + 1:
+        return [least]  # most often it is one value
+    # one pass over the digits: a shift for each value would take the square of their number
+    digits = bin(mask >> least)[:1:-1]
+    return [least + place for place, digit in enumerate(digits) if digit == "1"]

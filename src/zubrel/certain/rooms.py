@@ -13,7 +13,7 @@ from msgspec import Struct
 
 from zubrel.base.budget import Budget
 from zubrel.compiled.formulas import variables_of
-from zubrel.compiled.parts import ENDING, PLACE, Change, Step
+from zubrel.compiled.parts import ENDING, PLACE, Change, Step, wins_of
 from zubrel.compiled.system import System
 from zubrel.explored.packed.expansion import Expansion
 from zubrel.explored.packed.kernel import Kernel
@@ -61,8 +61,7 @@ class Rooms:
         fields = self.packing.fields
         self.place, self.ended = fields[PLACE].mask, fields[ENDING].mask
         self.shift = fields[ENDING].shift
-        good = [n for n, e in enumerate(system.world.endings.values(), 1) if e.good]
-        self.good = frozenset(good)
+        self.good = frozenset(wins_of(system.world))
         self._matters = [self._mask_of(area) for area in range(len(self.expansion.moves))]
         self._known: list[dict[int, tuple[Link, ...]]] = [{} for _ in self._matters]
         self._kept = 0
@@ -70,7 +69,7 @@ class Rooms:
 
     def start(self) -> int:
         """The start, settled. Raises `EndlessSettling` where it never is."""
-        word = self.packing.pack([v.start for v in self.system.variables])[0]
+        word = self.packing.pack(self.system.start)[0]
         return self._settled(word)
 
     def values(self, word: int) -> list[int]:

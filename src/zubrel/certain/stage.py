@@ -42,7 +42,7 @@ class Certain(Struct, frozen=True):
     @property
     def whole(self) -> Future:
         """All that may ever come."""
-        return Future(self.relaxation, tuple(v.start for v in self.system.variables))
+        return Future(self.relaxation, self.system.start)
 
 
 class Future(Struct, frozen=True, dict=True):
@@ -54,7 +54,7 @@ class Future(Struct, frozen=True, dict=True):
     @cached_property
     def domains(self) -> Domains:
         """For each variable the values that it may still have."""
-        return self.relaxation.fixpoint(self.relaxation.domains(self.values))
+        return self.relaxation.future(self.relaxation.domains(self.values))
 
     def may_hold(self, formula: Formula) -> bool:
         """Whether a formula may still come to hold. False is certain."""
@@ -78,10 +78,7 @@ class Looking:
         self.budget = budget.aside()
         self.seeker = Seeker(system, self.budget)
         self.hunt = Hunt(self.seeker)
-        self.unwinnable = self.seeker.is_hopeless(self.hunt.start)
-        self.won = False
-        if self.unwinnable:
-            log.info("there is no win, as sets of values tell")
+        self.unwinnable = self.won = False
 
     def go_on(self, work: float) -> Certain:
         """What is certain after so much more work."""
@@ -103,6 +100,10 @@ class Looking:
             do()
 
     def _first_win(self) -> None:
+        self.unwinnable = self.seeker.is_hopeless(self.hunt.start)
+        if self.unwinnable:
+            log.info("there is no win, as sets of values tell")
+            return
         self.won = self.hunt.first_win()
         if self.won:
             log.info("a win is known, %.0f units of work", self.budget.work)

@@ -24,6 +24,7 @@ from zubrel.compiled.parts import (
     Settler,
     Step,
     Variable,
+    wins_of,
 )
 from zubrel.compiled.possible import NEVER, Among, Every, Masks, Possible, Weight, variables_of
 
@@ -89,8 +90,7 @@ class Operators:
     def __init__(self, system: Compiled) -> None:
         self.system = system
         self.masks = Masks(system.variables)
-        good = [n for n, e in enumerate(system.world.endings.values(), 1) if e.good]
-        self.good = sum(1 << n for n in good)
+        self.good = sum(1 << n for n in wins_of(system.world))
         """The endings that are wins, as values."""
         self.all: list[Operator] = []
         self._groups = 0
@@ -184,7 +184,7 @@ class Operators:
         lines = [f"def f{number}(d, e, out):", f" if not ({self.masks.code(Every(asked))}): return"]
         for effect in operator.effects:
             variable = effect.variable
-            lines.append(f" s = d[{variable}] & {operator.allowed.get(variable, -1)}")
+            lines.append(f" s = d[{variable}] & {operator.allowed.get(variable, -1):#x}")
             for part in operator.others:
                 if isinstance(part, Weight) and not part.denied and variable in part.load.variables:
                     # what the others weigh at least leaves so much room for this one
@@ -208,16 +208,16 @@ class Operators:
         number, last = change.number, domain.size - 1
         match change.operation:
             case Operation.SET:
-                return f"({1 << number - domain.low} if s else 0)"
+                return f"({1 << number - domain.low:#x} if s else 0)"
             case Operation.FLIP:
                 return "((s & 1) << 1 | s >> 1)"
             case Operation.ADD:
                 # a sum beyond the domain is no sum: the guard has seen to it
-                return f"((s << {number}) & {full})" if number >= 0 else f"(s >> {-number})"
+                return f"((s << {number}) & {full:#x})" if number >= 0 else f"(s >> {-number})"
         if number >= 0:
             fits = (1 << max(0, last - number + 1)) - 1
-            at_end = f"({1 << last} if s & {full & ~fits} else 0)"
-            return f"((s & {fits}) << {min(number, last)} | {at_end})"
+            at_end = f"({1 << last:#x} if s & {full & ~fits:#x} else 0)"
+            return f"((s & {fits:#x}) << {min(number, last)} | {at_end})"
         lower = min(-number, last)
         cut = (1 << lower + 1) - 1
-        return f"((s & {full & ~cut}) >> {lower} | (1 if s & {cut} else 0))"
+        return f"((s & {full & ~cut:#x}) >> {lower} | (1 if s & {cut:#x} else 0))"

@@ -7,7 +7,7 @@ from enum import Enum
 from msgspec import Struct
 
 from zubrel.checked.keys import Key, Value
-from zubrel.checked.world import Outcome, Rule
+from zubrel.checked.world import Outcome, Rule, World
 from zubrel.compiled.formulas import TRUE, Formula
 
 
@@ -35,6 +35,11 @@ class Variable(Struct, frozen=True):
     def value(self, number: int) -> Value:
         """What a value means: its name, or the number itself."""
         return self.names[number - self.low] if self.names else number
+
+
+def wins_of(world: World) -> tuple[int, ...]:
+    """The values of the variable `ENDING` with which the game has ended well."""
+    return tuple(n for n, ending in enumerate(world.endings.values(), 1) if ending.good)
 
 
 class Operation(Enum):

@@ -95,9 +95,7 @@ class Masks:
                 return Weight(formula, denied)
 
     def _among(self, variable: int, low: int, high: int, denied: bool) -> Possible:
-        domain = self.variables[variable]
-        first, last = max(low, domain.low) - domain.low, min(high, domain.high) - domain.low
-        mask = (1 << last + 1) - (1 << first) if last >= first else 0
+        mask = mask_of(self.variables[variable], low, high)
         return self.among(variable, self.full[variable] & ~mask if denied else mask)
 
     def among(self, variable: int, mask: int) -> Possible:
@@ -176,7 +174,8 @@ class Masks:
         """An expression that is true where it is possible."""
         match possible:
             case Among(variable, mask):
-                return f"d[{variable}]&{mask}"
+                # hexadecimal: Python refuses to write long numbers as decimals
+                return f"d[{variable}]&{mask:#x}"
             case Every(parts):
                 return " and ".join(f"({self.code(p)})" for p in parts) or "True"
             case Any(parts):
@@ -198,6 +197,12 @@ class Masks:
         ]  # the lowest value of a load's variable is 0
         parts += [f"(0 if {self.code(self.of(m, True))} else 1)" for m in load.marks]
         return "+".join(parts) or "0"
+
+
+def mask_of(domain: Variable, low: int, high: int) -> int:
+    """The values of a variable from `low` to `high`, as far as it can have them, as a set."""
+    first, last = max(low, domain.low) - domain.low, min(high, domain.high) - domain.low
+    return (1 << last + 1) - (1 << first) if last >= first else 0
 
 
 def any_of(parts: Iterable[Possible]) -> Possible:

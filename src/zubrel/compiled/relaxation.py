@@ -12,13 +12,16 @@ from functools import cached_property
 
 from msgspec import Struct
 
-from zubrel.base.budget import Budget
+from zubrel.base.budget import Budget, WorkSpent
 from zubrel.compiled.operators import Compiled, Domains, Gain, Operator, Operators
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation
 from zubrel.compiled.possible import ALWAYS
+from zubrel.policy import OF_VALUES
 
-APPLY = 1.5
-"""Units of work to apply an operator."""
+APPLY, LARGER = 1.5, 0.05
+"""Units of work to apply an operator, and more for every 1,000 values of the largest variable."""
+MOST_FOLLOWED = 128
+"""Values of a variable up to which it is found out from which of them none leads back."""
 ENDLESS = 1 << 30
 
 
@@ -38,6 +41,8 @@ class Relaxation:
         self.budget = budget
         self.operators = Operators(system)
         self.good = self.operators.good
+        largest = max(v.size for v in system.variables)
+        self.apply = APPLY + LARGER * (largest // 1_000)
 
     def domains(self, values: Sequence[int]) -> Domains:
         """A situation as sets with one value each."""
@@ -53,8 +58,16 @@ class Relaxation:
         domains, gained = list(start), list[Gain]()
         for number in plan:
             self.operators.run[number](domains, domains, gained)
-        self.budget.spend(APPLY * len(gained))
+        self.budget.spend(self.apply * len(gained))
         return bool(domains[ENDING] & self.good)
+
+    def future(self, start: Sequence[int]) -> Domains:
+        """All values that may be reached, or all that there are where that is too much work."""
+        try:
+            with self.budget.within(OF_VALUES):
+                return self.fixpoint(start)
+        except WorkSpent:
+            return list(self.operators.masks.full)
 
     def fixpoint(self, start: Sequence[int], to_win: bool = False) -> Domains:
         """All values that may be reached; with `to_win` no more than are needed for a win."""
@@ -67,7 +80,7 @@ class Relaxation:
         waiting = bytearray(b"\1" * len(run))
         gained: list[Gain] = []
         while due:
-            self.budget.spend(APPLY * len(due))
+            self.budget.spend(self.apply * len(due))
             following: list[int] = []
             for number in due:
                 waiting[number] = 0
@@ -182,6 +195,8 @@ class Relaxation:
         allowed = operator.allowed.get(variable)
         effect = next(e for e in operator.effects if e.variable == variable)
         if allowed is None or variable == PLACE or len(effect.changes) != 1:
+            return False
+        if domain.size > MOST_FOLLOWED:
             return False
         change, when = effect.changes[0]
         if change.operation is not Operation.SET or when != ALWAYS:

@@ -43,6 +43,11 @@ class System(Struct, frozen=True, dict=True):
     # what follows from it, found out once
 
     @cached_property
+    def start(self) -> tuple[int, ...]:
+        """The values of the variables at the start, before anything happens by itself."""
+        return tuple(v.start for v in self.variables)
+
+    @cached_property
     def translator(self) -> Translator:
         """Conditions of the world as formulas over these variables."""
         return Translator(self.world, self.variables, self.numbers)
@@ -74,8 +79,8 @@ class System(Struct, frozen=True, dict=True):
     @cached_property
     def possible_values(self) -> tuple[int, ...]:
         """For each variable the values that it may ever have, and perhaps more, as a mask."""
-        start = [1 << v.start - v.low for v in self.variables]
-        return tuple(Relaxation(self, Budget(Limits())).fixpoint(start))
+        relaxation = Relaxation(self, Budget(Limits()))
+        return tuple(relaxation.future(relaxation.domains(self.start)))
 
     @cached_property
     def ways(self) -> tuple[tuple[int, int], ...]:

@@ -5,6 +5,7 @@ Findings ask only what stands here, so they do not know which engine has searche
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from typing import Generic, Protocol, Self, TypeVar
 
@@ -219,7 +220,7 @@ class Space(Sets[S], Steps[S], Closures[S], Protocol[S]):
         ...
 
 
-class EverySituation(Generic[S, W]):
+class EverySituation(ABC, Generic[S, W]):
     """What spaces have in common in which no situations are merged."""
 
     merged = False
@@ -233,8 +234,9 @@ class EverySituation(Generic[S, W]):
     def spelled_out(self, trace: Trace) -> Trace:
         return trace
 
+    @abstractmethod
     def where(self, formula: Formula) -> S:
-        raise NotImplementedError
+        """The situations in which a formula holds."""
 
     def holds_somewhere(self, formula: Formula) -> bool:
         return bool(self.where(formula))
@@ -249,9 +251,9 @@ class EverySituation(Generic[S, W]):
             self._walks = self.walks_around(None, None)
         return self._walks
 
+    @abstractmethod
     def walks_around(self, avoiding: S | None, reached: S | None) -> W:
         """Plays that never come into `avoiding`, of which `reached` is all that they reach."""
-        raise NotImplementedError
 
 
 class NotAsked(Exception):

@@ -7,7 +7,7 @@ from typing import Any, Generic
 from msgspec import Struct
 
 from zubrel.compiled.formulas import Formula, Within, both, either, opposite
-from zubrel.compiled.parts import ENDING, PLACE, Move
+from zubrel.compiled.parts import ENDING, PLACE, Move, wins_of
 from zubrel.compiled.system import System
 from zubrel.explored.space import S, Space
 
@@ -64,8 +64,7 @@ def ended_formula(system: System) -> Formula:
 
 def won_formula(system: System) -> Formula:
     """The game has ended well."""
-    endings = enumerate(system.world.endings.values(), 1)
-    return either(Within(ENDING, n, n) for n, ending in endings if ending.good)
+    return either(Within(ENDING, n, n) for n in wins_of(system.world))
 
 
 def ending_formula(system: System, ending: str) -> Formula:

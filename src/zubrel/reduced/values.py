@@ -16,6 +16,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within, substituted
+from zubrel.compiled.possible import mask_of
 from zubrel.reduced.result import Reduced, rewritten
 
 
@@ -25,8 +26,7 @@ def values(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     possible = system.possible_values
 
     def decided(test: Within) -> Formula:
-        low = system.variables[test.variable].low
-        inside = (1 << test.high - low + 1) - (1 << test.low - low)
+        inside = mask_of(system.variables[test.variable], test.low, test.high)
         mask = possible[test.variable]
         if not mask & inside:
             return FALSE

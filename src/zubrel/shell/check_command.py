@@ -8,11 +8,19 @@ import click
 
 from zubrel.base.budget import Interrupted
 from zubrel.base.diagnostics import InvalidInput
-from zubrel.base.kinds import GRAVITY, KINDS, SEVERITIES
+from zubrel.base.kinds import GRAVITY, KINDS
 from zubrel.narrated.report import Report
 from zubrel.shell.alarm import CTRL_C
 from zubrel.shell.exits import FOUND, INTERRUPTED, INVALID, OK, STOPPED
-from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
+from zubrel.shell.options import (
+    SEARCHING,
+    Common,
+    common_options,
+    example,
+    fail_on_option,
+    format_option,
+    take_common,
+)
 from zubrel.shell.streams import note, write_pretty, write_problems, write_text
 from zubrel.shell.surveys import reports_on
 
@@ -28,21 +36,8 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
     ),
 )
 @click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(FORMATS),
-    default="text",
-    show_default=True,
-    help="How the result is written.",
-)
-@click.option(
-    "--fail-on",
-    type=click.Choice(SEVERITIES),
-    default="error",
-    show_default=True,
-    help="The least severity of a finding that makes the exit code 1.",
-)
+@format_option(FORMATS)
+@fail_on_option("error", "a finding")
 @click.option(
     "--jobs",
     type=click.IntRange(1),

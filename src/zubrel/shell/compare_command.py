@@ -8,11 +8,18 @@ import click
 from msgspec.structs import replace
 
 from zubrel.base.budget import Interrupted
-from zubrel.base.kinds import SEVERITIES
 from zubrel.narrated.difference import Difference, difference
 from zubrel.narrated.report import Report
 from zubrel.shell.alarm import CTRL_C
-from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
+from zubrel.shell.options import (
+    SEARCHING,
+    Common,
+    common_options,
+    example,
+    fail_on_option,
+    format_option,
+    take_common,
+)
 from zubrel.shell.revisions import world_at
 from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import report_on
@@ -27,21 +34,8 @@ from zubrel.shell.surveys import report_on
 )
 @click.argument("old")
 @click.argument("new")
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["text", "json", "markdown"]),
-    default="text",
-    show_default=True,
-    help="How the result is written.",
-)
-@click.option(
-    "--fail-on",
-    type=click.Choice(SEVERITIES),
-    default="warning",
-    show_default=True,
-    help="The least severity of a new finding that makes the exit code 1.",
-)
+@format_option(["text", "json", "markdown"])
+@fail_on_option("warning", "a new finding")
 @common_options("output", "quiet", "color", *SEARCHING)
 def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any) -> int:
     """What is different in NEW: verdict, findings new and gone, shortest win, what wins include.

@@ -7,7 +7,7 @@ from typing import Any
 import click
 
 from zubrel.narrated.tables import SECTIONS, listing
-from zubrel.shell.options import READING, common_options, example, take_common
+from zubrel.shell.options import READING, common_options, example, format_option, take_common
 from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import at_work, loaded
 
@@ -22,14 +22,7 @@ SIZE = "size"
 )
 @click.argument("world")
 @click.argument("section", required=False, type=click.Choice([*SECTIONS, SIZE]))
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["table", "csv", "json"]),
-    default="table",
-    show_default=True,
-    help="How the tables are written.",
-)
+@format_option(["table", "csv", "json"], "How the tables are written.")
 @common_options("output", "color", *READING)
 def list_command(world: str, section: str | None, form: str, **options: Any) -> int:
     """Tables of what WORLD defines: items with where they come from, are needed and are spent,

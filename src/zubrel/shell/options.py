@@ -8,13 +8,14 @@ import os
 import re
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import click
 from msgspec import Struct
 
 from zubrel.base.budget import ENGINES, Budget, Limits, memory_of_machine
+from zubrel.base.kinds import SEVERITIES
 
 UNITS = {"": 1, "k": 2**10, "m": 2**20, "g": 2**30, "t": 2**40}
 
@@ -105,6 +106,33 @@ _OPTIONS: dict[str, Callable[..., Any]] = {
 }
 READING = ("seconds", "memory", "log")
 SEARCHING = ("engine", "situations", *READING)
+
+
+def format_option(
+    forms: Sequence[str], words: str = "How the result is written."
+) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """`--format`, one of `forms`, as the parameter `form`; the first is the default."""
+    return click.option(
+        "--format",
+        "form",
+        type=click.Choice(forms),
+        default=forms[0],
+        show_default=True,
+        help=words,
+    )
+
+
+def fail_on_option(
+    default: str, subject: str
+) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """`--fail-on`: how severe a finding has to be for the exit code to tell of it."""
+    return click.option(
+        "--fail-on",
+        type=click.Choice(SEVERITIES),
+        default=default,
+        show_default=True,
+        help=f"The least severity of {subject} that makes the exit code 1.",
+    )
 
 
 def common_options(*names: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:

@@ -9,7 +9,7 @@ import click
 from zubrel.base.spelling import suggestion
 from zubrel.pipeline import whole_survey
 from zubrel.played.probe import probe, rules_named
-from zubrel.shell.options import SEARCHING, common_options, example, take_common
+from zubrel.shell.options import SEARCHING, common_options, example, format_option, take_common
 from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import at_work, loaded
 
@@ -20,14 +20,7 @@ from zubrel.shell.surveys import at_work, loaded
 )
 @click.argument("world")
 @click.argument("name", metavar="ID")
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["text", "json"]),
-    default="text",
-    show_default=True,
-    help="How the result is written.",
-)
+@format_option(["text", "json"])
 @click.option("-v", "--verbose", is_flag=True, help="The shortest walk to each row, and all rows.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def probe_command(world: str, name: str, form: str, verbose: bool, **options: Any) -> int:

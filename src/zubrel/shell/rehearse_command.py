@@ -16,7 +16,14 @@ from zubrel.played.rehearse import recorded
 from zubrel.played.script import check_names, read_script
 from zubrel.played.session import Impossible, NeedsOutcome
 from zubrel.routes import rehearse_scripts
-from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
+from zubrel.shell.options import (
+    SEARCHING,
+    Common,
+    common_options,
+    example,
+    format_option,
+    take_common,
+)
 from zubrel.shell.streams import note, refuse_to_write_over, write_text
 from zubrel.shell.surveys import at_work, loaded
 
@@ -30,14 +37,7 @@ from zubrel.shell.surveys import at_work, loaded
 )
 @click.argument("world")
 @click.argument("scripts", nargs=-1, required=True, metavar="SCRIPT...")
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["text", "json", "junit"]),
-    default="text",
-    show_default=True,
-    help="How the result is written.",
-)
+@format_option(["text", "json", "junit"])
 @click.option(
     "--record",
     is_flag=True,

@@ -8,7 +8,7 @@ import click
 
 from zubrel.base.plain import plain
 from zubrel.routes import find_route
-from zubrel.shell.options import SEARCHING, common_options, example, take_common
+from zubrel.shell.options import SEARCHING, common_options, example, format_option, take_common
 from zubrel.shell.streams import note, refuse_to_write_over, write_pretty, write_text
 from zubrel.shell.surveys import at_work
 
@@ -27,14 +27,7 @@ from zubrel.shell.surveys import at_work
     help="Where to get: an ending, or a condition (default: any good ending).",
 )
 @click.option("--avoid", metavar="CONDITION", help="What must never hold on the way.")
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["text", "json"]),
-    default="text",
-    show_default=True,
-    help="How the route is written.",
-)
+@format_option(["text", "json"], "How the route is written.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def route_command(
     world: str, goal: str | None, avoid: str | None, form: str, **options: Any

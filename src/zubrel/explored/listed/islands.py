@@ -156,9 +156,7 @@ class _IslandSearch:
 
     def run(self) -> None:
         islands = self.islands
-        start = np.array(
-            [islands.packing.pack([v.start for v in islands.system.variables])], np.uint64
-        )
+        start = np.array([islands.packing.pack(islands.system.start)], np.uint64)
         self._enter([start[:, n].copy() for n in range(start.shape[1])])
         explored = 0
         try:

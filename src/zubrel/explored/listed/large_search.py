@@ -100,7 +100,7 @@ class _VectorSearch:
 
     def run(self) -> None:
         space = self.space
-        start = np.array([space.packing.pack([v.start for v in space.system.variables])], np.uint64)
+        start = np.array([space.packing.pack(space.system.start)], np.uint64)
         self.table.numbers_of(self._settled([start[:, n] for n in range(start.shape[1])]))
         try:
             while space.explored < len(space.rows):
@@ -113,6 +113,7 @@ class _VectorSearch:
             raise
         except LimitReached as limit:
             space.stopped = str(limit)
+            self.budget.begin_telling()
         self._close_block()
 
     def _expand_some(self, end: int) -> None:

@@ -62,7 +62,7 @@ class _ScalarSearch:
 
     def run(self) -> None:
         space = self.space
-        start = space.packing.pack([v.start for v in space.system.variables])[0]
+        start = space.packing.pack(space.system.start)[0]
         known: dict[int, int] = {}
         self._add(self._settled(start, None), None, known)
         while len(space.successors) < len(space.words):
@@ -82,6 +82,8 @@ class _ScalarSearch:
             raise
         except LimitReached as limit:
             self.space.stopped = str(limit)
+            # at once: before long the work would be ended from outside, and what was found lost
+            self.budget.begin_telling()
         return self.space.stopped is not None
 
     def _expand(self, source: int, known: dict[int, int]) -> None:

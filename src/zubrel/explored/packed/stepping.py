@@ -37,7 +37,7 @@ class Walking:
 
     def start(self) -> int:
         """The start, settled."""
-        return self._settled(self.packing.pack([v.start for v in self.system.variables])[0])
+        return self._settled(self.packing.pack(self.system.start)[0])
 
     def word(self, values: Sequence[int]) -> int:
         """A situation given as values of the variables, packed."""

@@ -58,7 +58,7 @@ class _SymbolicSearch:
 
     def run(self) -> None:
         space, encoding = self.space, self.space.encoding
-        start = encoding.situation([v.start for v in space.system.variables])
+        start = encoding.situation(space.system.start)
         space.on_growth = self._look
         try:
             self._refuse_if_endless(start, at_start=True)
@@ -74,6 +74,8 @@ class _SymbolicSearch:
             space.stopped = memory_words(self.budget)
         finally:
             space.on_growth = space.settling.on_long_way = None
+        if space.stopped is not None:
+            self.budget.begin_telling()
 
     def _remember_all_that_settles(self) -> None:
         """Every step once from everywhere: the way back goes through what settles.
