@@ -86,7 +86,7 @@ def steps_of(distance):
 
 def must_haves_of(progression):
     """First moves, and all pairs of which the first comes before the second or with it."""
-    groups = {m.id: (m.id, *m.together) for m in progression.must_haves}
+    groups = {m.id: (m.id, *m.merged_with) for m in progression.must_haves}
     firsts = {i: steps_of(m.first) for m in progression.must_haves for i in groups[m.id]}
     before = {m.id: {m.id} for m in progression.must_haves}
     for _ in before:

@@ -18,7 +18,7 @@ from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.symbolic.search import explore_symbolic
-from zubrel.findings.find import Found, find
+from zubrel.findings.find import Conclusions, find
 from zubrel.findings.large import planning as full_size_module
 from zubrel.findings.large import questions as questions_module
 from zubrel.findings.large.batches import Batches
@@ -70,7 +70,9 @@ class Realms(unittest.TestCase):
                 self.assertEqual(*causes)
                 sizes = [j.space.count(j.space.everything) for j in (full.judged, exact.judged)]
                 self.assertLess(*sizes)
-                narrate(Found(full.judged, full.findings), lambda: 0.0)  # replays all evidence
+                narrate(
+                    Conclusions(full.judged, full.findings), lambda: 0.0
+                )  # replays all evidence
             seen |= {kind for kind, _ in named(exact.findings)}
         self.assertLessEqual({"softlock", "missable", "skippable", "unreachable"}, seen)
 
@@ -86,8 +88,8 @@ class Realms(unittest.TestCase):
                 looks.append(len(formulas))
                 return whole_lens_for(system, formulas, budget, Silence())
 
-            near = told_by(Found(full.judged, full.findings, closer=closer))
-            far = told_by(Found(full.judged, full.findings))
+            near = told_by(Conclusions(full.judged, full.findings, closer=closer))
+            far = told_by(Conclusions(full.judged, full.findings))
             for other in exact.findings:
                 if other.kind == "softlock":
                     lines = near[other.subject].explanation
@@ -164,7 +166,7 @@ class Realms(unittest.TestCase):
         with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as alone:
             alone.ask([questions])
             alone.finish()
-        self.assertEqual([f.subject for f in batches.found], [f.subject for f in alone.found])
+        self.assertEqual([f.subject for f in batches.findings], [f.subject for f in alone.findings])
 
     def test_answers_beyond_the_allowance_do_not_count_whoever_gave_them(self):
         system, done = realm_system("s", 1, True), Future()
@@ -185,8 +187,8 @@ class Realms(unittest.TestCase):
                 sizes.append(len(formulas))
                 return full.judged.space  # knows no more than before
 
-            told = told_by(Found(full.judged, full.findings, closer=blind))
-            without = told_by(Found(full.judged, full.findings))
+            told = told_by(Conclusions(full.judged, full.findings, closer=blind))
+            without = told_by(Conclusions(full.judged, full.findings))
             self.assertEqual(
                 {k: f.explanation for k, f in told.items()},
                 {k: f.explanation for k, f in without.items()},

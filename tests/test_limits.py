@@ -126,7 +126,7 @@ class Stopped(unittest.TestCase):
                 budget = Budget(Limits(situations=most))
                 space = search(budget)
                 with self.subTest(space=type(space).__name__, most=most):
-                    self.assertEqual(budget.telling, most is not None)
+                    self.assertEqual(budget.is_telling, most is not None)
                     self.assertEqual(space.stopped is not None, most is not None)
 
 

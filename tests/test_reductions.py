@@ -15,7 +15,7 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within
 from zubrel.explored.space import EndlessSettling, NotAsked
 from zubrel.findings.detectors.softlocks import softlocks
-from zubrel.findings.find import Found, find
+from zubrel.findings.find import Conclusions, find
 from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
@@ -135,7 +135,9 @@ class FullSize(unittest.TestCase):
 
     def replayed(self, full, plain):
         """All evidence is walked by the interpreter, and none is shorter than can be."""
-        report = narrate(Found(full.judged, full.findings, undecided=full.undecided), lambda: 0.0)
+        report = narrate(
+            Conclusions(full.judged, full.findings, undecided=full.undecided), lambda: 0.0
+        )
         least = {(f.kind, f.subject): len(f.trace.steps) for f in find(plain).findings if f.trace}
         for finding in report.findings:
             item = plain.system.world.items.get(finding.subject)

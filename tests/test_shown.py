@@ -19,7 +19,7 @@ from zubrel.checked.check import check
 from zubrel.drawn.draw import draw, inline, lacking
 from zubrel.drawn.letters import drawable, with_letters
 from zubrel.explored.space import Distance
-from zubrel.findings.find import Found, find
+from zubrel.findings.find import Conclusions, find
 from zubrel.narrated.difference import difference
 from zubrel.narrated.doing import asked_by
 from zubrel.narrated.narrate import narrate
@@ -159,7 +159,9 @@ class Findings(ProgramTest):
         space = survey(world_of(SHORE), Budget(Limits()))
         open_ones = [("unreachable", s) for s in ("mine", "pick", "bars", "shed", "nowhere")]
         found = replace(find(space), undecided=(*open_ones, ("skippable", "pick")))
-        told = narrate(Found(found.judged, found.findings, undecided=found.undecided), lambda: 0.0)
+        told = narrate(
+            Conclusions(found.judged, found.findings, undecided=found.undecided), lambda: 0.0
+        )
         shown = {move.rule for f in told.findings for move in f.evidence}
         self.assertIn("bars", shown)
         self.assertNotIn(("unreachable", "mine"), told.undecided)

@@ -168,7 +168,7 @@ class Conditions(unittest.TestCase):
     def parse(self, text):
         problems = Problems()
         span = Span(Source.of("c", text), 1, 1, len(text) or 1)
-        return parse_condition(text, span, problems), problems.found
+        return parse_condition(text, span, problems), problems.diagnostics
 
     def test_and_binds_tighter_than_or_and_not_tighter_than_both(self):
         same = [

@@ -24,7 +24,7 @@ from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.explored.explore import explore, share
 from zubrel.explored.space import EndlessSettling, TooMany
-from zubrel.findings.find import Found, find_in, stale_acceptance, with_acceptance
+from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.narrated.narrate import narrate, nothing_known
@@ -228,7 +228,7 @@ def _cut_short(space: AnySpace, words: str, budget: Budget) -> Report:
     budget.begin_telling()
     space.give_up(words)
     try:
-        return narrate(Found(judge(space), ()), budget.seconds)
+        return narrate(Conclusions(judge(space), ()), budget.seconds)
     except (LimitReached, MemoryError):
         world = space.system.world
         known = None if space.merged else space.count(space.everything)
@@ -267,7 +267,7 @@ def _at_full_size(
             return None
 
     drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
-    found_in_all = Found(
+    found_in_all = Conclusions(
         full.judged, order, outline=drawn, undecided=full.undecided, listed=listed, closer=closer
     )
     if budget.ended is not None:

@@ -99,7 +99,7 @@ def asked_condition(option: str, text: str) -> Condition:
     span = Span(Source.of(option, text), 1, 1, max(1, len(text)))
     condition = parse_condition(text, span, problems)
     if condition is None:
-        raise InvalidInput(problems.found)
+        raise InvalidInput(problems.diagnostics)
     return condition
 
 

@@ -166,7 +166,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
         problems.add("too-deep", f"a condition nested deeper than {DEEPEST} levels", span)
         return None
     builder = _Builder(span, problems)
-    count = len(problems.found)
+    count = len(problems.diagnostics)
     try:
         result = builder.build(parser().parse(text))
     except UnexpectedCharacters as error:
@@ -188,7 +188,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
     except UnexpectedInput:
         _report(problems, text, span, 0, len(text), "this is no condition")
         return None
-    return None if len(problems.found) > count else result
+    return None if len(problems.diagnostics) > count else result
 
 
 def _report(

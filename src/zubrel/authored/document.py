@@ -48,7 +48,7 @@ def document_of(source: Source, text: str) -> Document:
     """The document in `text`, for callers that have the text already."""
     problems = Problems()
     parts = gather(source, text, problems)
-    document = Document(source.path, source, problems=problems.found)
+    document = Document(source.path, source, problems=problems.diagnostics)
     document.files, document.roots = parts.sources, parts.roots
     _Reader(document, problems).read(parts.roots)
     return document

@@ -60,13 +60,13 @@ class _Gatherer:
     def main(self, source: Source, text: str) -> None:
         self.home = _home_of(source.path)
         self.parts.sources.append(source)
-        root = compose(source, text, self.problems.found)
+        root = compose(source, text, self.problems.diagnostics)
         if not isinstance(root, Mapping):
             span = root.span if root else Span(source, 1, 1)
             what = "this is no world: a world is a mapping of sections" if root else "nothing here"
             hint = '"zubrel new FILE" writes a small world to start from.'
             self.problems.add("no-world", what, span, hint)
-            raise InvalidInput(self.problems.found)
+            raise InvalidInput(self.problems.diagnostics)
         self._root(source, root)
         for row in sorted(self.rows, key=lambda row: row.area is not None):
             self._place(row)
@@ -144,10 +144,10 @@ class _Gatherer:
             if path.lower().endswith(".csv"):
                 self.rows += rows_of(source, text, self.problems)
                 return
-            root = compose(source, text, self.problems.found)
+            root = compose(source, text, self.problems.diagnostics)
         except InvalidInput as invalid:
-            known = set(self.problems.found)
-            self.problems.found += [d for d in invalid.diagnostics if d not in known]
+            known = set(self.problems.diagnostics)
+            self.problems.diagnostics += [d for d in invalid.diagnostics if d not in known]
             return
         if isinstance(root, Mapping):
             self._root(source, root)

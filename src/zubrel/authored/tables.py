@@ -91,7 +91,7 @@ def _check_header(section: str, header: list[Cell], text: str, problems: Problem
         hint = "Save it as comma-separated values: in a cell, semicolons part the things of a list."
         problems.add("wrong-shape", message, header[0].span, hint)
         return False
-    columns, seen = len(problems.found), dict[str, Cell]()
+    columns, seen = len(problems.diagnostics), dict[str, Cell]()
     for cell in (c for c in header if c.text):
         lower = cell.text.lower()
         if cell.text not in known and lower in known:
@@ -107,7 +107,7 @@ def _check_header(section: str, header: list[Cell], text: str, problems: Problem
                 (("it is already here", seen[cell.text].span),),
             )
         seen.setdefault(cell.text, cell)
-    return len(problems.found) == columns
+    return len(problems.diagnostics) == columns
 
 
 def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]]:
@@ -130,7 +130,7 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]
             first = reader.line_num + 1
     except csv.Error as error:
         message = f"this is no table of comma-separated values: {error}"
-        problems.found.append(Diagnostic("not-yaml", message, Span(source, first, 1)))
+        problems.diagnostics.append(Diagnostic("not-yaml", message, Span(source, first, 1)))
 
 
 def _row(section: str, header: list[Cell], cells: list[Cell], problems: Problems) -> Row:

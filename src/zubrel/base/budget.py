@@ -80,7 +80,7 @@ class Budget:
         self._ceiling = float("inf")
         self._meanwhile: tuple[float, Callable[[], None]] | None = None
         self._next_look = 0.0
-        self.telling = False
+        self.is_telling = False
         self._told_by = float("inf")
 
     def seconds(self) -> float:
@@ -132,7 +132,7 @@ class Budget:
         """A budget of its own for work in between: the same limits and clock, another count."""
         other = Budget(self.limits)
         other.started = self.started
-        other.telling, other._told_by = self.telling, self._told_by
+        other.is_telling, other._told_by = self.is_telling, self._told_by
         other.on_check = self.check_limits
         return other
 
@@ -145,7 +145,7 @@ class Budget:
         """
         if self.on_check is not None:
             self.on_check()
-        if self.ended is not None and not self.telling:
+        if self.ended is not None and not self.is_telling:
             raise self.ended
         words = self._reached(situations, more_memory)
         if words is not None:
@@ -169,7 +169,7 @@ class Budget:
     def deadline(self) -> float:
         """Seconds after which a search ends, or the telling of what was found; maybe never."""
         seconds = self.limits.seconds
-        if self.telling:
+        if self.is_telling:
             return self._told_by
         if seconds is None:
             return float("inf")
@@ -182,9 +182,9 @@ class Budget:
 
     def begin_telling(self) -> None:
         """A limit ended the search; what is kept for telling what was found begins."""
-        if self.telling:
+        if self.is_telling:
             return
-        self.telling = True
+        self.is_telling = True
         more = max(AFTER_OTHER_LIMITS, FOR_TELLING * self.seconds())
         self._told_by = self.seconds() + more
         if self.limits.seconds is not None:

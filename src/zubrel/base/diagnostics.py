@@ -60,7 +60,7 @@ class Problems:
     """A growing list of problems, so that all of a file are told at once."""
 
     def __init__(self) -> None:
-        self.found: list[Diagnostic] = []
+        self.diagnostics: list[Diagnostic] = []
 
     def add(
         self,
@@ -70,12 +70,12 @@ class Problems:
         hint: str | None = None,
         also: tuple[tuple[str, Span], ...] = (),
     ) -> None:
-        self.found.append(Diagnostic(code, message, span, hint, also))
+        self.diagnostics.append(Diagnostic(code, message, span, hint, also))
 
     def stop_if_any(self) -> None:
         """Raise `InvalidInput` when anything was found."""
-        if self.found:
-            raise InvalidInput(self.found)
+        if self.diagnostics:
+            raise InvalidInput(self.diagnostics)
 
 
 def describe(problem: Diagnostic) -> str:

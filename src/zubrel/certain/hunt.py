@@ -199,6 +199,7 @@ class Hunt:
         for key in sorted(self.dooms, key=lambda k: -len(self.dooms[k].walk)):
             doom = self.dooms[key]
             kept = [e.step for e in self._exits_of([s.number for s in doom.walk])]
+            # halves first, then quarters: most of a long play can go at once
             size = len(kept) // 2
             while size:
                 place = len(kept) - 1 - size  # the last one dooms, and stays
@@ -294,6 +295,7 @@ class Hunt:
         # even where there is nowhere to go, looking costs something, or it would never end
         self.seeker.budget.spend(WANDER)
         names = list(self.live)
+        # what matters late is often wasted early: some plays begin at the start
         early = self.random.random() < 0.3
         name = self.start.name if early else self.random.choice(names)
         line: list[tuple[Room, Exit | None]] = [(self.rooms.room(name), None)]

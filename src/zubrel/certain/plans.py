@@ -160,14 +160,14 @@ class _Extraction:
                 return None if best is None else (best[0], [(variable, best[1])])
             case Every(parts):
                 costs = [self._cheapest(p, limit) for p in parts]
-                return _together([c for c in costs if c is not None], len(parts))
+                return _dearest([c for c in costs if c is not None], len(parts))
             case Any(parts):
                 known = (self._cheapest(p, limit) for p in parts)
                 return min((c for c in known if c is not None), key=lambda c: c[0], default=None)
             case Count(count, parts):
                 known = (self._cheapest(p, limit) for p in parts)
                 cheapest = sorted((c for c in known if c is not None), key=lambda c: c[0])
-                return _together(cheapest[:count], count)
+                return _dearest(cheapest[:count], count)
             case Weight():
                 return 0, []
 
@@ -203,7 +203,7 @@ def _leads(layers: _Layers, effect: Effect, before: int, after: int) -> bool:
     return place == after
 
 
-def _together(
+def _dearest(
     costs: Sequence[tuple[int, list[Value]]], count: int
 ) -> tuple[int, list[Value]] | None:
     if len(costs) < count:

@@ -82,7 +82,7 @@ class Rooms:
         return bool(word & self.ended)
 
     def _settled(self, word: int) -> int:
-        rested = self.settling.rest(word)
+        rested = self.settling.settled(word)
         if not isinstance(rested, int):
             raise EndlessSettling(Trace(()), rested)
         return rested
@@ -143,20 +143,20 @@ class Rooms:
             known = self._found(word)
             if len(self._rooms) > MOST_KEPT:
                 self._rooms.clear()
-            rest = word & ~self.place
+            carried = word & ~self.place
             for area in known.areas:
-                self._rooms[rest | area] = known
+                self._rooms[carried | area] = known
         return known
 
     def _found(self, word: int) -> Room:
-        rest, here = word & ~self.place, word & self.place
+        carried, here = word & ~self.place, word & self.place
         links: dict[int, tuple[Link, ...]] = {here: self.links(word)}
         before: dict[int, list[int]] = {}
         waiting = deque([here])
         while waiting:
             area = waiting.popleft()
             for _, target in links[area]:
-                if target & ~self.place == rest:
+                if target & ~self.place == carried:
                     there = target & self.place
                     before.setdefault(there, []).append(area)
                     if there not in links:
@@ -172,12 +172,12 @@ class Rooms:
         for area in sorted(areas):
             inside = list[Link]()
             for step, target in links[area]:
-                if target & ~self.place == rest and target & self.place in areas:
+                if target & ~self.place == carried and target & self.place in areas:
                     inside.append((step, target))
                 else:
-                    exits.append(Exit(rest | area, step, target))
+                    exits.append(Exit(carried | area, step, target))
             walks[area] = tuple(inside)
-        return Room(rest | min(areas), frozenset(areas), tuple(exits), walks)
+        return Room(carried | min(areas), frozenset(areas), tuple(exits), walks)
 
     def walk(self, room: Room, start: int, end: int) -> list[int]:
         """The numbers of the steps of a shortest walk inside of a room."""

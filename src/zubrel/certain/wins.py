@@ -38,9 +38,11 @@ class Seeker:
     def plan(self, room: Room) -> tuple[int, list[int]] | None:
         """What a win from a room costs in the relaxation, and a plan; None: there is no win."""
         if room.name not in self._plans:
+            # they can all be made again, and memory is bounded
             if len(self._plans) > MOST_PLANS:
                 self._plans.clear()
             domains = self.relaxation.domains(self.rooms.values(room.name))
+            # sets of values with amounts added up know more than layers: they are asked first
             plan = self.planner.plan(domains) if self.relaxation.may_win(domains) else None
             self._plans[room.name] = None if plan is None else (self.planner.cost(plan), plan)
         return self._plans[room.name]
@@ -137,6 +139,7 @@ class _Search:
             if self.rooms.is_over(exit_.target):
                 continue
             there = self.rooms.room(exit_.target)
+            # a move that changes nothing gets nowhere
             if there.name == here.name:
                 continue
             self._reach(here, exit_, cost + PERHAPS)

@@ -66,6 +66,7 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
 def _start(world: World) -> dict[str, int]:
     start: dict[str, int] = defaultdict(int)
     for give in world.holding:
+        # a tool is held as its uses: one with three of them counts as three
         start[give.item] += world.items[give.item].uses or give.count
     return start
 
@@ -78,6 +79,7 @@ def _check_start(item: Item, start: int, problems: Problems) -> None:
 
 def _sources(world: World) -> Iterator[AmountSource]:
     for rule in world.rules:
+        # stores and drops only move about what was gained elsewhere
         if not rule.kind.handles:
             for outcome in rule.outcomes:
                 yield _source(world, rule.id, rule.span, outcome.effects, _limit(world, rule))
@@ -141,6 +143,7 @@ class _Supply:
         while open_items:
             current = open_items[-1]
             missing = [i for i in self._asked(current) if i not in self.known]
+            # two items that are made of each other: counting never ends, the program has to tell
             if current in self.known or any(i in open_items for i in missing):
                 self.known.setdefault(current, None)
                 open_items.pop()
@@ -161,6 +164,7 @@ class _Supply:
         for source in self.giving[item]:
             count = source.gives[item]
             if source.limit is not None:
+                # alternatives under one limit, such as outcomes of luck: only one of them comes
                 limited[source.limit] = max(limited[source.limit], count)
                 continue
             times = [
@@ -171,6 +175,7 @@ class _Supply:
             if not times:
                 return None
             total += count * min(times)
+        # what a limit allows is used up at its most generous
         return total + sum(count * times for (_, times), count in limited.items())
 
 
@@ -204,6 +209,7 @@ class _Linear:
         bound = linprog(-self.net[row], A_ub=rows, b_ub=bounds, method="highs")
         if bound.status != 0:
             return None
+        # the solver is exact but for rounding, and amounts are whole
         return self.start[item] + floor(float(-bound.fun) + 1e-6)
 
     def endless(self, item: str) -> list[AmountSource]:
@@ -213,6 +219,7 @@ class _Linear:
 
         row = self.items.index(item)
         rows = np.vstack([-self.net, self.marks])
+        # limited sources can be no part of it, and the start is no help: what comes out comes again
         zeros = [0] * len(rows)
         endless = linprog(-self.net[row], A_ub=rows, b_ub=zeros, bounds=(0, 1), method="highs")
         used = [s for s, times in zip(self.sources, endless.x, strict=True) if times > 1e-9]

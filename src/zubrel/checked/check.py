@@ -45,7 +45,7 @@ def check(document: Document, asked: Iterable[Condition] = ()) -> World:
     Raises `InvalidInput` with every problem found, those of reading the document included.
     """
     problems = Problems()
-    problems.found += document.problems
+    problems.diagnostics += document.problems
     world = _Checker(document, problems, tuple(asked)).world()
     problems.stop_if_any()
     return world
@@ -110,7 +110,7 @@ class _Checker:
             asked=resolved,
             source=document.source,
         )
-        if any(p.code in UNKNOWN for p in self.problems.found):
+        if any(p.code in UNKNOWN for p in self.problems.diagnostics):
             return world  # whatever is gained without end may be so because of what is not known
         bounded = replace(world, items=bound_items(world, self.problems))
         sections.check_drops(bounded.items)

@@ -122,6 +122,7 @@ class _Compiler:
             for number, ending in enumerate(self.world.endings.values(), 1)
             if ending.when is not None
         )
+        # goals are looked at first, so that what ends quests sees them as they are
         settlers = (*self._looks(), *self._happenings(), *self._quest_ends())
         return System(
             self.world, self.variables, tuple(moves), settlers, endings, self.numbers, tuple(steps)
@@ -133,6 +134,7 @@ class _Compiler:
         return tuple(self.translator.area_numbers[a] for a in rule.areas)
 
     def _performed(self, rule: Rule, outcome: Outcome) -> Performer:
+        # handing in asks for an active quest already, so its effects need not ask again
         active = frozenset({rule.owner} if rule.kind == "hand_in" else ())
         performer = Performer(self.translator, rule.areas, rule, active)
         performer.perform(outcome.effects)
@@ -144,6 +146,7 @@ class _Compiler:
         parts = [formula(rule.offered), formula(rule.needs)]
         if rule.lock:
             parts.append(formula(LockOpen(rule.lock)))
+        # a rule with luck asks for what any of its outcomes asks for: luck decides afterwards
         parts += [p.guard() for p in performed]
         parts += [self._arrival(outcome) for outcome in rule.outcomes]
         return both(parts)
@@ -156,6 +159,7 @@ class _Compiler:
         for effect in outcome.effects:
             if isinstance(effect, FinishQuest):
                 reward = self.world.quests[effect.quest].reward
+                # a reward may move the player too, as long as the quest is not ended
                 there = next((e.area for e in reward if isinstance(e, MoveTo)), None)
                 if there is not None:
                     ended = opposite(self.translator.unended(effect.quest))

@@ -50,9 +50,11 @@ class Rising:
                 domain = self.variables[variable]
                 above, below = high >= domain.high, low <= domain.low
                 if not holds:  # then the variable is beyond one end of what is asked
+                    # the denial is open where the test was shut
                     above, below = below, above
                     if above and below:
                         return True
+                # a test open at the top stays true of what only rises
                 return (above and variable in self.rising) or (below and variable in self.falling)
             case Both(parts) | Either(parts) | AtLeast(_, parts):
                 return all(self.for_good(part, holds) for part in parts)
@@ -98,6 +100,7 @@ def marks_of(
             high = variables[change.variable].high
             if (change.operation, change.number) != (Operation.SET, high):
                 marks.discard(change.variable)
+    # what happens by itself may set a mark again and again, so it tells nothing of moves
     return frozenset(marks - {c.variable for c in changes_of((), settlers)})
 
 

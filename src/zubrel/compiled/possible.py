@@ -123,9 +123,9 @@ class Masks:
 
     def clauses(self, possible: Possible) -> list[Clause]:
         """The alternatives of which one suffices; a single one where they are too many."""
-        found = self._alternatives(possible)
-        if found is not None:
-            return found
+        alternatives = self._alternatives(possible)
+        if alternatives is not None:
+            return alternatives
         parts = possible.parts if isinstance(possible, Every) else (possible,)
         plain = {p.variable: p.mask for p in parts if isinstance(p, Among)}
         return [Clause(plain, tuple(p for p in parts if not isinstance(p, Among)))]
@@ -207,10 +207,10 @@ def mask_of(domain: Variable, low: int, high: int) -> int:
 
 def any_of(parts: Iterable[Possible]) -> Possible:
     """One of some parts."""
-    some = tuple(dict.fromkeys(p for p in _flat(parts, Any)))
-    if ALWAYS in some:
+    choices = tuple(dict.fromkeys(p for p in _flat(parts, Any)))
+    if ALWAYS in choices:
         return ALWAYS
-    return some[0] if len(some) == 1 else Any(some)
+    return choices[0] if len(choices) == 1 else Any(choices)
 
 
 def _count(count: int, parts: Sequence[Possible]) -> Possible:

@@ -94,12 +94,14 @@ class Relaxation:
                     woken = self._count(number, adding, before, domains, most, counted, possible)
                 for variable, new, _ in gained:
                     if domains[variable] & new:  # not all of it is more than can be added up
+                        # its readers may become possible by what is new
                         woken += watching[variable]
                 for other in woken:
                     if not waiting[other]:
                         waiting[other] = 1
                         following.append(other)
                 gained.clear()
+                # one win is enough to know that there may be one
                 if to_win and domains[ENDING] & self.good:
                     return domains
             due = following
@@ -130,6 +132,7 @@ class Relaxation:
                 most[variable] = most[variable] + one.count if one.once else ENDLESS
                 woken += self._adders[variable]
             if most[variable] < ENDLESS:
+                # what an adder gives once cannot be given twice, whatever the sets say
                 fitting = (1 << most[variable] + 1) - 1
                 domains[variable] = known | (domains[variable] & fitting)
         return woken
@@ -194,6 +197,7 @@ class Relaxation:
         domain = self.system.variables[variable]
         allowed = operator.allowed.get(variable)
         effect = next(e for e in operator.effects if e.variable == variable)
+        # what asks for nothing of its own variable can be done again
         if allowed is None or variable == PLACE or len(effect.changes) != 1:
             return False
         if domain.size > MOST_FOLLOWED:

@@ -74,6 +74,7 @@ class Stock:
     def _split(self, when: Formula) -> list[Case]:
         """The cases in which an effect with this condition happens; the others stay as they are."""
         if when == TRUE:
+            # every case is inside; whoever asked adds what becomes of each
             inside, self.cases = self.cases, []
             return inside
         outside, inside = [], []
@@ -102,6 +103,7 @@ class Stock:
         self.guards.append(either((opposite(case.when), formula)))
 
     def take(self, item: str, count: int, when: Formula, wear: bool = False) -> None:
+        # whoever gives a tool away gives all of its uses
         whole_tool = self.world.items[item].uses is not None and not wear
         for case in self._split(when):
             self._require(case, self._at_least(item, case, count))

@@ -109,6 +109,7 @@ class Translator:
         """The values and marks are at most `high` together; decided where their domains do."""
         if high < 0:
             return FALSE
+        # a limit that never binds would keep all that it weighs
         if sum(self.variables[v].high for v in variables) + len(marks) <= high:
             return TRUE
         return Load(variables, marks, high)
@@ -130,6 +131,7 @@ class Translator:
         parts = [opposite(self.met(quest, goal.number)), self.formula(goal.needs)]
         if goal.early:
             return both((self.unended(quest.id), *parts))
+        # met in turn: what comes later does not count yet
         earlier = range(1, goal.number) if quest.in_turn else ()
         active = self.equals(keys.quest(quest.id), ACTIVE)
         return both((active, *(self.met(quest, n) for n in earlier), *parts))

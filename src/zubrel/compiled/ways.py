@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zubrel.compiled.formulas import TRUE, Formula, Within, pieces_of
+from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within, pieces_of, substituted
 from zubrel.compiled.parts import PLACE, Operation, Step
 from zubrel.compiled.system import System
 
@@ -54,3 +54,14 @@ def areas_in(formula: Formula) -> set[int]:
         if isinstance(piece, Within) and piece.variable == PLACE
         for area in range(piece.low, piece.high + 1)
     }
+
+
+def standing_in(area: int, formula: Formula) -> Formula:
+    """What a formula says of a player in an area."""
+
+    def test(test: Within) -> Formula:
+        if test.variable != PLACE:
+            return test
+        return TRUE if test.low <= area <= test.high else FALSE
+
+    return substituted(formula, test)

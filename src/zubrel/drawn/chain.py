@@ -226,7 +226,7 @@ class _Chain:
     def _aside(self) -> list[str]:
         """Things that can be had but need not be."""
         needed = {m.id for m in self.progress.must_haves}
-        needed |= {i for m in self.progress.must_haves for i, _ in m.together}
+        needed |= {i for m in self.progress.must_haves for i, _ in m.merged_with}
         needed |= {i for c in self.sketch.choices for side in c.sides for i, _ in side.things}
         names = [
             f"{w.name} ({moment(w.first)})"
@@ -243,6 +243,6 @@ class _Chain:
 
 def _box(must: Needed) -> Box:
     corner = f"{CORNER[must.section]}, {moment(must.first)}"
-    names = [n for n in dict.fromkeys(n for _, n in must.together) if must.name not in n]
+    names = [n for n in dict.fromkeys(n for _, n in must.merged_with) if must.name not in n]
     shown = names if len(names) <= 2 else [names[0], f"{len(names) - 1} more"]
     return Box(must.id, must.name, corner, tuple(f"with {name}" for name in shown), False)

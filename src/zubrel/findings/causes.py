@@ -18,7 +18,7 @@ def root_causes(world: World, unreachable: Iterable[str]) -> dict[str, str]:
     """
     ids = list(dict.fromkeys(unreachable))
     known = frozenset(ids)
-    givers = _makers(world)
+    givers = _rules_that_bring(world)
     causes = {i: next(_causes(world, i, givers.get(i, ()), known), None) for i in ids}
     return {i: root for i in ids if (root := _root(i, causes, ids)) != i}
 
@@ -32,7 +32,7 @@ def _root(thing: str, causes: dict[str, str | None], order: list[str]) -> str:
     return trail[-1]
 
 
-def _makers(world: World) -> dict[str, list[Rule]]:
+def _rules_that_bring(world: World) -> dict[str, list[Rule]]:
     """For each id the rules that bring it about: of a rule, itself."""
     givers: dict[str, list[Rule]] = {}
     for rule in world.rules:

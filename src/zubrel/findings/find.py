@@ -20,7 +20,7 @@ from zubrel.findings.shape.outline import Outline, outline
 from zubrel.findings.shape.progression import Progression, progression
 
 
-class Found(Struct, frozen=True):
+class Conclusions(Struct, frozen=True):
     """The verdict's sets and every finding, the gravest first.
 
     `undecided` are pairs of a kind and a subject. `listed` is of all situations, where `judged` is
@@ -37,7 +37,9 @@ class Found(Struct, frozen=True):
     closer: Callable[[Sequence[Formula]], AnySpace | None] | None = None
 
 
-def find(space: AnySpace, with_progression: bool = False, with_outline: bool = False) -> Found:
+def find(
+    space: AnySpace, with_progression: bool = False, with_outline: bool = False
+) -> Conclusions:
     """Everything that the detectors see in `space`, and if wanted what every win includes.
 
     `with_outline`: also what pictures need beyond that.
@@ -47,7 +49,7 @@ def find(space: AnySpace, with_progression: bool = False, with_outline: bool = F
 
 def find_in(
     judged: Judged[Any], with_progression: bool = False, with_outline: bool = False
-) -> Found:
+) -> Conclusions:
     """`find`, where the situations are judged already."""
     findings = with_acceptance(_everything_in(judged), judged.system.world)
     if judged.complete:
@@ -58,7 +60,7 @@ def find_in(
     with suppress(LimitReached, MemoryError):
         chain = progression(judged) if with_progression or with_outline else None
         drawn = outline(judged, chain) if with_outline and chain else None
-    return Found(judged, order, chain, drawn)
+    return Conclusions(judged, order, chain, drawn)
 
 
 def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:

@@ -66,7 +66,7 @@ def _identity(finding: Told) -> tuple[str, str, str | None, bool]:
 def _needed(progress: ProgressChain | None) -> dict[str, None] | None:
     if progress is None:
         return None
-    every = ((m.id, *(other for other, _ in m.together)) for m in progress.must_haves)
+    every = ((m.id, *(other for other, _ in m.merged_with)) for m in progress.must_haves)
     return dict.fromkeys(i for ids in every for i in ids)
 
 

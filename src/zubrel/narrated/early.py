@@ -97,12 +97,12 @@ def _every(certain: Certain) -> Iterator[Told]:
 def _unreachable(certain: Certain) -> Iterator[Finding]:
     """`unreachable`, where not even sets of values come to it."""
     whole = certain.whole
-    found = [
+    unreached = [
         question.finding
         for question in UNREACHABLE.questions(certain.system)
         if not whole.may_hold(question.reached)
     ]
-    yield from UNREACHABLE.conclude(certain.system.world, found)
+    yield from UNREACHABLE.conclude(certain.system.world, unreached)
 
 
 def _without_walk(finding: Finding, reasons: Sequence[str]) -> Told:

@@ -11,7 +11,7 @@ from zubrel.checked.conditions import DONE
 from zubrel.checked.keys import ENDING, PLACE
 from zubrel.compiled.formulas import Formula
 from zubrel.explored.space import Trace
-from zubrel.findings.find import Found
+from zubrel.findings.find import Conclusions
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.judged import AnySpace
 from zubrel.narrated.atlas import sketch
@@ -27,12 +27,12 @@ SHOWN = {"held": 1, "open": 1, "quest": DONE}
 """By kind of a part of a situation: from which value on its thing was surely reached."""
 
 
-def narrate(found: Found, seconds: Callable[[], float]) -> Report:
+def narrate(conclusions: Conclusions, seconds: Callable[[], float]) -> Report:
     """The report on what was found; `seconds` tells how long everything took.
 
     Raises `Mismatch` when some evidence does not replay.
     """
-    return _Narrator(found).report(seconds)
+    return _Narrator(conclusions).report(seconds)
 
 
 def nothing_known(path: str, title: str, stopped: str, seconds: float) -> Report:
@@ -74,12 +74,12 @@ def told_of(
 
 
 class _Narrator:
-    def __init__(self, found: Found) -> None:
-        self.found = found
-        self.judged = found.judged
-        self.space = found.judged.space
-        self.world = found.judged.system.world
-        self.walker = found.judged.system.walker
+    def __init__(self, conclusions: Conclusions) -> None:
+        self.conclusions = conclusions
+        self.judged = conclusions.judged
+        self.space = conclusions.judged.space
+        self.world = conclusions.judged.system.world
+        self.walker = conclusions.judged.system.walker
         self.explained = 0
         self.seen: AnySpace = self.space
         """What explanations are looked up in."""
@@ -89,13 +89,13 @@ class _Narrator:
         """By the identity of a walk in `walks`, which keeps it."""
 
     def report(self, seconds: Callable[[], float]) -> Report:
-        counted = self.found.listed or self.judged
+        counted = self.conclusions.listed or self.judged
         space = counted.space
         situations, won, doomed = (
             None if space.merged else space.count(diagram)
             for diagram in (space.everything, counted.won, counted.doomed)
         )
-        findings = tuple(self._told(f) for f in self.found.findings)
+        findings = tuple(self._told(f) for f in self.conclusions.findings)
         win = self._shortest_win()
         return Report(
             path=self.world.path,
@@ -110,8 +110,8 @@ class _Narrator:
             seconds=seconds(),
             shortest_win=win,
             findings=findings,
-            progress=progress_of(self.world, self.found.progression),
-            sketch=sketch(self.world, self.found.outline, findings),
+            progress=progress_of(self.world, self.conclusions.progression),
+            sketch=sketch(self.world, self.conclusions.outline, findings),
             classes=space.count(space.everything) if space.merged else None,
             undecided=tuple(self._undecided()),
         )
@@ -127,7 +127,7 @@ class _Narrator:
                 for (kind, thing), value in walked[-1].after.items():
                     if kind in SHOWN and int(value) >= SHOWN[kind]:
                         seen.add(thing)
-        for kind, subject in self.found.undecided:
+        for kind, subject in self.conclusions.undecided:
             if kind != "unreachable" or subject not in seen:
                 yield kind, subject
 
@@ -222,7 +222,9 @@ class _Narrator:
                 return lines
             if self.asked.keys() >= reasons.unasked.keys():
                 return []  # asked for, and still not known
-            closer = self.found.closer and self.found.closer([*self.asked, *reasons.unasked])
+            closer = self.conclusions.closer and self.conclusions.closer(
+                [*self.asked, *reasons.unasked]
+            )
             if closer is None:
                 return []
             self.asked |= reasons.unasked

@@ -13,7 +13,7 @@ def progress_of(world: World, progression: Progression | None) -> ProgressChain 
         return None
 
     def needed(must: MustHave) -> Needed:
-        combined = tuple((other, world.name_of(other)) for other in must.together)
+        combined = tuple((other, world.name_of(other)) for other in must.merged_with)
         after = tuple(a for a, b in progression.order if b == must.id)
         return Needed(must.id, must.section, _name(world, must), must.first, combined, after)
 

@@ -87,7 +87,7 @@ class Needed(Struct, frozen=True):
     section: str
     name: str
     first: Distance
-    together: tuple[tuple[str, str], ...]
+    merged_with: tuple[tuple[str, str], ...]
     after: tuple[str, ...]
 
 

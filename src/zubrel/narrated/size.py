@@ -49,7 +49,7 @@ def size_of(world: World, budget: Budget) -> Listing:
     ]
     every.sort(key=lambda one: (-one[1], -one[0], one[2]))
     rows = [_row(*one) for one in every]
-    totals = (_product([known for known, _, _ in every]), _product([rest for _, rest, _ in every]))
+    totals = (_product([known for known, _, _ in every]), _product([left for _, left, _ in every]))
     rows.append((("all together",), ("at most",), (totals[0],), (totals[1],)))
     return Listing("size", COLUMNS, tuple(rows))
 

@@ -58,6 +58,7 @@ class Together(Struct):
 
     def _left(self, item: str) -> int | None:
         """How many of an item there can be in all; None: no bound is known."""
+        # rewards and happenings are not counted, so nothing can be said
         if self._by_itself(Holds(item, ">=", 1)):
             return None
         once: dict[object, int] = {}
@@ -70,6 +71,7 @@ class Together(Struct):
                     marks = [e for e in outcome.effects if isinstance(e, SetMark)]
                     if not marks:
                         return None
+                    # outcomes that share a mark exclude each other
                     once[marks[0]] = max(once.get(marks[0], 0), gives)
         most = self.world.items[item].most
         held = next(n for n in range(most, -1, -1) if self.holds(Holds(item, ">=", n)))
@@ -89,6 +91,7 @@ class Together(Struct):
             changed = False
             for atom in list(self.known):
                 needed = self._of_atom(atom)
+                # from "everything" downwards to the greatest fixpoint
                 if needed != self.known[atom]:
                     self.known[atom] = needed
                     changed = True
@@ -102,10 +105,10 @@ class Together(Struct):
             atom = pending.pop()
             if atom not in self.known:
                 self.known[atom] = None
-                for rule in self._makers(atom):
+                for rule in self._rules_that_make(atom):
                     pending += _leaves(self.demand(rule))
 
-    def _makers(self, atom: Cond) -> list[Rule]:
+    def _rules_that_make(self, atom: Cond) -> list[Rule]:
         if self.holds(atom) or self._by_itself(atom):
             return []
         return [rule for rule in self.rules if any(makes(o.effects, atom) for o in rule.outcomes)]
@@ -115,7 +118,7 @@ class Together(Struct):
         if self.holds(atom) or self._by_itself(atom):
             return frozenset()
         ways = []
-        for rule in self._makers(atom):
+        for rule in self._rules_that_make(atom):
             asked = self._of(self.demand(rule))
             if asked is not None:
                 ways.append(asked | {rule.id})

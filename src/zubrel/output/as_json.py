@@ -62,7 +62,7 @@ def _progress(report: Report) -> dict[str, Any]:
                 "name": m.name,
                 "first": m.first.steps,
                 "shortest": m.first.fewest,
-                "together": [other for other, _ in m.together],
+                "together": [other for other, _ in m.merged_with],
             }
             for m in progress.must_haves
         ],

@@ -38,7 +38,7 @@ def failure_lines(failure: Failure) -> list[str]:
     return [
         f"{span.place}  {span.source.line(span.line).strip()}",
         f"expected: {failure.expected}",
-        f"found:    {failure.found}",
+        f"found:    {failure.actual}",
         f"held:     {', '.join(failure.held) or 'nothing'}",
         f"possible: {', '.join(failure.possible) or 'nothing at all'}",
     ]
@@ -55,7 +55,7 @@ def rehearsals_as_json(rehearsals: Sequence[Rehearsal]) -> str:
                 "line": r.failure.span.line,
                 "column": r.failure.span.column,
                 "expected": r.failure.expected,
-                "found": r.failure.found,
+                "found": r.failure.actual,
                 "held": list(r.failure.held),
                 "possible": list(r.failure.possible),
             },

@@ -86,7 +86,7 @@ def _write_progress(progress: ProgressChain, console: Console) -> None:
         console.print(Text("In every win", "bold"))
         table = _table("move", "", "must-have", "", "right after")
         for must in progress.must_haves:
-            others = [name for _, name in must.together if not name.startswith("“")]
+            others = [name for _, name in must.merged_with if not name.startswith("“")]
             name = must.name + f" (with {listed(others)})" * bool(others)
             after = ", ".join(must.after)
             table.add_row(
@@ -244,7 +244,7 @@ def _write_block(
             place = finding.span.place if finding.span else ""
             words = _message(finding)
             if own := followers.get(_key(finding)):
-                words += f" ({_together(finding)} with it: {', '.join(own)})"
+                words += f" ({_fate(finding)} with it: {', '.join(own)})"
             table.add_row(Text(words), Text(finding.subject), Text(place, QUIET))
         console.print(indented(table, 2))
     _write_showing(first, console, all(f.shortest for f in block), full)
@@ -281,7 +281,7 @@ def _message(finding: Told) -> str:
     return finding.message[:1].upper() + finding.message[1:] + "."
 
 
-def _together(finding: Told) -> str:
+def _fate(finding: Told) -> str:
     """What the findings are that follow from a finding."""
     return "missed" if finding.kind == "missable" else "out of reach"
 
@@ -289,7 +289,7 @@ def _together(finding: Told) -> str:
 def _write_message(finding: Told, followers: Sequence[str], console: Console, full: bool) -> None:
     console.print(indented(Text(_message(finding)), 2))
     if followers and not full:
-        words = f"{_together(finding).capitalize()} with it: {', '.join(followers)}."
+        words = f"{_fate(finding).capitalize()} with it: {', '.join(followers)}."
         console.print(indented(Text(words), 2))
 
 

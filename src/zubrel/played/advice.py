@@ -18,8 +18,8 @@ class Advice:
         self.walker = walker
         self.distance = judged.space.distances_to(judged.won)
         self.subjects = list(missables(judged.system))
-        self.had = [judged.space.where(s.had) for s in self.subjects]
-        self.able = judged.space.reaching(self.had)
+        self.attained = [judged.space.where(s.attained) for s in self.subjects]
+        self.able = judged.space.reaching(self.attained)
 
     def _of(self, situation: Situation) -> Any:
         return self.judged.space.of(situation)
@@ -51,7 +51,7 @@ class Advice:
     def lost(self, before: Situation, after: Situation) -> list[Missable]:
         """What could still be had before a move, and can never be had after it."""
         old, new = self._of(before), self._of(after)
-        triples = zip(self.subjects, self.had, self.able, strict=True)
+        triples = zip(self.subjects, self.attained, self.able, strict=True)
         return [
             subject
             for subject, had_where, able in triples

@@ -28,7 +28,7 @@ class Failure(Struct, frozen=True):
 
     span: Span
     expected: str
-    found: str
+    actual: str
     held: tuple[str, ...]
     possible: tuple[str, ...]
 

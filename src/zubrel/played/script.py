@@ -123,5 +123,5 @@ def check_names(lines: list[Line], world: World) -> None:
         if wanted not in known:
             hint = suggestion(wanted, known) or '"zubrel list" shows the ids.'
             problems.add("unknown-id", f'there is no {what} "{wanted}"', line.span, hint)
-    if problems.found:
-        raise InvalidInput(problems.found)
+    if problems.diagnostics:
+        raise InvalidInput(problems.diagnostics)

@@ -193,6 +193,7 @@ class Lens:
             low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
             beyond: Formula = Within(variable, low, high)
             if variable == PLACE:  # a step that was asked about stays among areas told apart
+                # areas that were left out are nowhere on this map
                 if value not in self.translation.told_apart:
                     continue
                 there = sorted(a for a in self.translation.told_apart if low <= a <= high)
@@ -204,6 +205,7 @@ class Lens:
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
         changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
+        # some of them were left out, so that places in the list do not correspond
         if len(self.inner.system.settlers) != len(changing):
             raise NotAsked(step.rule.id)
         mentioned = {
@@ -226,6 +228,7 @@ class Lens:
         walking = self.inner.walking
         word, steps = walking.start(), list[Step]()
         for step in trace.steps:
+            # one step of the whole may be seen from several areas; one of them is possible
             for inner in self._inner_steps.get(step.number, ()):
                 after = walking.after(word, inner)
                 if after is not None:

@@ -14,7 +14,6 @@ that take from it, or that add to it at most once.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
 
 from msgspec.structs import replace
 
@@ -31,6 +30,7 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.parts import ENDING, PLACE, Change, Move, Operation
 from zubrel.compiled.system import System
+from zubrel.compiled.ways import standing_in
 from zubrel.reduced.result import Rebuilding, Reduced, formulas_of, rewritten
 
 
@@ -41,10 +41,10 @@ def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     limits = _Limits(system)
     new = Rebuilding(before)
     changed = False
-    bounds_over = _over(system)
+    ended_areas = _areas_of_endings(system)
     for move in system.moves:
         # where the game has always ended, no move is ever made
-        areas = move.areas and tuple(a for a in move.areas if a not in bounds_over)
+        areas = move.areas and tuple(a for a in move.areas if a not in ended_areas)
         if areas != move.areas:
             changed = True
             move = replace(move, areas=areas) if areas else replace(move, guard=FALSE)
@@ -137,21 +137,14 @@ class _Known:
         return FALSE if high < test.low or test.high < low else test
 
 
-def _over(system: System) -> set[int]:
+def _areas_of_endings(system: System) -> set[int]:
     """Areas in which the game has always ended."""
-    bounds = set[int]()
+    areas = set[int]()
     for formula, _ in system.endings:
         for area in range(system.variables[PLACE].size):
-            if substituted(formula, partial(_standing, area)) == TRUE:
-                bounds.add(area)
-    return bounds
-
-
-def _standing(area: int, test: Within) -> Formula:
-    """What a test says of a player in an area."""
-    if test.variable != PLACE:
-        return test
-    return TRUE if test.low <= area <= test.high else FALSE
+            if standing_in(area, formula) == TRUE:
+                areas.add(area)
+    return areas
 
 
 class _Limits:

@@ -103,7 +103,7 @@ def _supply(system: System, item: int, users: Users) -> Supply | None:
     sources = [m for m in sources if _reach(system, m, item) >= most]
     if not sources:
         return None
-    given = either(_rest(m, item) for m in sources)
+    given = either(_other_needs(m, item) for m in sources)
     domain = system.variables[item]
     # where nothing but sources gives it, having some says that a source was open before
     nobody = domain.start == domain.low and all(
@@ -131,7 +131,7 @@ def _only_gives(system: System, move: Move, item: int, users: Users) -> bool:
 
 def _never_ends(system: System, move: Move, item: int) -> bool:
     """Whether a move gives an item as often as one likes, once that is possible at all."""
-    remaining = _rest(move, item)
+    remaining = _other_needs(move, item)
     if len(move.steps[0].changes) != 1 or PLACE in variables_of(remaining):
         return False
     room = [p for p in parts_of(move.guard) if item in variables_of(p)]
@@ -144,7 +144,7 @@ def _never_ends(system: System, move: Move, item: int) -> bool:
     )
 
 
-def _rest(move: Move, item: int) -> Formula:
+def _other_needs(move: Move, item: int) -> Formula:
     """What a source asks for, but for room."""
     return both(p for p in parts_of(move.guard) if item not in variables_of(p))
 

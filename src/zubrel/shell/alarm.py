@@ -69,7 +69,7 @@ class _Watch:
 
     def _overdue(self) -> LimitReached | None:
         budget, limits = self.budget, self.budget.limits
-        if self.asked is not None and not budget.telling:
+        if self.asked is not None and not budget.is_telling:
             return Interrupted(CTRL_C) if time.monotonic() - self.asked > ANSWER else None
         if budget.seconds() > budget.deadline * PATIENCE:
             return LimitReached(

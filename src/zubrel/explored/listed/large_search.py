@@ -230,7 +230,7 @@ def refuse_if_endless(
     """
     small = ScalarSpace(system, budget)
     (word,) = small.packing.pack(packing.unpack(row))
-    cycle = Settling(system, small.kernel, small.packing).rest(word)
+    cycle = Settling(system, small.kernel, small.packing).settled(word)
     if not isinstance(cycle, int):
         explore_scalar(system, budget, progress, None)
         raise EndlessSettling(Trace(()), cycle)

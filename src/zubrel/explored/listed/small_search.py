@@ -139,7 +139,7 @@ class _ScalarSearch:
         self.most = min(2 * self.most, self.narrow)
 
     def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
-        rested = self.settling.rest(word)
+        rested = self.settling.settled(word)
         if isinstance(rested, int):
             return rested
         steps: list[Step] = []

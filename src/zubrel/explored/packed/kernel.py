@@ -82,6 +82,7 @@ class Kernel(Struct, frozen=True):
             case Within():
                 return self._within(formula)
             case Opposite(part):
+                # `not` means nothing to arrays, and `~` of a plain True is -2
                 return f"({self._formula(part)} ^ True)"
             case Both(parts):
                 return self._conjunction(parts)
@@ -92,6 +93,7 @@ class Kernel(Struct, frozen=True):
                 marked = [f"({self._within(m)} * one)" for m in marks]
                 return f"({joined(' + ', [*values, *marked]) or 0} <= {high})"
             case AtLeast(count, parts):
+                # truth values of arrays add up to truth values, unless they are numbers first
                 total = joined(" + ", [f"{self._formula(p)} * 1" for p in parts])
                 return f"({total or 0} >= {count})"
 
@@ -124,6 +126,7 @@ class Kernel(Struct, frozen=True):
             bits = (value - field.low) << field.shift
             known = masks.get(field.word, 0)
             if known & field.mask:
+                # asked twice, perhaps for another value: the second does not fit the one comparison
                 remaining.append(self._within(Within(pinned[0], value, value)))
                 continue
             masks[field.word] = known | field.mask
@@ -159,6 +162,7 @@ class Kernel(Struct, frozen=True):
             case Operation.SET:
                 number = change.number - field.low
                 if not guard:
+                    # set every bit of the field, then flip those that should be low
                     cleared = f"({word} | {field.mask}) ^ {field.mask ^ (number << shift)}"
                     return [f"{word} = {cleared}"]
                 return [
@@ -173,6 +177,7 @@ class Kernel(Struct, frozen=True):
             case Operation.ADD_UP_TO_END:
                 step = abs(change.number)
                 room = f"({variable.size - 1} - v)" if change.number > 0 else "v"
+                # wraps around where there is room enough, and counts for nothing then
                 lacking = f"(({step} - {room}) * ({room} < {step}))"
                 sign = "+" if change.number > 0 else "-"
                 return [value, f"{word} = {word} {sign} ((({step} - {lacking}){guard}) << {shift})"]

@@ -26,7 +26,7 @@ class Settling:
         self.mask = packing.fields[ENDING].mask
         self.needed = bool(self.settlers or self.endings)
 
-    def rest(self, word: int) -> int | tuple[str, ...]:
+    def settled(self, word: int) -> int | tuple[str, ...]:
         """The settled situation, or the ids of what goes round and round."""
         if not self.settlers:
             return word if word & self.mask else self._ended(word)

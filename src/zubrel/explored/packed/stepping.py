@@ -80,6 +80,6 @@ class Walking:
         return prepared
 
     def _settled(self, word: int) -> int:
-        rested = self.settling.rest(word)
+        rested = self.settling.settled(word)
         assert isinstance(rested, int), "the search has seen to it that everything rests"
         return rested

@@ -51,6 +51,7 @@ def _edges(system: System) -> list[frozenset[int]]:
     ):
         for area in move.areas or ():
             here.setdefault(area, set()).update(edge)
+    # what is done in one area belongs together a little, even if no rule joins it
     edges += [frozenset(weights) for weights in here.values()]
     return edges
 
@@ -88,6 +89,7 @@ def _walking_order(system: System) -> dict[int, int]:
                 order[there] = len(order)
                 queue.append(there)
     for area in names.values():
+        # areas that no way leads to stand last
         order.setdefault(area, len(order))
     return order
 
@@ -97,6 +99,7 @@ def _force(
 ) -> list[int]:
     known = set(variables)
     kept = [e & known for e in edges]
+    # many rules use the same variables, and would pull as often as there are rules
     kept = [e for e in dict.fromkeys(kept) if len(e) > 1]
     of: dict[int, list[int]] = {v: [] for v in variables}
     for number, edge in enumerate(kept):
@@ -119,6 +122,7 @@ def _force(
             else float(at[v])
             for v in order
         }
+        # ties keep their places: the same world gives the same order
         after = sorted(order, key=lambda v: (pulled[v], at[v]))
         if after == order:
             break

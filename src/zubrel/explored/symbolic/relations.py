@@ -73,6 +73,7 @@ def relation(
 ) -> Relation:
     """The relation of changes in their order, where `guard` holds; `read` are its variables."""
     reads = set(read)
+    # codes beyond a domain stand for no value, and must not come back as situations
     guard = guard & encoding.valid(reads | {v for c in changes for v in used_by((), [c])})
     cases: dict[tuple[tuple[int, Operations], ...], Diagram] = {(): guard}
     for change in changes:
@@ -94,10 +95,12 @@ def _split(
         operations = dict(done)
         known = operations.get(change.variable, ())
         if change.operation is Operation.SET:
+            # what was done to a variable before it is set has left no trace
             known = ()
         operations[change.variable] = (*known, (change.operation, change.number))
         for case, here in ((tuple(operations.items()), where & when), (done, where & ~when)):
             if here.satisfiable():
+                # two orders of the same changes are one case
                 parts[case] = parts[case] | here if case in parts else here
     return parts
 
@@ -126,6 +129,7 @@ def _settings(
     if operations[0][0] is Operation.SET:
         after = _result(domain, domain.low, operations)
         assert after is not None, "a value that is set is in the domain, and so is what is added"
+        # it does not matter what the value was, so that one piece is enough
         return [(None, tuple(zip(bits, encoding.code(variable, after), strict=True)))]
     for value in range(domain.low, domain.high + 1):
         encoding.budget.spend(len(bits))
@@ -133,7 +137,10 @@ def _settings(
         if after is not None:
             old, new = encoding.code(variable, value), encoding.code(variable, after)
             changed = tuple(
-                (bit, b) for bit, a, b in zip(bits, old, new, strict=True) if a is not b
+                # values whose sum flips the same bits share a piece: there are as many as carries
+                (bit, b)
+                for bit, a, b in zip(bits, old, new, strict=True)
+                if a is not b
             )
             groups.setdefault(changed, []).append(value)
     return [(tuple(values), setting) for setting, values in groups.items()]

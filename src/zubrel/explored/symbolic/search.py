@@ -108,7 +108,7 @@ class _SymbolicSearch:
         if not endless.satisfiable():
             return
         word = space.walking.word(space.encoding.values(endless))
-        cycle = space.walking.settling.rest(word)
+        cycle = space.walking.settling.settled(word)
         assert not isinstance(cycle, int), "both readings of what happens by itself agree"
         raise EndlessSettling(Trace(()) if at_start else self._way_to(endless), cycle)
 

@@ -31,8 +31,10 @@ class SymbolicSettling:
         for settler in system.settlers:
             guard, read = encoding.formula(settler.guard), variables_of(settler.guard)
             one = relation(encoding, guard, read, settler.changes)
+            # what changes nothing does not count as happening, or the world would never rest
             changing = free & one.guard & ~one.unchanged(encoding)
             self.happen.append((one, changing))
+            # of several that could happen the first does; the next see what is left
             free = free & ~changing
         for formula, number in system.endings:
             guard = encoding.formula(formula)

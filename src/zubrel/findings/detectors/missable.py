@@ -25,14 +25,14 @@ MOST_CLOSINGS = 5
 
 
 class Missable(Question, frozen=True):
-    """Something to have: `had` holds where a play has it (`lasting`: or has had it).
+    """Something to have: `attained` holds where a play has it (`lasting`: or has had it).
 
     `ever`, where it is known, holds exactly where a play has had it.
     """
 
     words: str
     span: Span
-    had: Formula
+    attained: Formula
     lasting: bool = True
     ever: Formula | None = None
 
@@ -43,7 +43,9 @@ def _decide(judged: Judged[S], questions: Sequence[Missable]) -> Iterator[Findin
         return
     # where every won situation has it, whoever can still win can still have it
     asked = [
-        (thing, has) for thing in questions if (has := space.where(thing.had)) and judged.won - has
+        (thing, has)
+        for thing in questions
+        if (has := space.where(thing.attained)) and judged.won - has
     ]
     able = space.reaching([has for _, has in asked])
     losable = [
@@ -124,14 +126,14 @@ def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Missable]:
 
 
 def _thing(
-    subject: str, name: str, span: Span, had: Formula, ever: Formula | None = None
+    subject: str, name: str, span: Span, attained: Formula, ever: Formula | None = None
 ) -> Missable:
     return Missable(
         subject=subject,
-        formulas=(had,) if ever is None else (had, ever),
+        formulas=(attained,) if ever is None else (attained, ever),
         words=f"{name} can be missed for good",
         span=span,
-        had=had,
+        attained=attained,
         ever=ever,
     )
 

@@ -22,14 +22,14 @@ from zubrel.findings.mentions import subject_of
 
 
 class Skip(Question, frozen=True):
-    """`had` holds once a play has the subject.
+    """`attained` holds once a play has the subject.
 
     `shown`: a win without it is known, so that all there is to ask is whether it is ever had.
     """
 
     words: str
     span: Span
-    had: Formula
+    attained: Formula
     shown: bool = False
 
 
@@ -50,8 +50,8 @@ def _questions(system: System) -> Iterator[Skip]:
             yield _skip(quest.id, f"the quest {quest.name}", quest.span, had_where)
 
 
-def _skip(subject: str, words: str, span: Span, had: Formula) -> Skip:
-    return Skip(subject=subject, formulas=(had,), words=words, span=span, had=had)
+def _skip(subject: str, words: str, span: Span, attained: Formula) -> Skip:
+    return Skip(subject=subject, formulas=(attained,), words=words, span=span, attained=attained)
 
 
 def asked_ids(world: World) -> frozenset[str]:
@@ -74,7 +74,7 @@ def shown_by(win: Trace, questions: Sequence[Skip], system: System) -> Iterator[
     """The questions, with what a win of the whole world shows: what never occurs in it."""
     walking = Walking(system)
     words = list(walking.along(win))
-    tests = walking.kernel.tests([q.had for q in questions])
+    tests = walking.kernel.tests([q.attained for q in questions])
     for question, test in zip(questions, tests, strict=True):
         yield replace(question, shown=not any(test(word) for word in words))
 
@@ -84,8 +84,10 @@ def _decide(judged: Judged[S], questions: Sequence[Skip]) -> Iterator[Finding]:
     space = judged.space
     if not judged.won:
         return
-    yield from (_finding(q, None) for q in questions if q.shown and space.holds_somewhere(q.had))
-    having = [(q, there) for q in questions if not q.shown and (there := space.where(q.had))]
+    yield from (
+        _finding(q, None) for q in questions if q.shown and space.holds_somewhere(q.attained)
+    )
+    having = [(q, there) for q in questions if not q.shown and (there := space.where(q.attained))]
     without = space.reached_without([there for _, there in having])
     wins: list[Trace] = []
     for (question, there), reached in zip(having, without, strict=True):

@@ -61,7 +61,7 @@ class Batches:
         self.workers = jobs - 1
         self.queue: deque[_Waiting] = deque()
         self.undecided: list[Asked] = []
-        self.found: list[Finding] = []
+        self.findings: list[Finding] = []
         self.pool: ProcessPoolExecutor | None = None
 
     def __enter__(self) -> Batches:
@@ -157,7 +157,7 @@ class Batches:
             findings = None
         self.allowance.left -= work
         if findings is not None:
-            self.found += [with_plays(f, self._at_home) for f in findings]
+            self.findings += [with_plays(f, self._at_home) for f in findings]
         elif len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
             half = len(batch) // 2
             self.queue.extendleft([_Waiting(batch[half:]), _Waiting(batch[:half])])

@@ -127,7 +127,7 @@ class _Work:
         mentioned = [*self._told(first), *self._counted(counting)]
         self.batches.finish()
         self.undecided += self.batches.undecided
-        mentioned += self.batches.found
+        mentioned += self.batches.findings
         return list(_concluded(self.system.world, mentioned, win))
 
     def _win(self) -> Trace | None:

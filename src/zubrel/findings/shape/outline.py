@@ -85,11 +85,13 @@ def areas_behind(judged: Judged[Any], arriving: Arriving | None = None) -> Itera
     arriving = arriving or partial(_arriving, judged)
     start = space.at_end_of(Trace(()))
     every = [(g, space.where(formula)) for g, formula in gates(system)]
+    # what never holds, or holds from the start, keeps nobody out
     every = [(g, there) for g, there in every if there and not there & start]
     without = space.reached_without([there for _, there in every])
     order = _Order([there for _, there in every], without)
     for number, area in enumerate(system.world.areas):
         here, first = arriving(number)
+        # nobody comes here who has avoided it
         behind = [n for n, free in enumerate(without) if here and not free & here]
         last = [n for n in behind if not any(order.precedes(n, m) for m in behind)]
         yield Behind(
@@ -158,7 +160,7 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
     space = judged.space
     had_where = {i: space.where(f) for i, s, f in had_formulas(judged) if s != "find"}
     needed = {m.id for m in progression.must_haves}
-    needed |= {other for m in progression.must_haves for other in m.together}
+    needed |= {other for m in progression.must_haves for other in m.merged_with}
     asked, start = needed_ids(judged.system.world), space.at_end_of(Trace(()))
     optional = [
         i
@@ -169,7 +171,10 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
     unions = [had_where[a] | had_where[b] for a, b in pairs]
     frees = space.reached_without(unions)
     by_pair = {
-        pair: u for pair, u, free in zip(pairs, unions, frees, strict=True) if not free & judged.won
+        # a win that avoids both would be a third side
+        pair: u
+        for pair, u, free in zip(pairs, unions, frees, strict=True)
+        if not free & judged.won
     }
     free_of = dict(zip(pairs, frees, strict=True))
     musts = {m.id: had_where[m.id] for m in progression.must_haves if m.id in had_where}

@@ -18,13 +18,13 @@ from zubrel.findings.judged import Judged
 class MustHave(Struct, frozen=True):
     """Something that every win includes, first had after `first`.
 
-    `together` are others that are always had from the same move on.
+    `merged_with` are others that are always had from the same move on.
     """
 
     id: str
     section: str
     first: Distance
-    together: tuple[str, ...] = ()
+    merged_with: tuple[str, ...] = ()
 
 
 class Window(Struct, frozen=True):
@@ -91,6 +91,7 @@ def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[
 
     def may_precede(a: str, b: str) -> bool:
         """What surely takes more moves never comes before."""
+        # comparing numbers saves the sets, but only of moves known to be fewest
         sure = firsts[a].fewest and firsts[b].fewest
         return a != b and (not sure or firsts[a].steps <= firsts[b].steps)
 
@@ -109,6 +110,7 @@ def _arranged(
     leader: dict[str, str] = {}
     for thing in before:
         combined = [o for o in before if o in before[thing] and thing in before[o]]
+        # each comes before the other, which only things had in the same move do
         leader[thing] = next((leader[o] for o in combined if o in leader), thing)
     leaders = [i for i in before if leader[i] == i]
     earlier = {i: {leader[a] for a in before[i]} - {i} for i in leaders}
@@ -116,6 +118,7 @@ def _arranged(
         (a, b)
         for b in leaders
         for a in leaders
+        # leave out what follows: the picture would be all lines
         if a in earlier[b] and not any(a in earlier[c] for c in earlier[b])
     ]
     must_haves = [
@@ -144,7 +147,7 @@ def _windows(judged: Judged[Any]) -> Iterator[Window]:
         for section, ids in sections.items()
         if s.subject in ids
     ]
-    had_where = [space.where(subject.had) for subject, _ in every]
+    had_where = [space.where(subject.attained) for subject, _ in every]
     for (subject, section), has, can in zip(
         every, had_where, space.reaching(had_where), strict=True
     ):
