@@ -21,7 +21,7 @@ from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.findings.find import Conclusions, find
 from zubrel.findings.large import planning as full_size_module
 from zubrel.findings.large import questions as questions_module
-from zubrel.findings.large.batches import Batches
+from zubrel.findings.large.batches import Batches, Result
 from zubrel.findings.large.planning import full_size
 from zubrel.findings.large.questions import every_question, whole_lens_for
 from zubrel.narrated.narrate import narrate
@@ -144,7 +144,7 @@ class Realms(unittest.TestCase):
 
         def never(system, batch, *rest):
             tried.append(len(batch))
-            return None, 0.0
+            return Result([], (), tuple(range(len(batch))), 0.0)
 
         with mock.patch("zubrel.findings.large.batches._answered", never):
             budget = Budget(Limits())
@@ -152,6 +152,24 @@ class Realms(unittest.TestCase):
                 batches.ask([questions])
                 batches.finish()
         self.assertEqual(tried, [6, 3, 1, 2, 1, 1, 3, 1, 2, 1, 1])
+        self.assertEqual(batches.undecided, questions)
+
+    def test_what_was_tried_in_vain_is_not_asked_again(self):
+        system = realm_system("s", 1, True)
+        questions = list(islice(every_question(system), 5))
+        tried = []
+
+        def some(system, batch, *rest):
+            tried.append([questions.index(asked) for asked in batch])
+            return Result([], (0,), tuple(range(1, len(batch))), 0.0)
+
+        with (
+            mock.patch("zubrel.findings.large.batches._answered", some),
+            Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as batches,
+        ):
+            batches.ask([questions])
+            batches.finish()
+        self.assertEqual(tried, [[0, 1, 2, 3, 4], [1, 2], [2], [3, 4], [4]])
         self.assertEqual(batches.undecided, questions)
 
     def test_what_a_worker_never_answers_is_answered_here(self):
@@ -170,7 +188,7 @@ class Realms(unittest.TestCase):
 
     def test_answers_beyond_the_allowance_do_not_count_whoever_gave_them(self):
         system, done = realm_system("s", 1, True), Future()
-        done.set_result(([], 200.0))
+        done.set_result(Result([], (), (), 200.0))
         questions = list(islice(every_question(system), 1))
         with Batches(system, Budget(Limits()), Silence(), Allowance(100), 1) as batches:
             batches.ask([questions])

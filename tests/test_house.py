@@ -32,7 +32,7 @@ ORDER = [
 ]
 """From the top of the house down; those in one row are siblings that do not know each other."""
 INSIDE = {
-    "explored": [("space",), ("packed",), ("listed", "symbolic"), ("explore",)],
+    "explored": [("space",), ("packed",), ("listed", "symbolic"), ("explore", "backward")],
     "findings": [
         ("finding", "judged"),
         ("detector", "causes", "mentions"),

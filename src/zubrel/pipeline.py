@@ -67,9 +67,9 @@ def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool)
     try:
         return explore(system, budget, progress, merging)
     except TooMany:
-        from zubrel.quotient.lens import lens_for
+        from zubrel.quotient.lens import first_lens
 
-        return cast(AnySpace, lens_for(system, (), budget, progress))
+        return cast(AnySpace, first_lens(system, budget, progress, judge))
     except EndlessSettling as endless:
         raise InvalidInput([never_rests(system.world, endless)]) from None
 
@@ -211,9 +211,9 @@ def _of_all_situations(
             return narrate(in_all, budget.seconds)
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
-        from zubrel.quotient.lens import lens_for
+        from zubrel.quotient.lens import first_lens
 
-        lens = lens_for(space.system, (), budget, progress)
+        lens = first_lens(space.system, budget, progress, judge)
         return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
 
 
@@ -259,7 +259,7 @@ def _at_full_size(
     progress.stage("writing it up")
     explaining = Allowance(EXPLAINING)
 
-    def closer(asked: Sequence[Formula]) -> Lens | None:
+    def closer(asked: Sequence[Formula]) -> Lens[Any] | None:
         try:
             with budget.sharing(explaining):
                 return whole_lens_for(lens.system, asked, budget, progress)

@@ -26,6 +26,10 @@ ARRAYS = 150 << 20
 ISLANDS = 300_000
 """Islands that are listed for `rehearse` before sets of situations have to do."""
 
+FORWARD = 4 * SECOND
+"""Work on all that is reached of a reduced system, before sets are closed backwards instead (lenses
+on realm XL: below 4; bazaar L: minutes forwards, 5 to 20 s backwards)."""
+
 # shortest walks by sets
 
 LAYERS, BOTH_ENDS = 1e7, 3e8
@@ -43,6 +47,11 @@ few situations, and where there are more (quests 8: 4 s; realm M: not in a minut
 BATCH, BATCHES = 40 * SECOND, 300 * SECOND
 """Work on one batch of questions before it is halved, and on all of them; as much for the first
 lens (all of realm XL: 124 s)."""
+AT_ONCE = 6 * SECOND
+"""Work on a batch as a whole, before its questions are asked one by one of sets closed backwards (a
+batch of realm XL: 1 to 5)."""
+QUESTION = 10 * SECOND
+"""Work on one question, where sets are closed backwards one by one."""
 MAPPING = 60 * SECOND
 """Work on what lies behind what in a world of full size (realm L: 33 s)."""
 TELLING, EXPLAINING = 80 * SECOND, 20 * SECOND

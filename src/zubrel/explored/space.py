@@ -6,7 +6,7 @@ Findings ask only what stands here, so they do not know which engine has searche
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Generic, Protocol, Self, TypeVar
 
 from msgspec import Struct
@@ -147,7 +147,7 @@ class Steps(Protocol[S]):
         """The situations to which a step leads from `sources`."""
         ...
 
-    def steps_between(self, sources: S, targets: S) -> list[Step]:
+    def steps_between(self, sources: S, targets: S) -> Iterable[Step]:
         """The steps that lead from some of `sources` into `targets`, in the order of the world."""
         ...
 
@@ -214,6 +214,8 @@ class Space(Sets[S], Steps[S], Closures[S], Protocol[S]):
     """Which limit cut the search short; None: every situation is known."""
     merged: bool
     """Whether situations that the questions cannot tell apart are counted as one."""
+    at_once: bool
+    """Whether many sets are closed in little more time than one."""
 
     def give_up(self, limit: str) -> None:
         """A limit was reached after the search: from now on nothing counts as fully known."""
@@ -224,6 +226,7 @@ class EverySituation(ABC, Generic[S, W]):
     """What spaces have in common in which no situations are merged."""
 
     merged = False
+    at_once = True
     system: System
     _walks: W | None = None
 

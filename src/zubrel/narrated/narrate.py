@@ -10,7 +10,7 @@ from zubrel.base.budget import LimitReached
 from zubrel.checked.conditions import DONE
 from zubrel.checked.keys import ENDING, PLACE
 from zubrel.compiled.formulas import Formula
-from zubrel.explored.space import Trace
+from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.find import Conclusions
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.judged import AnySpace
@@ -112,7 +112,7 @@ class _Narrator:
             findings=findings,
             progress=progress_of(self.world, self.conclusions.progression),
             sketch=sketch(self.world, self.conclusions.outline, findings),
-            classes=space.count(space.everything) if space.merged else None,
+            classes=self._classes(),
             undecided=tuple(self._undecided()),
         )
 
@@ -168,6 +168,15 @@ class _Narrator:
             if len(known) == len(walked) > len(key) and known[: len(key)] == key:
                 return known
         return None
+
+    def _classes(self) -> int | None:
+        """How many situations could be told apart; None where nobody has counted."""
+        if not self.space.merged:
+            return None
+        try:
+            return self.space.count(self.space.everything)
+        except NotAsked:
+            return None
 
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()

@@ -7,12 +7,12 @@ system was reduced. Anything else raises `NotAsked`, so that nothing is answered
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import cached_property
-from typing import Any
+from typing import Any, Generic, Protocol
 
-from zubrel.base.budget import Budget
+from zubrel.base.budget import Budget, WorkSpent
 from zubrel.base.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import (
@@ -24,11 +24,11 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.parts import ENDING, PLACE, Move, Step
 from zubrel.compiled.system import System
-from zubrel.explored.space import Distance, NotAsked, Trace
-from zubrel.explored.symbolic.diagram_set import DiagramSet
+from zubrel.explored.backward.space import BackwardSpace
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.space import Distance, NotAsked, S, Space, Trace, Walks
 from zubrel.explored.symbolic.search import explore_symbolic
-from zubrel.explored.symbolic.sets import SymbolicSpace
-from zubrel.explored.symbolic.walks import SymbolicWalks
+from zubrel.policy import FORWARD
 from zubrel.quotient.lifting import Speller
 from zubrel.quotient.translating import Translation
 from zubrel.reduced.reduce import EVERY, reduce
@@ -43,29 +43,80 @@ def lens_for(
     budget: Budget,
     progress: Progress,
     using: Iterable[str] = EVERY,
-) -> Lens:
+) -> Lens[Any]:
     """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
 
     What happens by itself is kept whole, because a world that never rests must be found out.
     """
+    reduced = _reduced(system, asked, budget, using)
+    try:
+        with budget.within(FORWARD):
+            return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
+    except WorkSpent:
+        log.info("all that is reached is too much work: sets are closed backwards")
+    return Lens(system, reduced, BackwardSpace(reduced.system, budget))
+
+
+def backward_lens_for(
+    system: System, asked: Sequence[Formula], budget: Budget, using: Iterable[str] = EVERY
+) -> Lens[Any]:
+    """As `lens_for`, with sets closed backwards from the first."""
+    reduced = _reduced(system, asked, budget, using)
+    return Lens(system, reduced, BackwardSpace(reduced.system, budget))
+
+
+def _reduced(
+    system: System, asked: Sequence[Formula], budget: Budget, using: Iterable[str]
+) -> Reduced:
     settled = sorted(system.settled)
     kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
     reduced = reduce(system, (*asked, *kept), tuple(using), budget)
     left, _ = reduced.size
     log.info("a lens for %d formulas: %d variables left", len(asked), left)
-    return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
+    return reduced
 
 
-class Lens:
+def first_lens(
+    system: System, budget: Budget, progress: Progress, ask: Callable[[Lens[Any]], object]
+) -> Lens[Any]:
+    """The world through a lens for its end, which answers what `ask` asks.
+
+    Forwards and backwards in turn, each time with more work: either may be hopeless where the
+    other takes a second. Raises what `lens_for` does.
+    """
+    reduced = _reduced(system, (), budget, EVERY)
+    work = FORWARD
+    while True:
+        with suppress(WorkSpent), budget.within(work):
+            return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
+        log.info("all that is reached takes more than %.0f units of work", work)
+        with suppress(WorkSpent), budget.within(work):
+            lens = Lens(system, reduced, BackwardSpace(reduced.system, budget))
+            ask(lens)  # what it finds out is known from then on
+            return lens
+        log.info("what leads to a win takes more than %.0f units of work", work)
+        budget.spend(1)  # a share that is all spent outside of here ends this
+        work *= 4
+
+
+class Inner(Space[S], Protocol[S]):
+    """What a lens looks through."""
+
+    @property
+    def walking(self) -> Walking: ...
+
+
+class Lens(Generic[S]):
     """`Space` over classes of situations that a question cannot tell apart."""
 
     engine = "symbolic"
     merged = True
 
-    def __init__(self, system: System, reduced: Reduced, inner: SymbolicSpace) -> None:
+    def __init__(self, system: System, reduced: Reduced, inner: Inner[S]) -> None:
         self.system = system
         self.reduced = reduced
         self.inner = inner
+        self.at_once = inner.at_once
         self.stopped = inner.stopped
         self.translation = Translation(system, reduced)
         self._inner_steps: dict[int, list[Step]] = {}
@@ -83,12 +134,12 @@ class Lens:
     def acting(self) -> Sequence[Move]:
         return [m for m in self.system.moves if any(s.number in self._inner_steps for s in m.steps)]
 
-    def count(self, situations: DiagramSet) -> int:
+    def count(self, situations: S) -> int:
         """How many classes a set has."""
         return self.inner.count(situations)
 
     @property
-    def everything(self) -> DiagramSet:
+    def everything(self) -> S:
         return self.inner.everything
 
     def give_up(self, limit: str) -> None:
@@ -96,10 +147,10 @@ class Lens:
         self.inner.give_up(limit)
 
     @property
-    def unexplored(self) -> DiagramSet:
+    def unexplored(self) -> S:
         return self.inner.unexplored
 
-    def where(self, formula: Formula) -> DiagramSet:
+    def where(self, formula: Formula) -> S:
         return self.inner.where(self.translation.translated(formula))
 
     def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
@@ -117,10 +168,10 @@ class Lens:
     def holds_somewhere(self, formula: Formula) -> bool:
         return self.allows(self.everything, formula)
 
-    def allows(self, future: DiagramSet, formula: Formula) -> bool:
+    def allows(self, future: S, formula: Formula) -> bool:
         return bool(self._here_or_near(formula, future))
 
-    def arriving(self, area: int) -> tuple[DiagramSet, Distance | None]:
+    def arriving(self, area: int) -> tuple[S, Distance | None]:
         """Where the player is in an area, or can walk there at will; after how many moves.
 
         The moves are those of a play, though not of the shortest (None: there is none).
@@ -132,7 +183,7 @@ class Lens:
         moves = self._speller.moves_into(trace, area)
         return here, None if moves is None else Distance(moves, False)
 
-    def _here_or_near(self, formula: Formula, future: DiagramSet) -> DiagramSet:
+    def _here_or_near(self, formula: Formula, future: S) -> S:
         """Where a formula holds, or from where a player may walk to where it does.
 
         Only what belongs to a `future` that nothing leads out of. It is empty only if there is no
@@ -146,13 +197,13 @@ class Lens:
             raise NotAsked("what an ended game was like")
         return here
 
-    def reaching(self, targets: Sequence[DiagramSet]) -> list[DiagramSet]:
+    def reaching(self, targets: Sequence[S]) -> list[S]:
         return self.inner.reaching(targets)
 
-    def reached_from(self, sources: Sequence[DiagramSet]) -> list[DiagramSet]:
+    def reached_from(self, sources: Sequence[S]) -> list[S]:
         return self.inner.reached_from(sources)
 
-    def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
+    def reached_without(self, avoided: Sequence[S]) -> list[S]:
         return self.inner.reached_without(avoided)
 
     def _steps(self, step: Step) -> list[Step]:
@@ -161,11 +212,11 @@ class Lens:
             raise NotAsked(step.rule.id)
         return self._inner_steps[step.number]
 
-    def possible(self, step: Step) -> DiagramSet:
+    def possible(self, step: Step) -> S:
         """Where a step can be taken and makes a difference to what was asked."""
         return self._union(step, self.inner.possible)
 
-    def _union(self, step: Step, of: Callable[[Step], DiagramSet]) -> DiagramSet:
+    def _union(self, step: Step, of: Callable[[Step], S]) -> S:
         """What holds of a step, seen from wherever; nothing if it is never made."""
         union = self.where(FALSE)
         for inner in () if self._is_idle(step) else self._steps(step):
@@ -176,18 +227,21 @@ class Lens:
         """Whether no outcome of a rule changes anything in the whole world: it is never made."""
         return step.number in self._idle
 
-    def before(self, step: Step, into: DiagramSet) -> DiagramSet:
+    def before(self, step: Step, into: S) -> S:
         return self._union(step, lambda inner: self.inner.before(inner, into))
 
-    def after(self, step: Step, sources: DiagramSet) -> DiagramSet:
+    def after(self, step: Step, sources: S) -> S:
         return self._union(step, lambda inner: self.inner.after(inner, sources))
 
-    def steps_between(self, sources: DiagramSet, targets: DiagramSet) -> list[Step]:
-        steps = self.inner.steps_between(sources, targets)
-        originals = (self.reduced.originals[step.number] for step in steps)
-        return list({step.number: step for step in originals}.values())
+    def steps_between(self, sources: S, targets: S) -> Iterator[Step]:
+        seen: set[int] = set()
+        for step in self.inner.steps_between(sources, targets):
+            original = self.reduced.originals[step.number]
+            if original.number not in seen:
+                seen.add(original.number)
+                yield original
 
-    def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
+    def shifted(self, step: Step, variable: int, up: bool) -> S:
         domain, sources = self.system.variables[variable], self.where(FALSE)
         for value in range(domain.low, domain.high + 1):
             low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
@@ -203,7 +257,7 @@ class Lens:
                 sources |= moved & self.where(Within(variable, value, value))
         return sources
 
-    def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> S:
         changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
         # some of them were left out, so that places in the list do not correspond
         if len(self.inner.system.settlers) != len(changing):
@@ -215,12 +269,10 @@ class Lens:
         }
         return self._union(step, lambda inner: self.inner.happening(inner, mentioned))
 
-    def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
+    def reaching_by_choice(self, target: S, within: S) -> S:
         return self.inner.reaching_by_choice(target, within)
 
-    def walks(
-        self, avoiding: DiagramSet | None = None, reached: DiagramSet | None = None
-    ) -> LensWalks:
+    def walks(self, avoiding: S | None = None, reached: S | None = None) -> LensWalks[S]:
         return LensWalks(self, self.inner.walks(avoiding, reached))
 
     def _inner_trace(self, trace: Trace) -> Trace:
@@ -237,19 +289,19 @@ class Lens:
                     break
         return Trace(tuple(steps))
 
-    def at_end_of(self, trace: Trace) -> DiagramSet:
+    def at_end_of(self, trace: Trace) -> S:
         return self.inner.at_end_of(self._inner_trace(trace))
 
-    def meets(self, trace: Trace, situations: DiagramSet) -> bool:
+    def meets(self, trace: Trace, situations: S) -> bool:
         return self.inner.meets(self._inner_trace(trace), situations)
 
-    def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
+    def distances_to(self, target: S) -> Callable[[S], int | None]:
         raise NotAsked("distances")
 
-    def of(self, situation: Mapping[Key, Value]) -> DiagramSet:
+    def of(self, situation: Mapping[Key, Value]) -> S:
         raise NotAsked("single situations")
 
-    def examples(self, situations: DiagramSet, most: int) -> list[dict[Key, Value]]:
+    def examples(self, situations: S, most: int) -> list[dict[Key, Value]]:
         raise NotAsked("single situations")
 
     def spelled_out(self, trace: Trace) -> Trace:
@@ -261,18 +313,18 @@ class Lens:
         return Speller(self.system, self.reduced)
 
 
-class LensWalks:
+class LensWalks(Generic[S]):
     """Plays of a reduced system, with the steps of the whole."""
 
-    def __init__(self, lens: Lens, inner: SymbolicWalks) -> None:
+    def __init__(self, lens: Lens[S], inner: Walks[S]) -> None:
         self.lens = lens
         self.inner = inner
 
     @property
-    def reached(self) -> DiagramSet:
+    def reached(self) -> S:
         return self.inner.reached
 
-    def shortest(self, target: DiagramSet, surely: bool = False) -> Trace | None:
+    def shortest(self, target: S, surely: bool = False) -> Trace | None:
         if surely and self.lens.reduced.shortens:
             raise NotAsked("distances")
         trace = self.inner.shortest(target, surely)
@@ -282,7 +334,7 @@ class LensWalks:
         steps = tuple(reduced.originals[step.number] for step in trace.steps)
         return Trace(steps, trace.shortest and not reduced.shortens)
 
-    def moves_to(self, target: DiagramSet) -> Distance | None:
+    def moves_to(self, target: S) -> Distance | None:
         if self.lens.reduced.shortens:
             raise NotAsked("distances")
         return self.inner.moves_to(target)

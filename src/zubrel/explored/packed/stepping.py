@@ -45,12 +45,17 @@ class Walking:
 
     def after(self, word: int, step: Step) -> int | None:
         """The settled situation after a step, or None where it is not possible."""
+        moved = self.moved(word, step)
+        return None if moved is None else self._settled(moved)
+
+    def moved(self, word: int, step: Step) -> int | None:
+        """The situation after a step before anything happens by itself; None: not possible."""
         prepared = self.prepared.get(step.number) or self._prepare(step)
         if word & self.ended or not prepared.test(word):
             return None
         if prepared.areas is not None and word & self.place not in prepared.areas:
             return None
-        return self._settled(prepared.update(word)[0])
+        return prepared.update(word)[0]
 
     def areas_of(self, step: Step) -> Sequence[int | None]:
         """The areas in which a step is possible; None stands for all of them."""

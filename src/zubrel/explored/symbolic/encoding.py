@@ -139,6 +139,16 @@ class Encoding:
         ]
         return self.cube(literals)
 
+    def assignment(self, values: Sequence[int]) -> list[tuple[int, bool]]:
+        """Every bit of a situation with these values; those that are free in all sets are low."""
+        pairs: list[tuple[int, bool]] = []
+        for variable in self.coded:
+            bits = self.bits[variable]
+            pairs += zip(bits, self.code(variable, values[variable]), strict=True)
+        pairs += [(bit, False) for copies in self.copies.values() for bit in copies]
+        pairs += [(bit, False) for bit in self.selectors]
+        return pairs
+
     def values(self, diagram: Diagram) -> list[int]:
         """The values of the variables in some situation of a set that is not empty."""
         picked = diagram.pick_cube()

@@ -293,10 +293,4 @@ class SymbolicFixpoints:
     def holds(self, diagram: Diagram, word: int) -> bool:
         """Whether a packed situation is in a set."""
         values = self.walking.packing.unpack([word])
-        pairs: list[tuple[int, bool]] = []
-        for variable in self.encoding.coded:
-            bits = self.encoding.bits[variable]
-            pairs += zip(bits, self.encoding.code(variable, values[variable]), strict=True)
-        pairs += [(bit, False) for copies in self.encoding.copies.values() for bit in copies]
-        pairs += [(bit, False) for bit in self.encoding.selectors]
-        return bool(diagram.eval(pairs))
+        return bool(diagram.eval(self.encoding.assignment(values)))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import islice
 
 from msgspec.structs import replace
 
@@ -242,9 +243,13 @@ def walks_without(
 
 
 def closings(judged: Judged[S], walks: Walks[S], still: S, missed: S) -> tuple[Closing, ...]:
-    """The moves that lead from `still` to `missed`, those that can come soonest first."""
+    """The moves that lead from `still` to `missed`, those that can come soonest first.
+
+    Only one of them where each has to be found by itself.
+    """
     each = []
-    for step in judged.space.steps_between(still, missed):
+    steps = iter(judged.space.steps_between(still, missed))
+    for step in steps if judged.space.at_once else islice(steps, 1):
         trace = walks.shortest(judged.space.before(step, missed) & still)
         assert trace is not None, "walks come to all that they reach"
         each.append(Closing(step.rule.id, trace.then(step)))

@@ -29,10 +29,13 @@ def softlocks(judged: Judged[S]) -> Iterator[Finding]:
     if not judged.doomed:
         return
     culprits = [c for move in judged.space.acting for c in _culprits(judged, move)]
+    if judged.space.merged:  # how many classes there are says nothing
+        yield from (_finding(judged, culprit, None) for culprit in culprits)
+        return
     landings = [_landing(judged, culprit) for culprit in culprits]
     futures = judged.space.reached_from(landings)
     for culprit, future in zip(culprits, futures, strict=True):
-        yield _finding(judged, culprit, future)
+        yield _finding(judged, culprit, judged.space.count(future & judged.doomed))
 
 
 def _culprits(judged: Judged[S], move: Move) -> Iterator[_Culprit[S]]:
@@ -54,7 +57,7 @@ def _landing(judged: Judged[S], culprit: _Culprit[S]) -> S:
     return reduce(lambda a, b: a | b, landings) & judged.doomed
 
 
-def _finding(judged: Judged[S], culprit: _Culprit[S], future: S) -> Finding:
+def _finding(judged: Judged[S], culprit: _Culprit[S], situations: int | None) -> Finding:
     trace = _shortest(judged, culprit)
     rule = culprit.move.rule
     return Finding(
@@ -64,7 +67,7 @@ def _finding(judged: Judged[S], culprit: _Culprit[S], future: S) -> Finding:
         message=words_of(judged.system.world, rule, culprit.kind == "bad_luck"),
         span=rule.span,
         trace=trace,
-        situations=judged.space.count(future & judged.doomed),
+        situations=situations,
         hopeless=True,
     )
 

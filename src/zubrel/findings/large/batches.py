@@ -11,28 +11,39 @@ from collections import deque
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
 from types import TracebackType
+from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.base.budget import Allowance, Budget, LimitReached, Limits
+from zubrel.base.budget import Allowance, Budget, LimitReached, Limits, WorkSpent
 from zubrel.base.processes import end_workers, pool_of
 from zubrel.base.progress import Progress, Silence
 from zubrel.compiled.system import System
-from zubrel.explored.space import Trace
+from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import judge
 from zubrel.findings.large.questions import Asked, answer, whole_lens_for, with_plays
-from zubrel.policy import BATCH
+from zubrel.policy import AT_ONCE, BATCH, QUESTION
+from zubrel.quotient.lens import Lens, backward_lens_for
 
 AHEAD = 2
 """Batches that are given to each worker before it asks."""
 TICK = 0.1
 """Seconds between two looks at the limits while an answer is waited for."""
 
-Result = tuple[list[Finding] | None, float]
-"""What was found, None where work or memory did not suffice; and the work that it took."""
+
+class Result(Struct, frozen=True):
+    """What was found, what was tried in vain, and what has to be asked again, by its places in the
+    batch; and the work that it took."""
+
+    findings: list[Finding]
+    undecided: tuple[int, ...]
+    again: tuple[int, ...]
+    work: float
+
 
 log = logging.getLogger(__name__)
 
@@ -143,26 +154,34 @@ class Batches:
     def _give_up(self) -> None:
         self._end_workers()
         for waiting in self.queue:
-            waiting.worker, waiting.result = None, (None, 0.0)
+            waiting.worker, waiting.result = None, _nothing(waiting.batch, 0.0)
         self.allowance.left = 0.0
 
     def _answered(self, batch: Sequence[Asked]) -> Result:
         return _answered(self.system, batch, self.allowance, self.budget, self.progress)
 
     def _take(self, batch: Sequence[Asked], result: Result) -> None:
-        findings, work = result
-        words = "not answered" if findings is None else f"{len(findings)} findings"
-        log.info("a batch of %d questions: %s, %.0f units of work", len(batch), words, work)
-        if work > self.allowance.left:
-            findings = None
-        self.allowance.left -= work
-        if findings is not None:
-            self.findings += [with_plays(f, self._at_home) for f in findings]
-        elif len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
-            half = len(batch) // 2
-            self.queue.extendleft([_Waiting(batch[half:]), _Waiting(batch[:half])])
+        if result.work > self.allowance.left:
+            result = _nothing(batch, result.work)
+        self.allowance.left -= result.work
+        log.info(
+            "a batch of %d questions: %d findings, %d undecided, %d to be asked again, "
+            "%.0f units of work",
+            len(batch),
+            len(result.findings),
+            len(result.undecided),
+            len(result.again),
+            result.work,
+        )
+        self.findings += [with_plays(f, self._at_home) for f in result.findings]
+        self.undecided += [batch[n] for n in result.undecided]
+        again = [batch[n] for n in result.again]
+        if len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
+            middle = len(again) // 2
+            parts = [part for part in (again[:middle], again[middle:]) if part]
+            self.queue.extendleft(_Waiting(part) for part in reversed(parts))
         else:
-            self.undecided += batch
+            self.undecided += again
 
     def _at_home(self, trace: Trace) -> Trace:
         """A trace with the steps of this process."""
@@ -176,17 +195,44 @@ def _answered(
     budget: Budget,
     progress: Progress,
 ) -> Result:
-    """What a lens made for a batch says; None where the work or the memory is not enough."""
-    findings, began = None, budget.work
-    try:
-        with budget.within(min(BATCH, allowance.left)):
-            budget.check_limits()
-            formulas = dict.fromkeys(f for asked in batch for f in asked.formulas(system))
-            lens = whole_lens_for(system, list(formulas), budget, progress)
-            findings = answer(judge(lens), batch)
-    except (LimitReached, MemoryError):
-        pass
-    return findings, budget.work - began
+    """What lenses made for a batch say: of all of it at once, or else of one after the other."""
+    began = budget.work
+    with suppress(LimitReached, MemoryError), budget.within(min(BATCH, allowance.left)):
+        budget.check_limits()
+        formulas = list(dict.fromkeys(f for asked in batch for f in asked.formulas(system)))
+        lens: Lens[Any] | None = None
+        with suppress(WorkSpent), budget.within(AT_ONCE):
+            lens = whole_lens_for(system, formulas, budget, progress)
+            if lens.at_once:
+                return Result(answer(judge(lens), batch), (), (), budget.work - began)
+        budget.spend(1)  # where it was the whole share that was spent, nothing more is asked
+        if lens is None or lens.at_once:
+            lens = backward_lens_for(system, formulas, budget)
+        return _one_by_one(lens, batch, budget, began)
+    return _nothing(batch, budget.work - began)
+
+
+def _one_by_one(lens: Lens[Any], batch: Sequence[Asked], budget: Budget, began: float) -> Result:
+    """What sets closed backwards say of each question, for which each has its share of work."""
+    judged = judge(lens)
+    findings, undecided, asked = list[Finding](), list[int](), 0
+    with suppress(LimitReached, MemoryError):
+        for number, question in enumerate(batch):
+            asked = number
+            try:
+                with budget.within(QUESTION):
+                    findings += answer(judged, [question])
+            except (WorkSpent, NotAsked):
+                budget.spend(1)
+                undecided.append(number)
+        asked = len(batch)
+    again = tuple(range(asked, len(batch)))
+    return Result(findings, tuple(undecided), again, budget.work - began)
+
+
+def _nothing(batch: Sequence[Asked], work: float) -> Result:
+    """All has to be asked again."""
+    return Result([], (), tuple(range(len(batch))), work)
 
 
 # in the worker processes

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import partial
+from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -22,7 +23,6 @@ from zubrel.compiled.formulas import Within
 from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, Trace
-from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.findings.detectors.skippable import SKIPPABLE, Skip, shown_by
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import Judged, judge
@@ -37,7 +37,7 @@ from zubrel.findings.large.questions import (
 )
 from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
-from zubrel.policy import BATCHES
+from zubrel.policy import BATCHES, QUESTION
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
@@ -50,12 +50,12 @@ COUNTING = tuple(name for name in EVERY if name not in SHORTENING)
 class FullSize(Struct, frozen=True):
     """What was found, and what stays undecided: pairs of a kind and a subject."""
 
-    judged: Judged[DiagramSet]
+    judged: Judged[Any]
     findings: tuple[Finding, ...]
     undecided: tuple[tuple[str, str], ...]
 
 
-def full_size(lens: Lens, budget: Budget, progress: Progress, jobs: int = 1) -> FullSize:
+def full_size(lens: Lens[Any], budget: Budget, progress: Progress, jobs: int = 1) -> FullSize:
     """All that can be said about a world through reduced systems; `lens` asks only for the end.
 
     Up to `jobs` processes, this one included, are at work at the same time.
@@ -102,7 +102,7 @@ class _Work:
     """The questions about single subjects: whom they are asked of, and what comes of them."""
 
     def __init__(
-        self, judged: Judged[DiagramSet], lens: Lens, budget: Budget, batches: Batches
+        self, judged: Judged[Any], lens: Lens[Any], budget: Budget, batches: Batches
     ) -> None:
         self.judged = judged
         self.lens = lens
@@ -159,9 +159,11 @@ class _Work:
         """What the first lens says of what it knows."""
         for detector in SUBJECT_DETECTORS:
             of_kind = [a for a in asked if a.kind == detector.kind]
-            for first in range(0, len(of_kind), CHUNK):
-                chunk = of_kind[first : first + CHUNK]
-                yield from self._in_time(chunk, partial(answer, self.judged, chunk))
+            # where sets are closed one by one, no question waits for another
+            size, most = (CHUNK, float("inf")) if self.lens.at_once else (1, QUESTION)
+            for first in range(0, len(of_kind), size):
+                chunk = of_kind[first : first + size]
+                yield from self._in_time(chunk, partial(answer, self.judged, chunk), most)
 
     def _counted(self, counting: Sequence[Asked]) -> Iterator[Finding]:
         """What is about the number of moves, which openings hide where they are left out."""
@@ -181,11 +183,19 @@ class _Work:
         lens = whole_lens_for(self.system, formulas, self.budget, self.batches.progress, using)
         return answer(judge(lens), [asked])
 
-    def _in_time(self, asked: Sequence[Asked], tell: Callable[[], list[Finding]]) -> list[Finding]:
-        """What is told of some questions, unless a limit or a share of work ends that before."""
+    def _in_time(
+        self,
+        asked: Sequence[Asked],
+        tell: Callable[[], list[Finding]],
+        most: float = float("inf"),
+    ) -> list[Finding]:
+        """What is told of some questions, unless a limit or a share of work ends that before.
+
+        The share is what is left for all of them, but not more than `most`.
+        """
         self.batches.give()
         try:
-            with self.budget.sharing(self.allowance):
+            with self.budget.sharing(self.allowance, most):
                 self.budget.check_limits()
                 return tell()
         except (LimitReached, MemoryError):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
+from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -14,7 +15,6 @@ from zubrel.compiled.formulas import Formula, Within, variables_in
 from zubrel.compiled.parts import PLACE, Move
 from zubrel.compiled.system import System
 from zubrel.explored.space import Space, Trace
-from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.findings.detector import Question
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
@@ -66,7 +66,7 @@ def every_question(system: System) -> Iterator[Asked]:
             yield Asked(detector.kind, question)
 
 
-def answer(judged: Judged[DiagramSet], asked: Sequence[Asked]) -> list[Finding]:
+def answer(judged: Judged[Any], asked: Sequence[Asked]) -> list[Finding]:
     """What a lens says that was made for some questions, with plays of the whole world.
 
     Raises `NotAsked` where it was not made for them.
@@ -80,7 +80,7 @@ def answer(judged: Judged[DiagramSet], asked: Sequence[Asked]) -> list[Finding]:
     return [spelled_out(lens, f) for f in findings]
 
 
-def spelled_out(lens: Space[DiagramSet], finding: Finding) -> Finding:
+def spelled_out(lens: Space[Any], finding: Finding) -> Finding:
     """The finding with plays of the whole world."""
     return replace(with_plays(finding, lens.spelled_out), situations=None)
 
@@ -98,7 +98,7 @@ def whole_lens_for(
     budget: Budget,
     progress: Progress,
     using: Sequence[str] = EVERY,
-) -> Lens:
+) -> Lens[Any]:
     """A lens for some formulas, searched to its end. Raises `LimitReached` where a limit ends it,
     `WorkSpent` where its share of work does."""
     lens = lens_for(system, asked, budget, progress, using)

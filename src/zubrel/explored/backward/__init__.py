@@ -1,0 +1,1 @@
+"""Sets of situations closed backwards, without knowing what is reached."""

@@ -1,0 +1,132 @@
+"""Least fixpoints backwards, with small diagrams first.
+
+The functions are applied in no fixed order (chaotic iteration; the least fixpoint is the same): an
+update that would make the set of an area larger than a number of nodes waits until nothing smaller
+is left to do, and then that number is doubled. What lies in between is often much larger than what
+comes out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from msgspec import Struct
+
+from zubrel.explored.backward.functions import Areas, Function, Functions
+from zubrel.explored.symbolic.encoding import Diagram
+
+FIRST_SIZE = 64
+"""Nodes of a diagram that are allowed to begin with."""
+
+LOOKED_UP = 4
+"""Nodes that are gone through in the time of a unit of work."""
+
+
+class Update(Struct, frozen=True, eq=False):
+    """By which function the set of an area has grown, and to what."""
+
+    function: Function
+    grown: Diagram
+
+
+class Closure(Struct, frozen=True):
+    """A set closed backwards, the seed it has grown from, and how: by area, in their order.
+
+    `hit`: it ends where it has come to what was looked for, and may be larger than this.
+    """
+
+    seed: Areas
+    areas: Areas
+    updates: tuple[tuple[int, ...], ...]
+    history: tuple[Update, ...]
+    hit: bool
+
+
+class Closing:
+    """One fixpoint. `within` is what it never leaves, `until` what ends it when it is come to.
+
+    `barred` are, by the number of a step, situations from which it is not taken.
+    """
+
+    def __init__(
+        self,
+        functions: Functions,
+        using: Sequence[Function],
+        seed: Areas,
+        within: Areas,
+        until: Callable[[int, Diagram], bool] | None = None,
+        barred: Mapping[int, Areas] | None = None,
+    ) -> None:
+        self.functions = functions
+        self.encoding = functions.encoding
+        self.using = using
+        self.seed = tuple(s & w for s, w in zip(seed, within, strict=True))
+        self.within = within
+        self.until = until
+        self.barred = barred or {}
+        self.sets = list(self.seed)
+        self.sizes = [s.node_count() for s in self.sets]
+        self.allowed = max([FIRST_SIZE, *(2 * size for size in self.sizes)])
+        self.history: list[Update] = []
+        self.updates: list[list[int]] = [[] for _ in self.sets]
+        self.leading: dict[int, list[Function]] = {}
+        for function in using:
+            self.leading.setdefault(function.target, []).append(function)
+        self.due: dict[int, Function] = {}
+        """Those that have something new to be applied to."""
+        self.late: dict[int, Function] = {}
+        """Those whose update would have been too large."""
+        for area, diagram in enumerate(self.sets):
+            if diagram.satisfiable():
+                self._wake(area)
+        self.hit = False
+
+    def run(self) -> Closure:
+        """Raises what `Budget.spend` does."""
+        self.hit = self.until is not None and any(
+            self.until(area, diagram) for area, diagram in enumerate(self.sets)
+        )
+        while not self.hit and (self.due or self.late):
+            if not self.due:
+                self.due, self.late = self.late, self.due
+                self.allowed *= 2
+            # small sets first: what is added to them may spare work on the large ones
+            batch = sorted(self.due.values(), key=lambda f: (self.sizes[f.target], f.number))
+            for function in batch:
+                if function.number in self.due and not self.hit:
+                    self._apply(function)
+        return Closure(
+            self.seed,
+            tuple(self.sets),
+            tuple(map(tuple, self.updates)),
+            tuple(self.history),
+            self.hit,
+        )
+
+    def _wake(self, area: int) -> None:
+        """What leads into an area has something new to be applied to."""
+        for function in self.leading.get(area, ()):
+            self.due[function.number] = function
+            self.late.pop(function.number, None)
+
+    def _apply(self, function: Function) -> None:
+        area, old = function.area, self.sets[function.area]
+        before = function.before(self.sets[function.target]) & self.within[area]
+        if function.step is not None and function.step.number in self.barred:
+            before = before & ~self.barred[function.step.number][area]
+        new = old | before
+        self.encoding.pause()
+        del self.due[function.number]
+        if new == old:
+            return
+        size = new.node_count()
+        # what was made before and is looked up again takes time as well
+        self.encoding.budget.spend(size // LOOKED_UP)
+        if size > self.allowed and size > self.sizes[area]:
+            self.late[function.number] = function
+            return
+        self.sets[area], self.sizes[area] = new, size
+        self.updates[area].append(len(self.history))
+        self.history.append(Update(function, new))
+        self._wake(area)
+        self.hit = self.until is not None and self.until(area, new)

@@ -1,0 +1,233 @@
+"""Steps as functions on bits: what leads into a set, by substitution.
+
+A step is a function where it is possible, and so is each thing that happens by itself. What leads
+into a set is then the set with every bit replaced by what becomes of it, and the guard. Sums are
+adders on bits, which do not fall into pieces by their carries. The place has no bits: there is one
+diagram an area, and a function leads from one area to one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any
+
+from msgspec import Struct
+from oxidd.bdd import BDDFunction
+
+from zubrel.base.budget import Budget
+from zubrel.compiled.formulas import Formula, Within
+from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Step
+from zubrel.compiled.system import System
+from zubrel.compiled.ways import standing_in
+from zubrel.explored.symbolic.encoding import Diagram, Encoding
+from zubrel.explored.symbolic.ordering import order_of
+
+Bits = list[Diagram]
+"""What becomes of the bits of a variable, the highest first."""
+Areas = tuple[Diagram, ...]
+"""A set of situations: for each area those in it."""
+
+
+class Function(Struct, frozen=True, eq=False):
+    """What one outcome does, or one thing that happens by itself, from one area to one.
+
+    `step` is None for what happens by itself, `settler` a number for what is no ending. `after` are
+    the variables that may change, with their bits afterwards.
+    """
+
+    number: int
+    step: Step | None
+    settler: int | None
+    area: int
+    target: int
+    guard: Diagram
+    after: Mapping[int, Bits]
+    substitution: Any
+
+    def before(self, diagram: Diagram) -> Diagram:
+        """From where in `area` it leads into a set in `target`."""
+        if self.substitution is not None:
+            diagram = diagram.substitute(self.substitution)
+        return diagram & self.guard
+
+
+class Functions:
+    """All functions of a system. Situations are valid values of its variables, reached or not.
+
+    In each area, `quiet` are those in which nothing happens by itself, `going_on` those in which
+    the game has not ended.
+    """
+
+    def __init__(self, system: System, budget: Budget) -> None:
+        self.system = system
+        order = [v for v in order_of(system) if v != PLACE]
+        # the second row of bits remembers what a step may change and what follows undo
+        self.undoing = system.settled - {PLACE, ENDING}
+        """The variables in which what happens by itself may undo a step: no end is undone."""
+        self.encoding = Encoding(system, order, self.undoing, budget)
+        self.areas = range(system.variables[PLACE].size)
+        self.valid = self.encoding.valid(order)
+        self.going_on = self.encoding.formula(Within(ENDING, 0, 0)) & self.valid
+        self.all: list[Function] = []
+        self.of_step: dict[int, list[Function]] = {s.number: [] for s in system.steps}
+        self.quiet: list[Diagram] = []
+        for area in self.areas:
+            self._begin(area)
+        self.settling = [f for f in self.all if f.step is None]
+        self.moves_player = any(f.area != f.target for f in self.settling)
+        """Whether what happens by itself may lead elsewhere."""
+
+    def _begin(self, area: int) -> None:
+        """The functions that lead from an area: what happens by itself comes before any move."""
+        free = self.going_on
+        for number, settler in enumerate(self.system.settlers):
+            guard = self.at(settler.guard, area) & free
+            changing = self.encoding.false
+            made = list(self._outcomes(area, settler.changes, guard))
+            for where, target, after in made:
+                moved = where if target != area else where & ~self._same(after)
+                changing = changing | moved
+                self._add(area, target, moved, after, settler=number)
+            # of several that could happen the first does
+            free = free & ~changing
+        for formula, number in self.system.endings:
+            guard = self.at(formula, area) & free
+            change = Change(ENDING, Operation.SET, number)
+            for where, target, after in self._outcomes(area, [change], guard):
+                self._add(area, target, where, after)
+            free = free & ~guard
+        self.quiet.append(free | (self.valid & ~self.going_on))
+        for move in self.system.moves:
+            if move.areas is None or area in move.areas:
+                guard = self.at(move.guard, area) & free
+                for step in move.steps if guard.satisfiable() else ():
+                    for where, target, after in self._outcomes(area, step.changes, guard):
+                        self._add(area, target, where, after, step)
+            self.encoding.pause()
+
+    def at(self, formula: Formula, area: int) -> Diagram:
+        """Where a formula holds in an area."""
+        return self.encoding.formula(standing_in(area, formula))
+
+    def where(self, formula: Formula) -> Areas:
+        """The settled situations in which a formula holds."""
+        return tuple(self.at(formula, area) & self.quiet[area] for area in self.areas)
+
+    def _add(
+        self,
+        area: int,
+        target: int,
+        guard: Diagram,
+        after: Mapping[int, Bits],
+        step: Step | None = None,
+        settler: int | None = None,
+    ) -> None:
+        if not guard.satisfiable():
+            return
+        changed = [
+            (bit, becomes)
+            for variable, bits in after.items()
+            for bit, becomes in zip(self.encoding.bits[variable], bits, strict=True)
+            if becomes != self.encoding.manager.var(bit)
+        ]
+        substitution = BDDFunction.make_substitution(changed) if changed else None
+        function = Function(len(self.all), step, settler, area, target, guard, after, substitution)
+        self.all.append(function)
+        if step is not None:
+            self.of_step[step.number].append(function)
+
+    def _same(self, after: Mapping[int, Bits], but: Iterable[int] = ()) -> Diagram:
+        """Where no variable changes, `but` for some."""
+        same = self.encoding.true
+        for variable, bits in after.items():
+            if variable not in but:
+                for bit, becomes in zip(self.encoding.bits[variable], bits, strict=True):
+                    same = same & self.encoding.manager.var(bit).equiv(becomes)
+        return same
+
+    def unchanged(self, function: Function, but: Iterable[int] = ()) -> Diagram:
+        """Where a function changes nothing, `but` for some variables and the place."""
+        return function.guard & self._same(function.after, but)
+
+    def _outcomes(
+        self, area: int, changes: Sequence[Change], where: Diagram
+    ) -> Iterator[tuple[Diagram, int, dict[int, Bits]]]:
+        """For each area that changes lead to: from where, and what becomes of the bits."""
+        places: list[tuple[int, Diagram]] = []
+        after: dict[int, Bits] = {}
+        for change in changes:
+            # conditions of changes are about the situation before the step
+            when = self.at(change.when, area)
+            if not (where & when).satisfiable():
+                continue
+            if change.variable == PLACE:
+                places.append((change.number, when))
+            elif self.system.variables[change.variable].size > 1:
+                old = after.get(change.variable) or self._own(change.variable)
+                new, fits = self._changed(change, old)
+                # beyond the domain is nowhere: the guard has seen to it where plays come
+                where = where & (fits | ~when)
+                after[change.variable] = [when.ite(n, o) for n, o in zip(new, old, strict=True)]
+        # of several changes of the place the last one counts
+        for target, when in reversed(places):
+            moved = where & when
+            if moved.satisfiable():
+                yield moved, target, after
+            where = where & ~when
+        if where.satisfiable():
+            yield where, area, after
+
+    def _own(self, variable: int) -> Bits:
+        return [self.encoding.manager.var(bit) for bit in self.encoding.bits[variable]]
+
+    def _changed(self, change: Change, old: Bits) -> tuple[Bits, Diagram]:
+        """What becomes of the bits of a variable, and where that is a value of it."""
+        true = self.encoding.true
+        domain, number = self.system.variables[change.variable], change.number
+        top = domain.size - 1
+        match change.operation:
+            case Operation.SET:
+                return self._constant(number - domain.low, len(old)), true
+            case Operation.FLIP:
+                # top - x = ~x + top + 1, as numbers of so many bits
+                return self._sum([~bit for bit in old], top + 1), true
+            case Operation.ADD:
+                fits = self._at_least(old, -number)
+                if number > 0:
+                    fits = ~self._at_least(old, top - number + 1)
+                return self._sum(old, number), fits
+        if number >= 0:
+            beyond, end = self._at_least(old, top - number + 1), top
+        else:
+            beyond, end = ~self._at_least(old, -number), 0
+        limit = self._constant(end, len(old))
+        added = self._sum(old, number)
+        return [beyond.ite(e, a) for e, a in zip(limit, added, strict=True)], true
+
+    def _constant(self, number: int, size: int) -> Bits:
+        encoding = self.encoding
+        places = reversed(range(size))
+        return [encoding.true if number >> place & 1 else encoding.false for place in places]
+
+    def _sum(self, bits: Bits, number: int) -> Bits:
+        """The bits plus a number, as far as there are bits for it."""
+        carry, result = self.encoding.false, Bits()
+        for place, bit in enumerate(reversed(bits)):
+            if number >> place & 1:
+                result.append(bit.equiv(carry))
+                carry = bit | carry
+            else:
+                result.append(~bit.equiv(carry))
+                carry = bit & carry
+        return result[::-1]
+
+    def _at_least(self, bits: Bits, number: int) -> Diagram:
+        """Where the bits are a number that is so large."""
+        if number <= 0:
+            return self.encoding.true
+        if number >= 1 << len(bits):
+            return self.encoding.false
+        enough = self.encoding.true
+        for place, bit in enumerate(reversed(bits)):
+            enough = bit & enough if number >> place & 1 else bit | enough
+        return enough

@@ -1,0 +1,269 @@
+"""`Space` over sets of which it is found out when it matters whether plays come to them.
+
+A set is kept as one diagram an area over all valid situations, and stands for those of them that
+some play comes to. Unions, cuts and whatever leads into a set are exact in that reading, since
+plays lead from what is reached to what is reached only; whether a set is empty is decided by going
+back from it. Sets closed backwards often stay small where the set of all that is reached does not:
+they hold what matters for one question, and not every useless combination.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import reduce
+
+from zubrel.base.budget import Budget
+from zubrel.checked.keys import Key, Value
+from zubrel.compiled.formulas import FALSE, Formula, Within
+from zubrel.compiled.parts import PLACE, Step
+from zubrel.compiled.system import System
+from zubrel.explored.backward.area_set import AreaSet
+from zubrel.explored.backward.closing import Closing
+from zubrel.explored.backward.functions import Areas, Function
+from zubrel.explored.backward.reaching import Reaching
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.space import Distance, EverySituation, NotAsked, Trace
+from zubrel.explored.symbolic.encoding import Diagram
+
+
+class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
+    """What no set closed backwards can tell raises `NotAsked`: numbers of situations, distances."""
+
+    engine = "symbolic"
+    at_once = False
+    moves: int | None = None
+
+    def __init__(self, system: System, budget: Budget) -> None:
+        """Raises `EndlessSettling` where a play comes to what never rests."""
+        self.system = system
+        self.reaching_back = Reaching(system, budget)
+        self.functions = self.reaching_back.functions
+        self.encoding = self.functions.encoding
+        self.stopped: str | None = None
+        self._able: dict[int, AreaSet] = {}
+
+    @property
+    def walking(self) -> Walking:
+        return self.reaching_back.walking
+
+    # sets
+
+    def is_reached(self, situations: AreaSet) -> bool:
+        """Whether some play, of those that count, comes to some of a set."""
+        back = self.reaching_back
+        if not situations.holds_any:
+            return False
+        if situations.origin is not None:
+            sources = back.closed(situations.areas)
+            return bool(situations.origin & AreaSet(self, sources))
+        # a play is made of it, whose situations answer the next questions
+        return back.play(situations.areas, situations.avoiding) is not None
+
+    def count(self, situations: AreaSet) -> int:
+        raise NotAsked("how many")
+
+    @property
+    def everything(self) -> AreaSet:
+        return AreaSet(self, self._cut(self.functions.quiet))
+
+    def _cut(self, areas: Sequence[Diagram]) -> Areas:
+        """Without what is known never to be reached."""
+        return tuple(a & p for a, p in zip(areas, self.reaching_back.possibly, strict=True))
+
+    def give_up(self, limit: str) -> None:
+        self.stopped = limit
+
+    @property
+    def unexplored(self) -> AreaSet:
+        return self.everything if self.stopped is not None else self.where(FALSE)
+
+    def where(self, formula: Formula) -> AreaSet:
+        return AreaSet(self, self._cut(self.functions.where(formula)))
+
+    def at_end_of(self, trace: Trace) -> AreaSet:
+        return self._single(self.walking.end_of(trace))
+
+    def _single(self, values: Sequence[int]) -> AreaSet:
+        areas = list(self.reaching_back.nothing)
+        areas[values[PLACE]] = self.encoding.situation(values)
+        return AreaSet(self, tuple(areas))
+
+    def meets(self, trace: Trace, situations: AreaSet) -> bool:
+        if not situations.is_plain:
+            raise NotAsked("sets that different plays come to")
+        back = self.reaching_back
+        return any(back.holds(situations.areas, word) for word in self.walking.along(trace))
+
+    def of(self, situation: Mapping[Key, Value]) -> AreaSet:
+        return self._single(self.system.values(situation))
+
+    def examples(self, situations: AreaSet, most: int) -> list[dict[Key, Value]]:
+        raise NotAsked("single situations")
+
+    # steps
+
+    def possible(self, step: Step) -> AreaSet:
+        if step.number not in self._able:
+            steps = self.system.move_of[step.number].steps
+            made = [f for s in steps for f in self.functions.of_step[s.number]]
+            areas = list(self.reaching_back.nothing)
+            for function in made:
+                areas[function.area] = areas[function.area] | function.guard
+            # a move of which no outcome makes a difference is none
+            idle = reduce(_both, (self._idle(s) for s in steps))
+            able = tuple(a & ~i for a, i in zip(areas, idle, strict=True))
+            for other in steps:
+                self._able[other.number] = AreaSet(self, able)
+        return self._able[step.number]
+
+    def _idle(self, step: Step) -> Areas:
+        """The situations in which a step, settled, changes nothing."""
+        idle = list(self.reaching_back.nothing)
+        for function in self.functions.of_step[step.number]:
+            undone = self._undone(function)
+            idle[function.area] = idle[function.area] | undone
+        return tuple(idle)
+
+    def _undone(self, function: Function) -> Diagram:
+        """Where a function, settled, changes nothing."""
+        functions, copies = self.functions, self.encoding.copies
+        undoing = copies.keys()
+        here = function.area == function.target
+        fixed = functions.unchanged(function) if here else self.encoding.false
+        if not (undoing & function.after.keys()) and (here or not functions.moves_player):
+            return fixed
+        # what follows may undo it: the second row of bits remembers how it was
+        kept = functions.unchanged(function, undoing)
+        if not kept.satisfiable():
+            return fixed
+        same = self.encoding.same(copies)
+        resting = list(self.reaching_back.nothing)
+        resting[function.area] = functions.quiet[function.area] & functions.going_on & same
+        into = self.reaching_back.closed(tuple(resting), functions.settling)
+        undone = function.before(into[function.target]) & kept & same
+        second = [bit for bits in copies.values() for bit in bits]
+        return fixed | undone.exists(self.encoding.positive_cube(second))
+
+    def before(self, step: Step, into: AreaSet) -> AreaSet:
+        """For plays that keep out of something: where such plays are before the step."""
+        if into.origin is not None:
+            raise NotAsked("what comes before what comes later")
+        areas = into.areas
+        if into.avoiding is not None:
+            areas = tuple(a & ~b for a, b in zip(areas, into.avoiding, strict=True))
+        before = into.with_areas(self.reaching_back.before(step, areas))
+        return before & self.possible(step)
+
+    def after(self, step: Step, sources: AreaSet) -> AreaSet:
+        raise NotAsked("what comes after")
+
+    def steps_between(self, sources: AreaSet, targets: AreaSet) -> Iterator[Step]:
+        """One at a time, for whoever has seen enough; those of plays that are known come first."""
+        new: list[AreaSet] = []
+        steps: list[Step] = []
+        for step in self.system.steps:
+            between = self.before(step, targets) & sources
+            if between.is_plain and self.reaching_back.known_play(between.areas) is not None:
+                yield step
+            elif between.holds_any:
+                new.append(between)
+                steps.append(step)
+        yield from (step for step, between in zip(steps, new, strict=True) if between)
+
+    def shifted(self, step: Step, variable: int, up: bool) -> AreaSet:
+        domain, sources = self.system.variables[variable], self.where(FALSE)
+        for value in range(domain.low, domain.high + 1):
+            low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
+            if low <= high:
+                moved = self.before(step, self.where(Within(variable, low, high)))
+                sources |= moved & self.where(Within(variable, value, value))
+        return sources
+
+    def happening(self, step: Step, events: Mapping[int, Formula]) -> AreaSet:
+        met = list(self.reaching_back.nothing)
+        for function in self.functions.settling:
+            event = None if function.settler is None else events.get(function.settler)
+            if event is not None:
+                holds = self.functions.at(event, function.area)
+                met[function.area] = met[function.area] | (function.guard & holds)
+        return AreaSet(self, self.reaching_back.before(step, tuple(met))) & self.possible(step)
+
+    # fixpoints
+
+    def reaching(self, targets: Sequence[AreaSet]) -> list[AreaSet]:
+        if not all(target.is_plain for target in targets):
+            raise NotAsked("sets that different plays come to")
+        quiet = AreaSet(self, tuple(self.functions.quiet))
+        closed = (self.reaching_back.closed(self._cut(t.areas)) for t in targets)
+        return [AreaSet(self, areas) & quiet for areas in closed]
+
+    def reached_from(self, sources: Sequence[AreaSet]) -> list[AreaSet]:
+        quiet = self.everything.areas
+        return [AreaSet(self, quiet, origin=source) for source in sources]
+
+    def reached_without(self, avoided: Sequence[AreaSet]) -> list[AreaSet]:
+        if not all(situations.is_plain for situations in avoided):
+            raise NotAsked("sets that different plays come to")
+        quiet = self.everything
+        return [AreaSet(self, (quiet - a).areas, avoiding=a.areas) for a in avoided]
+
+    def reaching_by_choice(self, target: AreaSet, within: AreaSet) -> AreaSet:
+        back, kept = self.reaching_back, within.areas
+        lucky = [move for move in self.system.moves if len(move.steps) > 1]
+        while True:
+            outside = tuple(q & ~k for q, k in zip(self.everything.areas, kept, strict=True))
+            barred: dict[int, Areas] = {}
+            for move in lucky:
+                escaping = reduce(_either, (back.before(s, outside) for s in move.steps))
+                barred |= {s.number: escaping for s in move.steps}
+            if not any(a.satisfiable() for areas in barred.values() for a in areas):
+                return AreaSet(self, kept)
+            every = self.functions.all
+            closing = Closing(
+                self.functions, every, self._cut(target.areas), back.possibly, barred=barred
+            )
+            still = closing.run().areas
+            still = tuple(a & q for a, q in zip(still, self.functions.quiet, strict=True))
+            if still == kept:
+                return AreaSet(self, kept)
+            kept = still
+
+    def walks_around(self, avoiding: AreaSet | None, reached: AreaSet | None) -> BackwardWalks:
+        if avoiding is None:
+            return BackwardWalks(self, self.everything)
+        (without,) = self.reached_without([avoiding]) if reached is None else (reached,)
+        return BackwardWalks(self, without)
+
+    def distances_to(self, target: AreaSet) -> Callable[[AreaSet], int | None]:
+        raise NotAsked("distances")
+
+
+class BackwardWalks:
+    """Plays that go the way by which a set was closed: not the shortest."""
+
+    def __init__(self, space: BackwardSpace, reached: AreaSet) -> None:
+        self.space = space
+        self.reached = reached
+
+    def shortest(self, target: AreaSet, surely: bool = False) -> Trace | None:
+        if surely:
+            raise NotAsked("distances")
+        wanted = target & self.reached
+        if wanted.origin is not None:
+            raise NotAsked("plays that go on from somewhere")
+        return self.space.reaching_back.play(wanted.areas, wanted.avoiding)
+
+    def moves_to(self, target: AreaSet) -> Distance | None:
+        trace = self.shortest(target)
+        return None if trace is None else Distance(len(trace.steps), False)
+
+    def by_moves(self, sets: Sequence[AreaSet]) -> list[tuple[int, ...]] | None:
+        return None
+
+
+def _both(one: Areas, other: Areas) -> Areas:
+    return tuple(a & b for a, b in zip(one, other, strict=True))
+
+
+def _either(one: Areas, other: Areas) -> Areas:
+    return tuple(a | b for a, b in zip(one, other, strict=True))

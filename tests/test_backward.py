@@ -1,0 +1,251 @@
+"""Sets closed backwards, held against every situation: what they say of what is reached."""
+
+import random
+import unittest
+from unittest import mock
+
+import yaml
+
+from tests.random_worlds import random_world
+from tests.stress_worlds import passage_world, stress_world, trade_world
+from tests.test_against_reference import scalar, world_of
+from tests.test_reductions import systems
+from zubrel.api import loads
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
+from zubrel.compiled.compile import compile_world
+from zubrel.compiled.formulas import TRUE, Within
+from zubrel.compiled.parts import PLACE
+from zubrel.explored.backward import closing as closing_module
+from zubrel.explored.backward.reaching import Reaching
+from zubrel.explored.backward.space import BackwardSpace
+from zubrel.explored.space import EndlessSettling, NotAsked
+from zubrel.findings.find import Conclusions, find
+from zubrel.findings.judged import judge
+from zubrel.findings.large import batches as batches_module
+from zubrel.findings.large.planning import full_size
+from zubrel.narrated.narrate import narrate
+from zubrel.quotient import lens as lens_module
+from zubrel.quotient.lens import first_lens, lens_for
+
+MAKERS = (random_world, stress_world, trade_world, passage_world)
+RESTLESS = """
+zubrel: 1
+start: {at: quay}
+facts: {lamp: {}, wind: {}}
+areas:
+  quay:
+    ways: [pier]
+    deeds: {light: {sets: {lamp: true}}}
+  pier:
+    deeds: {whistle: {needs: lamp, sets: {wind: true}}}
+    ways: [tower]
+  tower: {}
+whenever:
+  - {id: flare, when: wind and lamp, sets: {lamp: false}}
+  - {id: catch, when: wind and not lamp, sets: {lamp: true}}
+endings: {won: {when: at tower}}
+"""
+
+
+def spaces(seeds, makers=MAKERS):
+    for seed in seeds:
+        for make in makers:
+            system = compile_world(world_of(make(seed)))
+            try:
+                plain = scalar(system)
+            except EndlessSettling:
+                continue
+            yield f"{make.__name__} {seed}", plain, BackwardSpace(system, Budget(Limits()))
+
+
+def members(plain, space, situations):
+    """The numbers of the reached situations that lie in a set."""
+    inside = set()
+    for number, word in enumerate(plain.words):
+        values = plain.packing.unpack([word])
+        bits = space.encoding.assignment(values)
+        if situations.areas[values[PLACE]].eval(bits):
+            inside.add(number)
+    return inside
+
+
+class Sets(unittest.TestCase):
+    def test_every_reached_situation_is_judged_alike(self):
+        doomed = 0
+        for name, plain, space in spaces(range(12)):
+            exact, told = judge(plain), judge(space)
+            with self.subTest(world=name):
+                self.assertEqual(told.verdict, exact.verdict)
+                for which in ("won", "ended", "live", "doomed"):
+                    expected = set(getattr(exact, which))
+                    self.assertEqual(members(plain, space, getattr(told, which)), expected)
+                doomed += len(exact.doomed)
+        self.assertGreater(doomed, 100)
+
+    def test_steps_begin_where_they_begin_in_a_list(self):
+        seen = 0
+        for name, plain, space in spaces(range(6)):
+            exact, told = judge(plain), judge(space)
+            for step in space.system.steps:
+                pairs = (
+                    (plain.possible(step), space.possible(step)),
+                    (plain.before(step, exact.live), space.before(step, told.live)),
+                    (plain.before(step, exact.doomed), space.before(step, told.doomed)),
+                )
+                for expected, situations in pairs:
+                    with self.subTest(world=name, rule=step.rule.id):
+                        self.assertEqual(members(plain, space, situations), set(expected))
+                        self.assertEqual(bool(situations), bool(expected))
+                    seen += bool(expected)
+        self.assertGreater(seen, 200)
+
+    def test_plays_come_into_what_is_not_empty(self):
+        r, played, refused = random.Random(0), 0, 0
+        for name, plain, space in spaces(range(8)):
+            for number in r.sample(range(len(space.system.variables)), 3):
+                variable = space.system.variables[number]
+                value = r.randint(variable.low, variable.high)
+                target = space.where(Within(number, value, value))
+                trace = space.walks().shortest(target)
+                with self.subTest(world=name, variable=variable.key, value=value):
+                    self.assertEqual(
+                        trace is not None, bool(plain.where(Within(number, value, value)))
+                    )
+                    if trace is not None:
+                        self.assertTrue(space.meets(trace, target))
+                        self.assertTrue(space.at_end_of(trace) & target)
+                        self.assertFalse(trace.shortest and trace.steps)
+                played += trace is not None
+                refused += trace is None
+        self.assertGreater(min(played, refused), 8)
+
+    def test_plays_that_keep_out_of_something(self):
+        compared = 0
+        for name, plain, space in spaces(range(8)):
+            for number, variable in enumerate(space.system.variables):
+                if variable.size < 2 or number == PLACE:
+                    continue
+                low = Within(number, variable.low, variable.low)
+                (expected,) = plain.reached_without([plain.where(low)])
+                (without,) = space.reached_without([space.where(low)])
+                for area in range(space.system.variables[PLACE].size):
+                    here = Within(PLACE, area, area)
+                    with self.subTest(world=name, variable=variable.key, area=area):
+                        self.assertEqual(
+                            bool(without & space.where(here)),
+                            bool(expected & plain.where(here)),
+                        )
+                    compared += 1
+        self.assertGreater(compared, 300)
+
+    def test_what_comes_after_a_play(self):
+        for name, plain, space in spaces(range(6)):
+            exact = judge(plain)
+            for source in sorted(exact.live | exact.doomed)[:: 1 + len(plain.words) // 5]:
+                there = space.of(
+                    space.system.situation(plain.packing.unpack([plain.words[source]]))
+                )
+                one = plain.of(space.system.situation(plain.packing.unpack([plain.words[source]])))
+                (future,), (expected,) = space.reached_from([there]), plain.reached_from([one])
+                for number, variable in enumerate(space.system.variables):
+                    high = Within(number, variable.high, variable.high)
+                    with self.subTest(world=name, source=source, variable=variable.key):
+                        self.assertEqual(space.allows(future, high), plain.allows(expected, high))
+
+    def test_sets_that_different_plays_come_to_are_not_mixed(self):
+        _, _, space = next(spaces([0], (trade_world,)))
+        somewhere = judge(space).won
+        self.assertTrue(somewhere)
+        (without,) = space.reached_without([somewhere])
+        self.assertFalse(without & somewhere)
+        for mixed in (lambda: somewhere | without, lambda: somewhere - without):
+            with self.assertRaises(NotAsked):
+                mixed()
+        with self.assertRaises(NotAsked):
+            space.count(somewhere)
+
+    def test_the_order_in_which_sets_grow_does_not_matter(self):
+        for name, _, space in spaces(range(6)):
+            with mock.patch.object(closing_module, "FIRST_SIZE", 1):
+                other = BackwardSpace(space.system, Budget(Limits()))
+                told = judge(other)
+            with self.subTest(world=name):
+                sizes = [
+                    [a.sat_count(s.encoding.count) for a in judge(s).live.areas]
+                    for s in (space, other)
+                ]
+                self.assertEqual(*sizes)
+                self.assertEqual(told.verdict, judge(space).verdict)
+
+
+class Restless(unittest.TestCase):
+    def test_what_never_rests_is_refused_with_a_play_to_it(self):
+        system = compile_world(world_of(yaml.safe_load(RESTLESS)))
+        with self.assertRaises(EndlessSettling) as refused:
+            Reaching(system, Budget(Limits()))
+        self.assertEqual(set(refused.exception.cycle), {"flare", "catch"})
+        self.assertEqual(
+            [s.rule.id for s in refused.exception.trace.steps],
+            ["light", "quay_to_pier", "whistle"],
+        )
+
+    def test_what_no_play_comes_to_may_be_restless(self):
+        for change in (("sets: {wind: true}", "sets: {wind: false}"), ("[pier]", "[tower]")):
+            text = RESTLESS.replace(*change)
+            space = BackwardSpace(compile_world(loads(text)), Budget(Limits()))
+            self.assertEqual(judge(space).verdict, "solvable")
+
+
+def backwards_only():
+    """Lenses and batches that never look at all that is reached."""
+    patches = (
+        mock.patch.object(lens_module, "FORWARD", 0),
+        mock.patch.object(batches_module, "AT_ONCE", 0),
+    )
+    for patch in patches:
+        patch.start()
+    return patches
+
+
+class FullSize(unittest.TestCase):
+    def setUp(self):
+        for patch in backwards_only():
+            self.addCleanup(patch.stop)
+
+    def test_lenses_that_look_backwards_tell_what_plain_search_tells(self):
+        backwards, seen = (
+            0,
+            dict.fromkeys(("softlock", "bad_luck", "missable", "skippable", "unreachable"), 0),
+        )
+        for seed, system, plain in systems():
+            expected = find(plain).findings
+            lens = lens_for(system, (), Budget(Limits()), Silence())
+            backwards += not lens.at_once
+            full = full_size(lens, Budget(Limits()), Silence())
+            with self.subTest(seed=seed):
+                self.assertEqual(full.judged.verdict, judge(plain).verdict)
+                # how many moves plays take is nothing that sets closed backwards know
+                self.assertLessEqual({kind for kind, _ in full.undecided}, {"broken_promise"})
+                self.assertEqual(
+                    {(f.kind, f.subject) for f in full.findings},
+                    {(f.kind, f.subject) for f in expected} - set(full.undecided),
+                )
+                report = narrate(  # replays all evidence
+                    Conclusions(full.judged, full.findings), lambda: 0.0
+                )
+                self.assertEqual(report.classes is None, not lens.at_once)
+            for finding in expected:
+                seen[finding.kind] = seen.get(finding.kind, 0) + 1
+        self.assertGreater(min(backwards, *seen.values()), 0, seen)
+
+
+class Turns(unittest.TestCase):
+    def test_where_one_way_is_hopeless_the_other_is_taken(self):
+        system = compile_world(world_of(stress_world(3)))
+        asked = []
+        with mock.patch.object(lens_module, "FORWARD", 1):  # too little for either, at first
+            lens = first_lens(system, Budget(Limits()), Silence(), asked.append)
+        self.assertLessEqual(len(asked), 6)
+        self.assertEqual(judge(lens).verdict, judge(scalar(system)).verdict)
+        self.assertTrue(lens.where(TRUE))
