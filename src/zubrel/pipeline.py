@@ -146,7 +146,11 @@ class _Early:
         """The report; where it proves nothing as a whole, with what is certain all the same."""
         if report.complete:
             self._compare(report)
-            return report
+            if self.told is None:
+                return report
+            from zubrel.narrated.early import explained_by
+
+            return explained_by(report, self.told)
         if self.told is None:
             with suppress(LimitReached, MemoryError):
                 self.budget.check_limits()  # before anything is set up for it
@@ -261,14 +265,19 @@ def _at_full_size(
 
     def closer(asked: Sequence[Formula]) -> Lens[Any] | None:
         try:
-            with budget.sharing(explaining):
-                return whole_lens_for(lens.system, asked, budget, progress)
+            return whole_lens_for(lens.system, asked, budget, progress)
         except LimitReached:
             return None
 
     drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
     found_in_all = Conclusions(
-        full.judged, order, outline=drawn, undecided=full.undecided, listed=listed, closer=closer
+        full.judged,
+        order,
+        outline=drawn,
+        undecided=full.undecided,
+        listed=listed,
+        closer=closer,
+        explaining=lambda: budget.sharing(explaining),
     )
     if budget.ended is not None:
         budget.begin_telling()

@@ -54,8 +54,8 @@ QUESTION = 10 * SECOND
 """Work on one question, where sets are closed backwards one by one."""
 MAPPING = 60 * SECOND
 """Work on what lies behind what in a world of full size (realm L: 33 s)."""
-TELLING, EXPLAINING = 80 * SECOND, 20 * SECOND
-"""Work on telling of such a world, and how much of it on explanations that need another look."""
+TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND
+"""Work on telling of such a world, and how much of it on all explanations together."""
 HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
 """Situations, and work, up to which `play` searches a world without being asked to."""
 OF_VALUES = 1 * SECOND

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
-from contextlib import suppress
+from contextlib import AbstractContextManager, nullcontext, suppress
 from typing import Any
 
 from msgspec import Struct
@@ -26,6 +26,7 @@ class Conclusions(Struct, frozen=True):
     `undecided` are pairs of a kind and a subject. `listed` is of all situations, where `judged` is
     of classes of them and the situations were found all the same. `closer` makes a space that
     answers some formulas, where `judged` does not answer all; None where that takes too long.
+    `explaining` bounds the work on each explanation.
     """
 
     judged: Judged[Any]
@@ -35,6 +36,7 @@ class Conclusions(Struct, frozen=True):
     undecided: tuple[tuple[str, str], ...] = ()
     listed: Judged[Any] | None = None
     closer: Callable[[Sequence[Formula]], AnySpace | None] | None = None
+    explaining: Callable[[], AbstractContextManager[None]] = nullcontext
 
 
 def find(

@@ -72,6 +72,18 @@ def with_certain(report: Report, early: Early) -> Report:
     )
 
 
+def explained_by(report: Report, early: Early) -> Report:
+    """A whole report, with early explanations of findings without a walk that have none."""
+    known = {(f.kind, f.subject): f.explanation for f in early.findings if not f.evidence}
+    findings = (
+        f
+        if f.explanation or f.evidence
+        else replace(f, explanation=known.get((f.kind, f.subject), ()))
+        for f in report.findings
+    )
+    return replace(report, findings=tuple(findings))
+
+
 def findings_of(certain: Certain) -> Iterator[Told]:
     """The certain findings in the order of the world. Raises `Mismatch` as `replay` does."""
     accepted = {(e.finding, e.subject): e.because for e in certain.system.world.accepted}

@@ -212,7 +212,8 @@ class _Narrator:
         elif finding.kind != "unreachable" or finding.cause is not None:
             return []
         try:
-            return self._reasons(finding, walked)
+            with self.conclusions.explaining():
+                return self._reasons(finding, walked)
         except (LimitReached, MemoryError):
             return []
 

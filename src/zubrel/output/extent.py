@@ -14,7 +14,8 @@ MOST = 12
 def extent(report: Report) -> str:
     """`12 situations, 3 won, 4 doomed`, or how many classes of situations there are."""
     if report.situations is None and report.classes is None:
-        return "nothing was found by then"
+        # sets closed backwards decide what can be, and count nothing
+        return "not counted" if report.complete else "nothing was found by then"
     if report.situations is None:
         many = counted(report.classes or 0, "class", "classes")
         return f"{many} of situations that bear on the end of the game"

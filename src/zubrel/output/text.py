@@ -172,8 +172,11 @@ def _numbers(report: Report) -> Iterable[str]:
     how = f"({searched}; {report.engine} search, {report.seconds:.2f} s)"
     if report.situations is None and report.classes is None:
         how = f"({report.seconds:.2f} s)"
+        if report.complete:
+            how = f"situations are not counted ({report.engine} search, {report.seconds:.2f} s)"
     if report.situations is None:
-        yield f"{extent(report)} {how}"
+        known = report.classes is not None or not report.complete
+        yield f"{extent(report)} {how}" if known else how
     else:
         won, doomed = report.won or 0, report.doomed or 0
         many = counted(report.situations, "situation")

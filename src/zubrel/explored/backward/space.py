@@ -54,10 +54,26 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         if not situations.holds_any:
             return False
         if situations.origin is not None:
-            sources = back.closed(situations.areas)
-            return bool(situations.origin & AreaSet(self, sources))
+            return self._is_reached_from(situations.origin, situations.areas)
         # a play is made of it, whose situations answer the next questions
         return back.play(situations.areas, situations.avoiding) is not None
+
+    def _is_reached_from(self, origin: AreaSet, areas: Areas) -> bool:
+        """Whether plays go on from some reached situation of `origin` into a set."""
+        there = origin.areas
+
+        def is_there(area: int, diagram: Diagram) -> bool:
+            return bool((diagram & there[area]).satisfiable())
+
+        back = self.reaching_back
+        every = self.functions.all
+        closure = Closing(self.functions, every, self._cut(areas), back.possibly, is_there).run()
+        if not closure.hit:
+            return False
+        # nearly always it is one situation at the end of a play, which the first hit is then
+        if origin & AreaSet(self, closure.areas):
+            return True
+        return bool(origin & AreaSet(self, back.closed(self._cut(areas))))
 
     def count(self, situations: AreaSet) -> int:
         raise NotAsked("how many")
