@@ -1,7 +1,8 @@
-"""Worlds of full size: python -m benchmarks.full [bazaar] [SIZE...]; each in its own process.
+"""Worlds of full size: python -m benchmarks.full [bazaar] [SIZE...] [FILE...]; a process each.
 
 From YAML to the verdict and every move that dooms, for five seeds with and without one-way
-passages: how many variables and classes are left, seconds, peak memory.
+passages, or for worlds in files: how many variables and classes are left (a dash where sets were
+closed backwards, which counts none), seconds, peak memory.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 from benchmarks.bazaar import bazaar
 from benchmarks.families import realm
@@ -23,8 +25,17 @@ SEEDS = range(1, 6)
 PATIENCE = 240.0
 
 
+def written(kind: str, size: str, seed: int, one_way: bool, folder: str) -> str:
+    """The path of a world, made where it is not there yet."""
+    if kind == "file":
+        return size
+    path = Path(folder) / "realm.yaml"
+    path.write_text(KINDS[kind](size, seed, one_way), encoding="utf-8")
+    return str(path)
+
+
 def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
-    """One world, measured here."""
+    """One world, measured here; of kind `file`, `size` is its path."""
     began = time.perf_counter()
     from zubrel.base.budget import Budget, Limits
     from zubrel.base.progress import Silence
@@ -32,20 +43,18 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     from zubrel.findings.detectors.softlocks import softlocks
     from zubrel.findings.judged import judge
     from zubrel.pipeline import load
-    from zubrel.quotient.lens import lens_for
+    from zubrel.quotient.lens import first_lens
 
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "realm.yaml"
-        path.write_text(KINDS[kind](size, seed, one_way), encoding="utf-8")
-        system = compile_world(load(str(path)))
-    lens = lens_for(system, (), Budget(Limits(seconds=PATIENCE)), Silence())
+        system = compile_world(load(written(kind, size, seed, one_way, folder)))
+    lens = first_lens(system, Budget(Limits(seconds=PATIENCE)), Silence(), judge)
     judged = judge(lens)
     doom = [f.subject for f in softlocks(judged)] if judged.complete else []
     left, _ = lens.reduced.size
     return {
         "variables": sum(v.size > 1 for v in system.variables),
         "left": left,
-        "classes": lens.count(lens.everything),
+        "classes": lens.count(lens.everything) if lens.at_once else None,
         "verdict": judged.verdict,
         "culprits": len(doom),
         "seconds": time.perf_counter() - began,
@@ -58,28 +67,42 @@ def main() -> None:
         kind, size, seed, one_way = sys.argv[2:]
         print(json.dumps(one(kind, size, int(seed), one_way == "1")))
         return
-    kind = sys.argv[1] if sys.argv[1:] and sys.argv[1] in KINDS else "realm"
-    sizes = [s for s in sys.argv[1:] if s not in KINDS] or SIZES
+    arguments = sys.argv[1:]
+    kind = arguments[0] if arguments and arguments[0] in KINDS else "realm"
+    files = [a for a in arguments if a.endswith(".yaml")]
+    sizes = [a for a in arguments if a not in KINDS and a not in files]
+    sizes = sizes or ([] if files else list(SIZES))
     print(
         f"{kind:12} {'variables':>9} {'left':>5} {'classes':>11} {'verdict':11} "
         f"{'culprits':>8} {'seconds':>8} {'MiB':>6}"
     )
+    for path in files:
+        _print(Path(path).stem[:12], _measured("file", path, 0, 0))
     for size in sizes:
         for one_way in (1, 0):
             for seed in SEEDS:
-                command = [sys.executable, "-m", "benchmarks.full", "--one", kind, size, str(seed)]
-                done = subprocess.run([*command, str(one_way)], capture_output=True, text=True)
                 name = f"{size} {seed}{'' if one_way else ' open'}"
-                if done.returncode:
-                    print(f"{name:12} {done.stderr.strip().splitlines()[-1]}")
-                    continue
-                found = json.loads(done.stdout)
-                print(
-                    f"{name:12} {found['variables']:>9} {found['left']:>5} "
-                    f"{found['classes']:>11.3g} {found['verdict']:11} {found['culprits']:>8} "
-                    f"{found['seconds']:>8.1f} {found['mib']:>6.0f}",
-                    flush=True,
-                )
+                _print(name, _measured(kind, size, seed, one_way))
+
+
+def _measured(kind: str, size: str, seed: int, one_way: int) -> dict[str, Any] | str:
+    """What `one` says in a process of its own, or the last line of its complaint."""
+    command = [sys.executable, "-m", "benchmarks.full", "--one", kind, size, str(seed)]
+    done = subprocess.run([*command, str(one_way)], capture_output=True, text=True)
+    return done.stderr.strip().splitlines()[-1] if done.returncode else json.loads(done.stdout)
+
+
+def _print(name: str, found: dict[str, Any] | str) -> None:
+    if isinstance(found, str):
+        print(f"{name:12} {found}", flush=True)
+        return
+    classes = "-" if found["classes"] is None else f"{found['classes']:.3g}"
+    print(
+        f"{name:12} {found['variables']:>9} {found['left']:>5} {classes:>11} "
+        f"{found['verdict']:11} {found['culprits']:>8} "
+        f"{found['seconds']:>8.1f} {found['mib']:>6.0f}",
+        flush=True,
+    )
 
 
 if __name__ == "__main__":

@@ -14,7 +14,7 @@ import sys
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import yaml
 
@@ -23,12 +23,15 @@ HEAD = "zubrel: 1\ntitle: A world\nstart: {at: quay}\n"
 
 
 class Without(NamedTuple):
-    """A condition: where it stands, its text, what is there without it, worlds that need it."""
+    """A condition: where it stands, its text, what is there without it, worlds that need it.
+
+    Worlds are seeds of `world_data`, and with an r before them of the whole language.
+    """
 
     file: str
     text: str
     instead: str
-    seeds: tuple[int, ...]
+    seeds: tuple[int | str, ...]
 
 
 CONDITIONS = {
@@ -125,9 +128,79 @@ CONDITIONS = {
     "facts: what falls does not rise": Without(
         "compiled/facts.py", "if not up:", "if False:", (17, 53)
     ),
+    "backward: of several that could happen the first does": Without(
+        "explored/backward/functions.py", "free = free & ~changing", "pass", ()
+    ),
+    "backward: where the game has ended nothing happens": Without(
+        "explored/backward/functions.py",
+        "free = self.going_on\n",
+        "free = self.valid\n",
+        (),
+    ),
+    "backward: moves are made at rest": Without(
+        "explored/backward/functions.py",
+        "guard = self.at(move.guard, area) & free",
+        "guard = self.at(move.guard, area) & self.going_on",
+        ("r1",),
+    ),
+    "backward: sums stop at the end": Without(
+        "explored/backward/functions.py",
+        "[beyond.ite(e, a) for e, a in zip(limit, added, strict=True)]",
+        "added",
+        (9,),
+    ),
+    "backward: what is avoided is never passed through": Without(
+        "explored/backward/reaching.py",
+        "within = tuple(w & ~b for w, b in zip(within, avoiding, strict=True))",
+        "pass",
+        (15,),
+    ),
+    "backward: what some plays never reach others may": Without(
+        "explored/backward/reaching.py",
+        "        if avoiding is None:\n            self._refute",
+        "        if True:\n            self._refute",
+        (15,),
+    ),
+    "backward: what is undone makes no difference": Without(
+        "explored/backward/space.py",
+        "return fixed | undone.exists(self.encoding.positive_cube(second))",
+        "return fixed",
+        (),
+    ),
+    "backward: an end is not undone": Without(
+        "explored/backward/space.py", " & functions.going_on & same", " & same", ()
+    ),
 }
 
 BY_HAND = {
+    "backward: of several that could happen the first does": """
+areas: {quay: {deeds: {light: {sets: {lit: true}}}, ways: [{to: tower, needs: raised}]}, tower: {}}
+facts: {lit: {}, raised: {}}
+whenever:
+  - {id: dies, when: lit, sets: {lit: false}}
+  - {id: opens, when: lit, sets: {raised: true}}
+endings: {won: {when: at tower}}
+""",
+    "backward: where the game has ended nothing happens": """
+areas:
+  quay: {ways: [tower, {to: pit, one_way: true}]}
+  tower: {}
+  pit: {deeds: {drown: {sets: {drowned: true}, ends: lost}, rise: {needs: drowned, ends: won}}}
+facts: {drowned: {}}
+endings: {won: {when: at tower}, lost: {kind: bad}}
+""",
+    "backward: what is undone makes no difference": """
+areas: {quay: {deeds: {light: {sets: {lit: true}}}, ways: [tower]}, tower: {}}
+facts: {lit: {}}
+whenever: [{id: dies, when: lit, sets: {lit: false}}]
+endings: {won: {when: at tower}}
+""",
+    "backward: an end is not undone": """
+areas: {quay: {deeds: {light: {sets: {lit: true}}}, ways: [tower]}, tower: {}}
+facts: {lit: {}}
+whenever: [{id: burns, when: lit, sets: {lit: false}, ends: lost}]
+endings: {won: {when: at tower}, lost: {kind: bad}}
+""",
     "standing: what happens by itself leads there too": """
 areas:
   quay: {ways: [{to: tower, needs: bell}], deeds: {ring: {sets: {bell: true}}}}
@@ -303,6 +376,7 @@ def shown_by(name: str | None, worlds: Sequence[str], most: int = 1) -> list[str
 
 def disagrees(which: str) -> bool:
     """Whether some reduction, or all of them, say of a world what plain search does not."""
+    from tests.random_worlds import random_world
     from tests.test_against_reference import scalar, world_of
     from tests.test_reductions import PREPARING, told_by, world_data
     from zubrel.base.budget import Budget, Limits
@@ -314,7 +388,10 @@ def disagrees(which: str) -> bool:
     from zubrel.quotient.lens import lens_for
     from zubrel.reduced.reduce import EVERY, reduce
 
-    data = yaml.safe_load(HEAD + BY_HAND[which]) if which in BY_HAND else world_data(int(which))
+    if which in BY_HAND:
+        data = yaml.safe_load(HEAD + BY_HAND[which])
+    else:
+        data = world_data(int(which)) if which.isdigit() else random_world(int(which[1:]))
     system = compile_world(world_of(data))
     try:
         plain = scalar(system)
@@ -332,6 +409,8 @@ def disagrees(which: str) -> bool:
             other, doomed = told_by(scalar(reduce(system, (), using).system))
             if (other, set(doomed)) != (verdict, set(doom)):
                 return True
+        if told_backwards(plain) != told_in_full(plain):
+            return True
         lens = lens_for(system, (), Budget(Limits()), Silence())
         for number, variable in enumerate(system.variables):
             for value in range(variable.low, variable.high + 1):
@@ -346,6 +425,35 @@ def disagrees(which: str) -> bool:
     return False
 
 
+def told_in_full(plain: Any) -> object:
+    """The verdict of a space, which moves doom, what is ever possible, and which ends avoid what.
+
+    Of each variable, whether the game can end well without its highest value.
+    """
+    from zubrel.compiled.formulas import Within
+    from zubrel.findings.judged import judge
+
+    judged = judge(plain)
+    steps = plain.system.steps
+    dooming = [bool(judged.live & plain.before(s, judged.doomed)) for s in steps]
+    possible = [bool(plain.possible(s)) for s in steps]
+    highest = [
+        plain.where(Within(n, v.high, v.high))
+        for n, v in enumerate(plain.system.variables)
+        if v.size > 1
+    ]
+    without = [bool(w & judged.won) for w in plain.reached_without(highest)]
+    return judged.verdict, dooming, possible, [bool(there) for there in highest], without
+
+
+def told_backwards(plain: Any) -> object:
+    """The same, by sets closed backwards."""
+    from zubrel.base.budget import Budget, Limits
+    from zubrel.explored.backward.space import BackwardSpace
+
+    return told_in_full(BackwardSpace(plain.system, Budget(Limits())))
+
+
 def main() -> None:
     words = sys.argv[1:]
     if words[:1] == ["--try"]:
@@ -356,7 +464,8 @@ def main() -> None:
                 left -= 1
     elif words:
         name, first, count = words
-        print(shown_by(name, [str(int(first) + n) for n in range(int(count))], 3))
+        letter, first = first.rstrip("0123456789"), first.lstrip("r")
+        print(shown_by(name, [f"{letter}{int(first) + n}" for n in range(int(count))], 3))
     else:
         for name in CONDITIONS:
             found = shown_by(name, worlds_of(name))

@@ -177,6 +177,7 @@ class Reaching:
         """The way from the start into a set that a closure has found."""
         word, steps = self.walking.start(), list[Step]()
         while not self.holds(areas, word):
+            assert len(steps) <= len(closure.history), "each step leads to an earlier update"
             step, after = self._next(closure, areas, word)
             steps.append(step)
             self._remember(after, word, step)
