@@ -1,4 +1,4 @@
-"""Worlds of full size: python -m benchmarks.full [bazaar] [SIZE...] [FILE...]; a process each.
+"""Worlds of full size: python -m benchmarks.full [KIND] [SIZE...] [FILE...]; a process each.
 
 From YAML to the verdict and every move that dooms, for five seeds with and without one-way
 passages, or for worlds in files: how many variables and classes are left (a dash where sets were
@@ -18,8 +18,9 @@ from typing import Any
 
 from benchmarks.bazaar import bazaar
 from benchmarks.families import realm
+from benchmarks.village import depths, village
 
-KINDS = {"realm": realm, "bazaar": bazaar}
+KINDS = {"realm": realm, "bazaar": bazaar, "village": village, "depths": depths}
 SIZES = ("m", "l", "xl")
 SEEDS = range(1, 6)
 PATIENCE = 240.0
@@ -62,12 +63,11 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     }
 
 
-def main() -> None:
-    if sys.argv[1:2] == ["--one"]:
-        kind, size, seed, one_way = sys.argv[2:]
+def main(arguments: list[str]) -> None:
+    if arguments[:1] == ["--one"]:
+        kind, size, seed, one_way = arguments[1:]
         print(json.dumps(one(kind, size, int(seed), one_way == "1")))
         return
-    arguments = sys.argv[1:]
     kind = arguments[0] if arguments and arguments[0] in KINDS else "realm"
     files = [a for a in arguments if a.endswith(".yaml")]
     sizes = [a for a in arguments if a not in KINDS and a not in files]
@@ -106,4 +106,4 @@ def _print(name: str, found: dict[str, Any] | str) -> None:
 
 
 if __name__ == "__main__":
-    main()
+    main(sys.argv[1:])

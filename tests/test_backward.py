@@ -2,9 +2,12 @@
 
 import random
 import unittest
+from itertools import product
 from unittest import mock
 
 import yaml
+from benchmarks.bazaar import bazaar
+from benchmarks.village import depths, village
 
 from tests.random_worlds import random_world
 from tests.stress_worlds import passage_world, stress_world, trade_world
@@ -20,13 +23,14 @@ from zubrel.explored.backward import closing as closing_module
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.space import EndlessSettling, NotAsked
+from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.find import Conclusions, find
 from zubrel.findings.judged import judge
 from zubrel.findings.large import batches as batches_module
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient import lens as lens_module
-from zubrel.quotient.lens import first_lens, lens_for
+from zubrel.quotient.lens import backward_lens_for, first_lens, lens_for
 
 MAKERS = (random_world, stress_world, trade_world, passage_world)
 RESTLESS = """
@@ -249,3 +253,23 @@ class Turns(unittest.TestCase):
         self.assertLessEqual(len(asked), 6)
         self.assertEqual(judge(lens).verdict, judge(scalar(system)).verdict)
         self.assertTrue(lens.where(TRUE))
+
+
+class Families(unittest.TestCase):
+    def test_economies_are_judged_alike_forwards_and_backwards(self):
+        seen = set()
+        for make, one_way in product((village, depths, bazaar), (True, False)):
+            for seed in (1, 2):
+                system = compile_world(loads(make("s", seed, one_way)))
+                told = []
+                for lens in (
+                    lens_for(system, (), Budget(Limits()), Silence()),
+                    backward_lens_for(system, (), Budget(Limits())),
+                ):
+                    judged = judge(lens)
+                    culprits = {(f.kind, f.subject) for f in softlocks(judged)}
+                    told.append((judged.verdict, culprits))
+                    seen |= {judged.verdict}
+                with self.subTest(family=make.__name__, seed=seed, one_way=one_way):
+                    self.assertEqual(*told)
+        self.assertLessEqual({"solvable", "softlocks"}, seen)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from functools import cache
-from importlib.resources import files
 from typing import TYPE_CHECKING, Any
+
+from zubrel.base.packaged import packaged
 
 if TYPE_CHECKING:
     from lark import Lark
@@ -23,7 +24,7 @@ def parser() -> Lark:
 
     import lark
 
-    text = files("zubrel.authored").joinpath(PREPARED).read_text(encoding="utf-8")
+    text = packaged("zubrel.authored", PREPARED)
     prepared = json.loads(text, object_pairs_hook=_with_numbers)
     if prepared["lark"] != lark.__version__:
         return from_grammar()
@@ -40,7 +41,7 @@ def _with_numbers(pairs: list[tuple[str, Any]]) -> dict[Any, Any]:
 def from_grammar() -> Lark:
     from lark import Lark
 
-    grammar = files("zubrel.authored").joinpath(GRAMMAR).read_text(encoding="utf-8")
+    grammar = packaged("zubrel.authored", GRAMMAR).decode()
     return Lark(grammar, parser="lalr", propagate_positions=True, maybe_placeholders=False)
 
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
-
 from msgspec import Struct
+
+from zubrel.base.packaged import packaged
 
 STALE = "stale_accept"
 """The only kind that follows from what else is found, or is not."""
@@ -28,8 +28,7 @@ class KindOfFinding(Struct, frozen=True):
     def example(self, right: bool) -> str:
         """A small world with such a finding, or the same put right, as YAML text."""
         name = f"{self.slug}_{'right' if right else 'wrong'}.yaml"
-        folder = files("zubrel.findings").joinpath("examples")
-        return folder.joinpath(name).read_text(encoding="utf-8")
+        return packaged("zubrel.findings", f"examples/{name}").decode()
 
 
 KINDS = {

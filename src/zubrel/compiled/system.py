@@ -15,7 +15,6 @@ from zubrel.compiled.facts import Rising, changes_of, is_low, lone_changes, mark
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.parts import Change, Move, Settler, Step, Variable
 from zubrel.compiled.regions import every_way, regions_of
-from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.translate import Translator
 from zubrel.walked.walker import Walker
 
@@ -79,6 +78,8 @@ class System(Struct, frozen=True, dict=True):
     @cached_property
     def possible_values(self) -> tuple[int, ...]:
         """For each variable the values that it may ever have, and perhaps more, as a mask."""
+        from zubrel.compiled.relaxation import Relaxation  # small worlds do without
+
         relaxation = Relaxation(self, Budget(Limits()))
         return tuple(relaxation.future(relaxation.domains(self.start)))
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 import click
 
+from zubrel.base.packaged import packaged
 from zubrel.narrated.report import Report
 from zubrel.shell.alarm import CTRL_C
 from zubrel.shell.draw_command import KINDS
@@ -42,7 +42,7 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
         target.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise click.UsageError(f"{folder} cannot be made: {error.strerror}") from None
-    worlds = {name: files("zubrel.demo").joinpath(name).read_bytes() for name in (DRAFT, FINISHED)}
+    worlds = {name: packaged("zubrel.demo", name) for name in (DRAFT, FINISHED)}
     write_files({str(target / name): content for name, content in worlds.items()})
     draft = report_on(str(target / DRAFT), common, with_outline=True)
     reports = [draft, report_on(str(target / FINISHED), common, again=True)]

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
 from pathlib import Path
 
 import click
 
+from zubrel.base.packaged import packaged
 from zubrel.base.plain import plain
 from zubrel.shell.options import example
 from zubrel.shell.streams import say, write_text
@@ -19,6 +19,6 @@ def new_command(file: str, force: bool) -> int:
     """Write a small commented world to FILE. It checks clean: change it, and check again."""
     if Path(file).exists() and not force:
         raise click.UsageError(f"{file} is already there; --force overwrites it")
-    write_text(files("zubrel.demo").joinpath("starter.yaml").read_text(encoding="utf-8"), file)
+    write_text(packaged("zubrel.demo", "starter.yaml").decode(), file)
     say(f"{plain(file)} is written. Try: zubrel check {plain(file)}")
     return 0

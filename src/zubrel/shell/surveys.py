@@ -3,15 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from concurrent.futures.process import BrokenProcessPool
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 
-from msgspec.structs import replace
-
-from zubrel.authored.document import read_document
-from zubrel.base.budget import Budget, Interrupted, LimitReached, Limits
+from zubrel.base.budget import Budget, Interrupted, LimitReached
 from zubrel.base.diagnostics import InvalidInput
-from zubrel.base.processes import end_workers, pool_of
 from zubrel.checked.world import World
 from zubrel.narrated.narrate import nothing_known
 from zubrel.narrated.report import Report
@@ -81,13 +76,15 @@ def reports_on(
     """
     jobs = min(own_jobs, len(paths)) if len(paths) > 1 else 1
     if jobs > 1:
-        return _in_processes(paths, common, with_progression, jobs)
+        from zubrel.shell.parallel import in_processes  # one world does without
+
+        return in_processes(paths, common, with_progression, jobs)
     reports: list[Result] = []
     for path in paths:
         if reports and _was_interrupted(reports[-1]):
             reports.append(Interrupted(CTRL_C))
             continue
-        reports.append(_here(path, common, with_progression, own_jobs, len(paths) > 1))
+        reports.append(report_here(path, common, with_progression, own_jobs, len(paths) > 1))
     return reports
 
 
@@ -96,46 +93,11 @@ def _was_interrupted(result: Result) -> bool:
     return stopped == CTRL_C
 
 
-def _here(path: str, common: Common, with_progression: bool, jobs: int, again: bool) -> Result:
+def report_here(
+    path: str, common: Common, with_progression: bool, jobs: int, again: bool
+) -> Result:
+    """As `report_on`, with what is wrong with a world for its report."""
     try:
         return report_on(path, common, with_progression, jobs=jobs, again=again)
     except (InvalidInput, Interrupted) as ended:
         return ended
-
-
-def _in_processes(
-    paths: Sequence[str], common: Common, with_progression: bool, jobs: int
-) -> list[Result]:
-    """Worlds whose worker was ended from outside are done again here."""
-    limits = common.limits
-    if limits.memory is not None:
-        limits = replace(limits, memory=limits.memory // jobs)
-    if common.output is not None:  # so that it is known what is read, and not written over
-        for path in paths:
-            with suppress(InvalidInput):
-                read_document(path)
-        refuse_to_write_over(common.output)
-    results: list[Result] = []
-    pool = pool_of(jobs)
-    try:
-        work = [pool.submit(_one, path, limits, with_progression) for path in paths]
-        for path, future in zip(paths, work, strict=True):
-            try:
-                results.append(future.result())
-            except BrokenProcessPool:
-                results.append(_here(path, common, with_progression, 1, True))
-    except KeyboardInterrupt:
-        results += [Interrupted(CTRL_C) for _ in range(len(paths) - len(results))]
-    finally:
-        end_workers(pool)
-    return results
-
-
-def _one(path: str, limits: Limits, with_progression: bool) -> Report | InvalidInput:
-    """In a worker: the report on a world, or what is wrong with it."""
-    budget = Budget(limits)
-    try:
-        with watched(budget):
-            return report(load(path), budget, None, with_progression)
-    except InvalidInput as invalid:
-        return invalid

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import logging
 from bisect import bisect_left
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from functools import cached_property
 
 from msgspec import Struct
@@ -18,7 +18,7 @@ from zubrel.base.budget import Budget
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.closing import Closing, Closure
-from zubrel.explored.backward.functions import Areas, Function, Functions
+from zubrel.explored.backward.functions import Areas, Functions
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import EndlessSettling, Trace
 from zubrel.explored.symbolic.encoding import Diagram
@@ -30,6 +30,8 @@ log = logging.getLogger(__name__)
 
 MOST_KNOWN = 4_000
 """Situations of plays that are kept, to be looked at before anything is closed."""
+MOST_CLOSED = 64
+"""Closed sets that are kept."""
 MOST_REFUTED = 20_000
 """Nodes of what may be reached in an area, beyond which what was refuted is forgotten again."""
 
@@ -56,8 +58,8 @@ class Reaching:
         self.possibly = self._possibly()
         """By area: all but what is known never to be reached; settled or not."""
         self.start = self.encoding.situation(system.start)
-        self._closed: dict[Areas, Closure] = {}
-        self._ways: dict[tuple[Areas, Areas | None], Closure | None] = {}
+        self._closed: dict[tuple[Areas, bool], Areas] = {}
+        self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
         self._known: dict[int, Known] = {}
         """Settled situations of plays, by their packed words."""
         self._refuse_if_endless()
@@ -80,19 +82,22 @@ class Reaching:
 
     # fixpoints
 
-    def closed(self, seed: Areas, using: Sequence[Function] | None = None) -> Areas:
-        """All from where plays lead into a set; with `using`, by these functions alone."""
-        if using is not None:
-            return Closing(self.functions, using, seed, self.possibly).run().areas
-        if seed not in self._closed:
-            every = self.functions.all
-            self._closed[seed] = Closing(self.functions, every, seed, self.possibly).run()
-        return self._closed[seed].areas
+    def closed(self, seed: Areas) -> Areas:
+        """All from where plays lead into a set."""
+        return self._closure(seed, by_itself=False)
 
     def settled_into(self, areas: Areas) -> Areas:
         """All that comes to rest in a set of settled situations, which is part of it."""
-        settling = self.functions.settling
-        return self.closed(areas, settling) if settling else areas
+        return self._closure(areas, by_itself=True) if self.functions.settling else areas
+
+    def _closure(self, seed: Areas, by_itself: bool) -> Areas:
+        key = (seed, by_itself)
+        if key not in self._closed:
+            if len(self._closed) >= MOST_CLOSED:
+                del self._closed[next(iter(self._closed))]  # the oldest
+            using = self.functions.settling if by_itself else self.functions.all
+            self._closed[key] = Closing(self.functions, using, seed, self.possibly).run().areas
+        return self._closed[key]
 
     def before(self, step: Step, areas: Areas) -> Areas:
         """The settled situations from which a step, settled, leads into a set."""
@@ -105,14 +110,8 @@ class Reaching:
             self.encoding.pause()
         return tuple(before)
 
-    def way_into(self, areas: Areas, avoiding: Areas | None) -> Closure | None:
-        """How plays come into a set without being in another; None: they never do."""
-        key = (areas, avoiding)
-        if key not in self._ways:
-            self._ways[key] = self._way_into(areas, avoiding)
-        return self._ways[key]
-
     def _way_into(self, areas: Areas, avoiding: Areas | None) -> Closure | None:
+        """How plays come into a set without being in another; None: they never do."""
         areas = tuple(a & p for a, p in zip(areas, self.possibly, strict=True))
         within = self.possibly
         if avoiding is not None:
@@ -169,9 +168,14 @@ class Reaching:
 
     def play(self, areas: Areas, avoiding: Areas | None = None) -> Trace | None:
         """A play into a set, which is never in another one; None: there is none."""
-        known = self.known_play(areas) if avoiding is None else None
-        closure = None if known is not None else self.way_into(areas, avoiding)
-        return known if closure is None else self._along(closure, areas)
+        if avoiding is None and (known := self.known_play(areas)) is not None:
+            return known
+        key = (areas, avoiding)
+        if key not in self._plays:
+            # what is kept is the play: how the sets have grown takes too much room
+            closure = self._way_into(areas, avoiding)
+            self._plays[key] = None if closure is None else self._along(closure, areas)
+        return self._plays[key]
 
     def _along(self, closure: Closure, areas: Areas) -> Trace:
         """The way from the start into a set that a closure has found."""

@@ -155,7 +155,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         same = self.encoding.same(copies)
         resting = list(self.reaching_back.nothing)
         resting[function.area] = functions.quiet[function.area] & functions.going_on & same
-        into = self.reaching_back.closed(tuple(resting), functions.settling)
+        into = self.reaching_back.settled_into(tuple(resting))
         undone = function.before(into[function.target]) & kept & same
         second = [bit for bits in copies.values() for bit in bits]
         return fixed | undone.exists(self.encoding.positive_cube(second))
