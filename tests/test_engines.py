@@ -100,6 +100,18 @@ def random_sets(space, r, count):
 
 
 class Contract(unittest.TestCase):
+    def test_many_sets_meet_as_each_pair_does(self):
+        for seed in range(12):
+            for space in spaces(seed):
+                r = random.Random(seed)
+                ones, others = random_sets(space, r, 5), random_sets(space, r, 7)
+                pairs = [[plain(space, a) & plain(space, b) for b in others] for a in ones]
+                with self.subTest(seed=seed, engine=type(space).__name__):
+                    self.assertEqual(
+                        space.meetings(ones, others), [list(map(bool, row)) for row in pairs]
+                    )
+                    self.assertEqual(space.meetings(ones, []), [[] for _ in ones])
+
     def test_sets_combine_as_sets_do(self):
         for seed in range(12):
             for space in spaces(seed):

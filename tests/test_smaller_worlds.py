@@ -16,7 +16,7 @@ from zubrel.drawn.draw import PICTURES, draw, lacking
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import NotAsked
 from zubrel.findings.detectors.softlocks import softlocks
-from zubrel.findings.find import Found
+from zubrel.findings.find import Conclusions
 from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import map_of
 from zubrel.findings.shape.outline import areas_behind, gates
@@ -228,7 +228,7 @@ class Pictures(unittest.TestCase):
     def test_of_merged_situations_the_map_is_drawn_and_why_the_others_are_not_is_told(self):
         system = system_of(ISLAND)
         behind = map_of(system, 60 * SECOND, Budget(Limits()), Silence())
-        report = narrate(Found(judge(lens_on(system)), (), outline=behind), lambda: 0.0)
+        report = narrate(Conclusions(judge(lens_on(system)), (), outline=behind), lambda: 0.0)
         self.assertIsNone(report.situations)
         self.assertEqual(
             {p for p in PICTURES if lacking(report, p)}, {"chain", "windows", "growth"}

@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from contextlib import suppress
 from typing import Any, cast
 
@@ -102,7 +102,7 @@ def report(
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
     early = _Early(system, budget, progress)
-    proved = _proved(system, budget, progress, with_progression, with_outline, jobs)
+    proved = _proved(system, budget, progress, with_progression, with_outline, jobs, early.listed)
     return early.added_to(proved)
 
 
@@ -133,6 +133,12 @@ class _Early:
         if self.told is not None:
             self.progress.certain([line for line in self.told.lines() if line not in known])
         self._wait()
+
+    def listed(self) -> None:
+        """Every situation is listed: what is left of the proof takes less than a second look."""
+        self.left.clear()
+        if self.told is not None:
+            self.budget.nothing_meanwhile()
 
     def _look(self, work: float) -> None:
         from zubrel.certain.stage import Looking
@@ -177,12 +183,15 @@ def _proved(
     with_progression: bool,
     with_outline: bool,
     jobs: int,
+    listed: Callable[[], None],
 ) -> Report:
     world, auto = system.world, budget.limits.engine == "auto"
     try:
         space = _surveyed(system, budget, progress, merging=auto)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
+    if space.engine == "explicit" and space.stopped is None:
+        listed()
     try:
         if space.merged:
             return _at_full_size(space, None, budget, progress, jobs, with_outline)

@@ -128,6 +128,10 @@ class Budget:
         """Once so much more work was done, interrupt it for something else, which counts aside."""
         self._meanwhile = (self.work + units, do)
 
+    def nothing_meanwhile(self) -> None:
+        """What was to be done in the midst of work is not done."""
+        self._meanwhile = None
+
     def aside(self) -> Budget:
         """A budget of its own for work in between: the same limits and clock, another count."""
         other = Budget(self.limits)

@@ -105,6 +105,10 @@ class Sets(Protocol[S]):
         """Whether a formula holds somewhere in a set that nothing leads out of."""
         ...
 
+    def meetings(self, ones: Sequence[S], others: Sequence[S]) -> list[list[bool]]:
+        """For each of some sets, and each of some others, whether they share a situation."""
+        ...
+
     def at_end_of(self, trace: Trace) -> S:
         """The one situation to which a trace leads."""
         ...
@@ -246,6 +250,9 @@ class EverySituation(ABC, Generic[S, W]):
 
     def allows(self, future: S, formula: Formula) -> bool:
         return bool(future & self.where(formula))
+
+    def meetings(self, ones: Sequence[S], others: Sequence[S]) -> list[list[bool]]:
+        return [[bool(one & other) for other in others] for one in ones]
 
     def walks(self, avoiding: S | None = None, reached: S | None = None) -> W:
         if avoiding is not None:

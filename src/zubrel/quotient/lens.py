@@ -197,6 +197,9 @@ class Lens(Generic[S]):
             raise NotAsked("what an ended game was like")
         return here
 
+    def meetings(self, ones: Sequence[S], others: Sequence[S]) -> list[list[bool]]:
+        return self.inner.meetings(ones, others)
+
     def reaching(self, targets: Sequence[S]) -> list[S]:
         return self.inner.reaching(targets)
 

@@ -25,6 +25,18 @@ from zubrel.explored.space import EverySituation, Trace
 Truths = npt.NDArray[np.bool_]
 CHUNK = 65_536
 FAMILY = 64
+WORD = 0.001
+"""Units of work to compare 64 situations of two sets."""
+
+
+def _packed(sets: Sequence[NumberSet]) -> npt.NDArray[np.uint64]:
+    """A row a set, one bit a situation."""
+    size = len(sets[0].truths)
+    rows = np.zeros((len(sets), 8 * -(-size // 64)), np.uint8)
+    for row, one in zip(rows, sets, strict=True):
+        bits = np.packbits(one.truths)
+        row[: len(bits)] = bits
+    return rows.view(np.uint64)
 
 
 class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
@@ -62,6 +74,17 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         return any(
             np.any(test(*self.rows.columns(n, min(n + CHUNK, len(self.rows))))) for n in starts
         )
+
+    def meetings(self, ones: Sequence[NumberSet], others: Sequence[NumberSet]) -> list[list[bool]]:
+        if not others:
+            return [[] for _ in ones]
+        # 64 situations a word: a million pairs of sets are compared in the time of a few thousand
+        packed = _packed(others)
+        met = []
+        for (row,) in (_packed([one]) for one in ones):
+            self.budget.spend(packed.size * WORD)
+            met.append([bool(shares) for shares in (packed & row).any(axis=1)])
+        return met
 
     def reaching(self, targets: Sequence[NumberSet]) -> list[NumberSet]:
         return self._spread(targets, self.forward(), True)

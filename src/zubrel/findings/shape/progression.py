@@ -95,9 +95,15 @@ def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[
         sure = firsts[a].fewest and firsts[b].fewest
         return a != b and (not sure or firsts[a].steps <= firsts[b].steps)
 
+    # who comes into b without ever being in a has had b first
+    without_a = space.meetings([w for _, _, w, _ in needed], [free for _, _, _, free in needed])
     before = {
-        b: {a for a, _, _, free in needed if may_precede(a, b) and not free & had_where}
-        for b, _, had_where, _ in needed
+        b: {
+            a
+            for (a, _, _, _), met in zip(needed, row, strict=True)
+            if not met and may_precede(a, b)
+        }
+        for (b, _, _, _), row in zip(needed, without_a, strict=True)
     }
     sections = {i: s for i, s, _, _ in needed}
     return _arranged(before, sections, firsts)
