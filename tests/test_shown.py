@@ -1,5 +1,6 @@
 """What is shown is what was proved, counted as it stands, and can be read where it is shown."""
 
+import io
 import json
 import re
 import subprocess
@@ -9,6 +10,7 @@ from urllib.parse import unquote
 
 from benchmarks.families import quests
 from msgspec.structs import replace
+from rich.console import Console
 
 from tests.program import DEMO, ProgramTest
 from tests.test_outputs import WORLD
@@ -25,7 +27,8 @@ from zubrel.narrated.doing import asked_by
 from zubrel.narrated.narrate import narrate
 from zubrel.narrated.words import length, moment
 from zubrel.output.differences import difference_as_json, difference_as_markdown
-from zubrel.pipeline import report, survey
+from zubrel.output.text import write_report
+from zubrel.pipeline import load, report, survey
 
 SHORE = """\
 zubrel: 1
@@ -133,10 +136,12 @@ def _formulas(space):
 
 class Findings(ProgramTest):
     def test_the_headline_counts_what_is_shown_and_says_what_is_folded(self):
-        self.write("w.yaml", (DEMO / "draft.yaml").read_text(encoding="utf-8"))
+        told = report(load(str(DEMO / "draft.yaml")), with_progression=True)
         shown = r"^(error|warning|note)  \w"
-        for options in ([], ["--quiet"], ["-v"]):
-            text = self.zubrel("check", "w.yaml", *options, code=1).stdout
+        for options in ({}, {"quiet": True}, {"full": True}):
+            page = io.StringIO()
+            write_report(told, Console(file=page, width=100), **options)
+            text = page.getvalue()
             tally = next(line for line in text.splitlines() if re.match(r"\d+ errors", line))
             counts = [int(n) for n in re.findall(r"(\d+) (?:error|warning|note)", tally)]
             folded = int((re.search(r"\((\d+) told under others", tally) or [0, 0])[1])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 
@@ -17,13 +17,19 @@ from zubrel.pipeline import load, report
 from zubrel.shell.alarm import CTRL_C, watched
 from zubrel.shell.options import Common
 from zubrel.shell.streams import refuse_to_write_over
-from zubrel.shell.surveys import Result, report_here
+
+Result = Report | InvalidInput | Interrupted
+"""The report on a world; what is wrong with it; or nothing, since Ctrl-C came before."""
 
 
 def in_processes(
-    paths: Sequence[str], common: Common, with_progression: bool, jobs: int
+    paths: Sequence[str],
+    common: Common,
+    with_progression: bool,
+    jobs: int,
+    here: Callable[[str], Result],
 ) -> list[Result]:
-    """Worlds whose worker was ended from outside are done again here."""
+    """The report on each world; `here` makes it where the worker was ended from outside."""
     limits = common.limits
     if limits.memory is not None:
         limits = replace(limits, memory=limits.memory // jobs)
@@ -40,7 +46,7 @@ def in_processes(
             try:
                 results.append(future.result())
             except BrokenProcessPool:
-                results.append(report_here(path, common, with_progression, 1, True))
+                results.append(here(path))
     except KeyboardInterrupt:
         results += [Interrupted(CTRL_C) for _ in range(len(paths) - len(results))]
     finally:

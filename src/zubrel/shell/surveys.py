@@ -78,7 +78,10 @@ def reports_on(
     if jobs > 1:
         from zubrel.shell.parallel import in_processes  # one world does without
 
-        return in_processes(paths, common, with_progression, jobs)
+        def here(path: str) -> Result:
+            return report_here(path, common, with_progression, 1, True)
+
+        return in_processes(paths, common, with_progression, jobs, here)
     reports: list[Result] = []
     for path in paths:
         if reports and _was_interrupted(reports[-1]):
