@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 
 from tests.program import ProgramTest
 from tests.random_worlds import random_world
+from tests.small_worlds import small_worlds
 from tests.strategies import SIZES, VARIABLES, formulas, holds, situations
 from tests.stress_worlds import passage_world, stress_world, trade_world
-from tests.test_against_reference import scalar, world_of
+from tests.test_against_reference import world_of
 from zubrel import pipeline
 from zubrel.api import check, loads
 from zubrel.base.budget import Budget, Limits
@@ -24,7 +25,6 @@ from zubrel.compiled.formulas import Within
 from zubrel.compiled.possible import Masks
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.packed.stepping import Walking
-from zubrel.explored.space import EndlessSettling
 from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.judged import judge
 
@@ -35,13 +35,7 @@ SETS = st.tuples(*(st.integers(1, (1 << high - low + 1) - 1) for low, high in SI
 
 def systems(seeds):
     """Small systems of different make with all their situations, by name."""
-    for seed in seeds:
-        for make in MAKERS:
-            system = compile_world(world_of(make(seed)))
-            try:
-                yield f"{make.__name__} {seed}", system, scalar(system)
-            except EndlessSettling:
-                continue
+    return small_worlds(seeds, MAKERS)
 
 
 class Possible(unittest.TestCase):

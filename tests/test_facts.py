@@ -3,23 +3,17 @@
 import unittest
 
 from tests.random_worlds import random_world
+from tests.small_worlds import small_worlds
 from tests.stress_worlds import stress_world, trade_world
-from tests.test_against_reference import scalar, world_of
+from tests.test_against_reference import world_of
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.facts import excluded, parts_of
 from zubrel.compiled.formulas import Opposite, Within
 from zubrel.compiled.parts import Operation
-from zubrel.explored.space import EndlessSettling
 
 
 def spaces(seeds):
-    for seed in seeds:
-        for make in (random_world, stress_world, trade_world):
-            system = compile_world(world_of(make(seed)))
-            try:
-                yield f"{make.__name__} {seed}", system, scalar(system)
-            except EndlessSettling:
-                continue
+    return small_worlds(seeds, (random_world, stress_world, trade_world))
 
 
 class Facts(unittest.TestCase):

@@ -4,8 +4,8 @@ import unittest
 
 from benchmarks.families import realm
 
+from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
-from tests.test_against_reference import scalar, world_of
 from zubrel.api import loads
 from zubrel.base.budget import Budget, LimitReached, Limits, WorkSpent
 from zubrel.certain.hunt import Hunt
@@ -15,7 +15,6 @@ from zubrel.certain.wins import Seeker
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.packed.stepping import Walking
-from zubrel.explored.space import EndlessSettling
 from zubrel.findings.judged import judge
 from zubrel.narrated.early import told_early
 from zubrel.reduced.result import formulas_of, unreduced
@@ -37,13 +36,7 @@ def dooms(text):
 
 
 def small_systems(seeds):
-    for seed in seeds:
-        for make in (stress_world, trade_world, passage_world):
-            system = compile_world(world_of(make(seed)))
-            try:
-                yield f"{make.__name__} {seed}", system, scalar(system)
-            except EndlessSettling:
-                continue
+    return small_worlds(seeds, (stress_world, trade_world, passage_world))
 
 
 LANTERN = """

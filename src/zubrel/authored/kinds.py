@@ -86,11 +86,9 @@ class Shape(Struct, frozen=True):
             if name.text == "id" and "id" not in self.fields:
                 entry.key = read_id(name if key else value, problems, given_twice=key)
                 entry.span = entry.key.span if entry.key else entry.span
-            elif name.text == "notes":
-                pass  # anything may stand there
             elif name.text in self.fields:
                 self._read_field(entry, name.text, value, name.span, problems)
-            else:
+            elif name.text != "notes":  # in which anything may stand
                 self._unknown(name, value, problems)
         return entry
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from zubrel.explored.backward.functions import Areas
+from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, without
 from zubrel.explored.space import NotAsked
 
 
@@ -47,13 +47,13 @@ class AreaSet:
     @property
     def holds_any(self) -> bool:
         """Whether it holds any situations, reached or not."""
-        return any(area.satisfiable() for area in self.areas)
+        return holds_any(self.areas)
 
     def _like(self, other: AreaSet) -> bool:
         return self.avoiding == other.avoiding and self.origin is other.origin
 
     def __and__(self, other: AreaSet) -> AreaSet:
-        areas = tuple(a & b for a, b in zip(self.areas, other.areas, strict=True))
+        areas = shared(self.areas, other.areas)
         # what only some plays come to is part of what all come to
         if self._like(other) or other.is_plain:
             return self.with_areas(areas)
@@ -69,12 +69,12 @@ class AreaSet:
             if not self.holds_any:
                 return other
             raise NotAsked("sets that different plays come to")
-        return self.with_areas(tuple(a | b for a, b in zip(self.areas, other.areas, strict=True)))
+        return self.with_areas(joined(self.areas, other.areas))
 
     def __sub__(self, other: AreaSet) -> AreaSet:
         if not self._like(other) and not other.is_plain:
             raise NotAsked("sets that different plays come to")
-        return self.with_areas(tuple(a & ~b for a, b in zip(self.areas, other.areas, strict=True)))
+        return self.with_areas(without(self.areas, other.areas))
 
     def __bool__(self) -> bool:
         return self.space.is_reached(self)

@@ -12,14 +12,15 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 
-from zubrel.explored.backward.functions import Areas, Function, Functions
+from zubrel.explored.backward.areas import Areas, shared
+from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.symbolic.encoding import Diagram
 
 FIRST_SIZE = 64
 """Nodes of a diagram that are allowed to begin with."""
-
 LOOKED_UP = 4
-"""Nodes that are gone through in the time of a unit of work."""
+"""Nodes that are gone through for a unit of work. Chosen, not measured: where only new nodes
+counted, 20 million units took 66 s in a bazaar L."""
 
 
 class Update(Struct, frozen=True, eq=False):
@@ -57,10 +58,8 @@ class Closing:
         until: Callable[[int, Diagram], bool] | None = None,
         barred: Mapping[int, Areas] | None = None,
     ) -> None:
-        self.functions = functions
         self.encoding = functions.encoding
-        self.using = using
-        self.seed = tuple(s & w for s, w in zip(seed, within, strict=True))
+        self.seed = shared(seed, within)
         self.within = within
         self.until = until
         self.barred = barred or {}

@@ -19,13 +19,12 @@ from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Step
 from zubrel.compiled.system import System
 from zubrel.compiled.ways import standing_in
+from zubrel.explored.backward.areas import Areas
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.explored.symbolic.ordering import order_of
 
 Bits = list[Diagram]
 """What becomes of the bits of a variable, the highest first."""
-Areas = tuple[Diagram, ...]
-"""A set of situations: for each area those in it."""
 
 
 class Function(Struct, frozen=True, eq=False):

@@ -17,8 +17,9 @@ from msgspec import Struct
 from zubrel.base.budget import Budget
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
+from zubrel.explored.backward.areas import Areas, holds_any, shared, without
 from zubrel.explored.backward.closing import Closing, Closure
-from zubrel.explored.backward.functions import Areas, Functions
+from zubrel.explored.backward.functions import Functions
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import EndlessSettling, Trace
 from zubrel.explored.symbolic.encoding import Diagram
@@ -112,15 +113,15 @@ class Reaching:
 
     def _way_into(self, areas: Areas, avoiding: Areas | None) -> Closure | None:
         """How plays come into a set without being in another; None: they never do."""
-        areas = tuple(a & p for a, p in zip(areas, self.possibly, strict=True))
+        areas = shared(areas, self.possibly)
         within = self.possibly
         if avoiding is not None:
-            areas = tuple(a & ~b for a, b in zip(areas, avoiding, strict=True))
-            within = tuple(w & ~b for w, b in zip(within, avoiding, strict=True))
-        if not any(a.satisfiable() for a in areas):
+            areas = without(areas, avoiding)
+            within = without(within, avoiding)
+        if not holds_any(areas):
             return None
         # whoever comes into it was outside of it before
-        outside = tuple(w & ~a for w, a in zip(within, areas, strict=True))
+        outside = without(within, areas)
         entries = list(self.nothing)
         for function in self.functions.all:
             entering = function.before(areas[function.target]) & outside[function.area]
@@ -238,7 +239,7 @@ class Reaching:
         """Raise `EndlessSettling` if a play comes to where something goes on happening for ever."""
         functions = self.functions
         resting = self.settled_into(tuple(functions.quiet))
-        endless = tuple(p & ~r for p, r in zip(self.possibly, resting, strict=True))
+        endless = without(self.possibly, resting)
         closure = self._way_into(endless, None)
         if closure is None:
             return

@@ -18,8 +18,9 @@ from zubrel.compiled.formulas import FALSE, Formula, Within
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.area_set import AreaSet
+from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, without
 from zubrel.explored.backward.closing import Closing
-from zubrel.explored.backward.functions import Areas, Function
+from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, EverySituation, NotAsked, Trace
@@ -80,11 +81,11 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
 
     @property
     def everything(self) -> AreaSet:
-        return AreaSet(self, self._cut(self.functions.quiet))
+        return AreaSet(self, self._cut(tuple(self.functions.quiet)))
 
-    def _cut(self, areas: Sequence[Diagram]) -> Areas:
+    def _cut(self, areas: Areas) -> Areas:
         """Without what is known never to be reached."""
-        return tuple(a & p for a, p in zip(areas, self.reaching_back.possibly, strict=True))
+        return shared(areas, self.reaching_back.possibly)
 
     def give_up(self, limit: str) -> None:
         self.stopped = limit
@@ -126,8 +127,8 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             for function in made:
                 areas[function.area] = areas[function.area] | function.guard
             # a move of which no outcome makes a difference is none
-            idle = reduce(_both, (self._idle(s) for s in steps))
-            able = tuple(a & ~i for a, i in zip(areas, idle, strict=True))
+            idle = reduce(shared, (self._idle(s) for s in steps))
+            able = without(tuple(areas), idle)
             for other in steps:
                 self._able[other.number] = AreaSet(self, able)
         return self._able[step.number]
@@ -166,7 +167,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             raise NotAsked("what comes before what comes later")
         areas = into.areas
         if into.avoiding is not None:
-            areas = tuple(a & ~b for a, b in zip(areas, into.avoiding, strict=True))
+            areas = without(areas, into.avoiding)
         before = into.with_areas(self.reaching_back.before(step, areas))
         return before & self.possible(step)
 
@@ -227,19 +228,18 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         back, kept = self.reaching_back, within.areas
         lucky = [move for move in self.system.moves if len(move.steps) > 1]
         while True:
-            outside = tuple(q & ~k for q, k in zip(self.everything.areas, kept, strict=True))
+            outside = without(self.everything.areas, kept)
             barred: dict[int, Areas] = {}
             for move in lucky:
-                escaping = reduce(_either, (back.before(s, outside) for s in move.steps))
+                escaping = reduce(joined, (back.before(s, outside) for s in move.steps))
                 barred |= {s.number: escaping for s in move.steps}
-            if not any(a.satisfiable() for areas in barred.values() for a in areas):
+            if not any(map(holds_any, barred.values())):
                 return AreaSet(self, kept)
             every = self.functions.all
             closing = Closing(
                 self.functions, every, self._cut(target.areas), back.possibly, barred=barred
             )
-            still = closing.run().areas
-            still = tuple(a & q for a, q in zip(still, self.functions.quiet, strict=True))
+            still = shared(closing.run().areas, tuple(self.functions.quiet))
             if still == kept:
                 return AreaSet(self, kept)
             kept = still
@@ -275,11 +275,3 @@ class BackwardWalks:
 
     def by_moves(self, sets: Sequence[AreaSet]) -> list[tuple[int, ...]] | None:
         return None
-
-
-def _both(one: Areas, other: Areas) -> Areas:
-    return tuple(a & b for a, b in zip(one, other, strict=True))
-
-
-def _either(one: Areas, other: Areas) -> Areas:
-    return tuple(a | b for a, b in zip(one, other, strict=True))

@@ -1,0 +1,28 @@
+"""Sets of situations with one diagram an area, combined area by area."""
+
+from __future__ import annotations
+
+from zubrel.explored.symbolic.encoding import Diagram
+
+Areas = tuple[Diagram, ...]
+"""A set of situations: for each area those in it."""
+
+
+def shared(one: Areas, other: Areas) -> Areas:
+    """What lies in both of two sets."""
+    return tuple(a & b for a, b in zip(one, other, strict=True))
+
+
+def joined(one: Areas, other: Areas) -> Areas:
+    """What lies in one of two sets."""
+    return tuple(a | b for a, b in zip(one, other, strict=True))
+
+
+def without(one: Areas, other: Areas) -> Areas:
+    """What lies in one set, and not in the other."""
+    return tuple(a & ~b for a, b in zip(one, other, strict=True))
+
+
+def holds_any(areas: Areas) -> bool:
+    """Whether a set holds any situation, reached or not."""
+    return any(area.satisfiable() for area in areas)
