@@ -170,6 +170,8 @@ class Reference(Rules, Findings):
         # a comparison that `Conditions` takes for true
         self.assumed = None
         self.wasted, self.counting = set(), set()
+        # ids of what has happened by itself since somebody looked
+        self.happened = set()
         self.rules = []
         self.make_rules()
         self.most = {item: self.bound(item) for item in self.items}
@@ -474,6 +476,7 @@ class Reference(Rules, Findings):
             for quest, number, goal in self.goals():
                 looked_at = "visit" in goal or "collect" in goal or "meet" in goal
                 if looked_at and self.now(goal, n) and self.counts(quest, number, n):
+                    self.happened.add(quest)
                     n["goal", quest, number] = 1
                     looking = True
         return n
@@ -493,6 +496,7 @@ class Reference(Rules, Findings):
             if after is None:
                 for ending, body in self.endings.items():
                     if "when" in body and self.holds(body["when"], s):
+                        self.happened.add(ending)
                         return dict(s, ending=ending)
                 return s
             s = after
@@ -514,6 +518,7 @@ class Reference(Rules, Findings):
             self.let_go(n)
             self.count(s, n, log, None)
             if n != s:
+                self.happened.add(happening["id"])
                 return n
             self.wasted = wasted
         return None
@@ -532,6 +537,7 @@ class Reference(Rules, Findings):
             else:
                 continue
             self.count(s, n, log, None)
+            self.happened.add(quest)
             return n
         return None
 
@@ -542,7 +548,7 @@ class Reference(Rules, Findings):
         start = frozen(self.start())
         self.order, self.edges = {start: 0}, []
         # for each edge: goals that would count it, items of which a surplus was lost
-        self.events, self.wasted_by = [], []
+        self.events, self.wasted_by, self.by_itself = [], [], []
         self.possible_rules = set()
         queue = deque([start])
         while queue:
@@ -553,9 +559,10 @@ class Reference(Rules, Findings):
                     continue
                 self.possible_rules.add(rule["id"])
                 after = [(n, *self.followed(rule, c, s)) for n, c in rule["outcomes"]]
-                if all(a == s for _, a, _, _ in after):
+                if all(a == s for _, a, _, _, _ in after):
                     continue
-                for number, a, events, wasted in after:
+                for number, a, events, wasted, happened in after:
+                    self.by_itself.append(happened)
                     self.events.append(events)
                     self.wasted_by.append(wasted)
                     to = frozen(a)
@@ -579,11 +586,16 @@ class Reference(Rules, Findings):
         return self
 
     def followed(self, rule, chance, s):
-        """The settled situation after an outcome, the goals that would count it, what was lost."""
+        """The settled situation after an outcome, the goals that would count it, what was lost.
+
+        And the ids of what happened by itself.
+        """
         n = self.apply(rule, chance, s)
+        self.happened = set()
         events = self.counting
         self.counting = set()
-        return self.settle(n), events, set(self.wasted)
+        settled = self.settle(n)
+        return settled, events, set(self.wasted), self.happened
 
     def closure(self, seed, neighbours):
         reached, pending = set(seed), list(seed)

@@ -107,7 +107,7 @@ class Realms(unittest.TestCase):
     def test_small_batches_and_worker_processes_find_the_same(self):
         system = realm_system("s", 1, True)
         expected = asked(system)
-        with mock.patch.object(questions_module, "BATCH", 3):
+        with mock.patch.object(questions_module, "BATCH", 8):
             for jobs in (1, 2):
                 full = asked(system, jobs=jobs)
                 with self.subTest(jobs=jobs):

@@ -160,16 +160,16 @@ class EveryCommand(ProgramTest):
     def test_every_limit_is_exit_code_3_and_a_word_in_every_command(self):
         r = random.Random(7)
         limits = {
-            "--max-situations": ["1", "5000", "300000"],
+            "--max-situations": ["1", "5000", "60000"],
             "--max-memory": ["1M", "70M"],
-            "--max-seconds": ["0.05", "0.4", "0.8"],
+            "--max-seconds": ["0.05", "0.4"],
         }
         for name, arguments in COMMANDS.items():
             for option, values in limits.items():
                 if name == "list" and option == "--max-situations":
                     continue
                 value = r.choice(values)
-                if name == "list" and value in ("70M", "0.8", "0.4"):
+                if name == "list" and value in ("70M", "0.4"):
                     value = values[0]
                 with self.subTest(command=name, limit=f"{option} {value}"):
                     done = self.zubrel(*arguments, option, value)
@@ -192,7 +192,7 @@ class EveryCommand(ProgramTest):
 
     def test_no_more_situations_are_told_than_the_limit_allows(self):
         for engine in ("explicit", "symbolic", "auto"):
-            for most in (10, 3000, 60_000, 100_000):
+            for most in (10, 60_000):
                 with self.subTest(engine=engine, most=most):
                     done = self.zubrel(
                         "check",
@@ -252,17 +252,16 @@ class Faults(ProgramTest):
     @unittest.skipUnless(sys.platform == "linux", "address space is limited on Linux")
     def test_little_address_space_never_ends_the_program_by_force(self):
         world = self.write("draft.yaml", (DEMO / "draft.yaml").read_text(encoding="utf-8"))
-        for kilobytes in (100_000, 400_000, 2_000_000):
-            for engine in ("auto", "symbolic"):
+        for kilobytes, engine in ((100_000, "auto"), (400_000, "symbolic"), (2_000_000, "auto")):
+            with self.subTest(kilobytes=kilobytes, engine=engine):
                 line = (
                     f"ulimit -v {kilobytes}; exec {sys.executable} -m zubrel check {world} "
-                    f"--quiet --engine {engine} --max-seconds 6"
+                    f"--quiet --engine {engine} --max-seconds 3"
                 )
                 done = subprocess.run(
                     ["bash", "-c", line], cwd=self.folder, text=True, capture_output=True
                 )
-                with self.subTest(kilobytes=kilobytes, engine=engine):
-                    self.assertIn(done.returncode, (1, 3), done.stderr)
+                self.assertIn(done.returncode, (1, 3), done.stderr)
 
     def test_ctrl_c_says_what_was_found_by_then(self):
         self.write("w.yaml", realm("m", 1))
@@ -289,7 +288,7 @@ class Faults(ProgramTest):
             "sys.argv = ['zubrel', 'check', 'w.yaml', *sys.argv[1:]]\n"
             "from zubrel.shell.main import run\nrun()\n"
         )
-        self.write("w.yaml", quests(6))
+        self.write("w.yaml", quests(5))
         said = subprocess.run(
             [sys.executable, "-c", code], cwd=self.folder, text=True, capture_output=True
         ).stderr
@@ -301,7 +300,7 @@ class Faults(ProgramTest):
         self.assertEqual(quiet, "")
 
     def test_a_log_says_what_was_tried_and_never_replaces_a_file(self):
-        self.write("w.yaml", quests(6))
+        self.write("w.yaml", quests(5))
         plain = self.zubrel("check", "w.yaml", "--format", "json", code=0).stdout
         logged = self.zubrel("check", "w.yaml", "--format", "json", "--log", "l.txt", code=0).stdout
         self.assertEqual(*(re.sub('"seconds": .*', "", text) for text in (plain, logged)))

@@ -88,7 +88,7 @@ class Program(ProgramTest):
         command = [sys.executable, "-m", "zubrel", "check", world, "--max-seconds"]
         quiet_run, loud_run = (
             subprocess.run([*command, *more], capture_output=True, text=True, timeout=90)
-            for more in (("2", "--quiet"), ("12",))
+            for more in (("1", "--quiet"), ("11",))
         )
         self.assertEqual(quiet_run.stderr, "")
         self.assertRegex(loud_run.stderr, r"… .*1[0-2] s\n")

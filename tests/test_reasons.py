@@ -1,13 +1,9 @@
 """Why a game cannot be won any more: what the lines say, by hand and against the evidence."""
 
-import re
 import unittest
 
-from tests.random_worlds import random_world
-from tests.stress_worlds import stress_world, trade_world
-from tests.test_against_reference import world_of
-from zubrel.api import check, loads
-from zubrel.base.diagnostics import InvalidInput
+from tests.program import DEMO
+from zubrel.api import check, load, loads
 
 HEAD = "zubrel: 1\nstart: {at: quay}\nendings: {won: {name: Won, when: at tower}}\n"
 CASES = {
@@ -22,11 +18,12 @@ locks: {shed_door: {name: Shed door, takes: key}, tower_door: {name: Tower door,
 """,
         "shed_door",
         [
+            "Move 2, “Open Shed door”, used up Key, which “Open Tower door” needs.",
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Quay needs Tower door open, which can never be so.",
             "“Open Tower door” needs Key, which can never be had again.",
             "It was used up by move 2, “Open Shed door”.",
-            "“Take Key” was possible only once.",
+            "“Take Key” was possible only once, and was move 1.",
         ],
     ),
     "what was left behind": (
@@ -39,10 +36,12 @@ areas:
 """,
         "quay_to_raft",
         [
+            "Move 1, “Go to Raft”, led away from Quay for good, and “Take Lens” needs the "
+            "player at Quay.",
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Raft needs Lens, which can never be had.",
             "“Take Lens” needs the player at Quay, which can never be reached again.",
-            "Move 1, “Go to Raft”, led away from it, and no way leads back.",
+            "Move 1, “Go to Raft”, led away from Quay, and no way leads back.",
         ],
     ),
     "what was undone": (
@@ -56,9 +55,11 @@ facts: {tide: {name: Tide, values: [low, high]}}
 """,
         "flood",
         [
+            "Move 1, “Open the sluice”, put an end to Tide low, which “Go to Tower” from Quay "
+            "needs.",
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Quay needs Tide low, which can never be so again.",
-            "It was undone by move 1, “Open the sluice”.",
+            "It was undone by move 1, “Open the sluice”, and nothing makes it so again.",
         ],
     ),
     "what is too little": (
@@ -73,9 +74,12 @@ areas:
 """,
         "burn",
         [
+            "Move 2, “Burn oil”, used up Oil, and “Go to Tower” from Quay needs 2 Oil.",
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Quay needs 2 Oil, but no more than 1 can be had together any more.",
-            "“Take Oil” was possible only once.",
+            "It was used up by move 2, “Burn oil”.",
+            "Only “Take Oil” can still give some, once each.",
+            "“Take Oil” was possible only once, and was move 1.",
         ],
     ),
     "what nothing gives": (
@@ -87,50 +91,251 @@ areas:
 """,
         "world",
         [
+            "Nothing in the world gives Bell, and “Go to Tower” from Quay needs it.",
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Quay needs Bell, which can never be had.",
             "Nothing in the world gives it.",
         ],
     ),
+    "too few uses": (
+        """
+items: {bar: {name: Crowbar, uses: 2}}
+areas:
+  quay: {finds: [bar], ways: [{to: shed, lock: shed_door}, {to: hut, lock: hut_door}]}
+  shed: {ways: [{to: crypt, lock: crypt_door, one_way: true}]}
+  crypt: {ways: [tower]}
+  hut: {}
+  tower: {}
+locks: {shed_door: {name: Shed door, wears: bar}, hut_door: {name: Hut door, wears: bar}, crypt_door: {name: Crypt door, wears: bar}}
+""",
+        "hut_door",
+        [
+            "Move 2, “Open Hut door”, used more than could be spared: “Open Shed door” still "
+            "wants Crowbar, 1 of its uses, 1 more is needed then, and 1 can be had.",
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Crypt” from Shed needs Crypt door open, which can never be so.",
+            "“Open Crypt door” needs the player at Shed and Crowbar, which can never be so "
+            "together.",
+            "“Open Shed door” still wants Crowbar, 1 of its uses, 1 more is needed then, and 1 "
+            "can be had.",
+            "Move 2, “Open Hut door”, was the last to use Crowbar.",
+        ],
+    ),
+    "full hands": (
+        """
+items: {stone: Stone, lamp: Lamp}
+carry: [{limit: 1, of: [stone, lamp]}]
+areas:
+  quay: {finds: [stone, lamp], ways: [{to: tower, needs: lamp}]}
+  tower: {}
+""",
+        "quay_stone",
+        [
+            "Move 1, “Take Stone”, gave Stone, and “Take Lamp” needs empty hands.",
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs Lamp, which can never be had.",
+            "“Take Lamp” needs empty hands, which can never be so again.",
+            "Move 1, “Take Stone”, gave Stone, and nothing makes room again.",
+        ],
+    ),
+    "what must not be held": (
+        """
+items: {stone: Stone}
+areas:
+  quay: {finds: [stone], ways: [{to: tower, needs: not stone}]}
+  tower: {}
+""",
+        "quay_stone",
+        [
+            "Move 1, “Take Stone”, gave Stone, and “Go to Tower” from Quay needs no Stone.",
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs no Stone, which can never be so again.",
+            "Move 1, “Take Stone”, gave Stone, and nothing takes it away again.",
+        ],
+    ),
+    "what cannot be brought back": (
+        """
+items: {lens: Lens}
+areas:
+  quay: {ways: [{to: cave, one_way: true}, {to: tower, needs: lens}]}
+  cave: {finds: [lens], ways: [pit]}
+  pit: {}
+  tower: {}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs the player at Quay and Lens, which can never be so "
+            "together.",
+            "No way leads to Quay or Tower with Lens.",
+        ],
+    ),
+    "an amount that is never reached": (
+        """
+meters: {points: {name: Points, from: 0, to: 9}}
+areas:
+  quay: {deeds: {a: {name: Dig, once: true, adds: {points: 2}}, b: {name: Sing, once: true, adds: {points: 2}}}, ways: [{to: tower, needs: points = 5}]}
+  tower: {}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs Points = 5, but it is never more than 4.",
+            "Only “Dig” and “Sing” can still give some, once each.",
+        ],
+    ),
+    "what is changed back": (
+        """
+facts: {awake: false}
+areas:
+  quay: {ways: [pier]}
+  pier: {ways: [tower]}
+  tower: {}
+whenever:
+- {id: tide, when: at pier, moves_to: quay}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "What “Go to Pier” from Quay does is changed back by what happens by itself (tide) "
+            "before the next move.",
+        ],
+    ),
+    "what excludes itself": (
+        """
+facts: {full: false}
+items: {lamp: {name: Lamp, uses: 3}}
+areas:
+  quay: {finds: [lamp], deeds: {refill: {name: Refill, needs: lamp, gives: lamp, sets: {full: true}}}, ways: [{to: tower, needs: full}]}
+  tower: {}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs Full, which can never be so.",
+            "“Refill” would need Lamp and no Lamp, which exclude each other.",
+        ],
+    ),
+    "what ends the game": (
+        """
+items: {key: {name: Key, max: 1}}
+areas:
+  quay: {deeds: {dive: {name: Dive, gives: key, ends: lost}}, ways: [{to: tower, needs: key}]}
+  tower: {}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs Key, which can never be had.",
+            "“Dive” ends the game at once.",
+        ],
+    ),
 }
-BY_MOVE = re.compile(r"by move (\d+), “([^”]*)”")
-LED_AWAY = re.compile(r"Move (\d+), “([^”]*)”, led away")
+SAID = {
+    "a promise": (
+        """
+areas: {quay: {ways: [pond]}, pond: {ways: [tower]}, tower: {}}
+promises: [{never: at pond, because: the pond is for later}]
+""",
+        ("broken_promise", "promise_1"),
+        [
+            "After move 1, “Go to Pond”, it is so: the player at Pond.",
+            "You wrote: the pond is for later",
+        ],
+    ),
+    "an order": (
+        """
+areas: {quay: {ways: [pond, tower]}, pond: {}, tower: {}}
+promises: [{before: [pond is visited, at tower]}]
+""",
+        ("broken_promise", "promise_1"),
+        [
+            "After move 1, “Go to Tower”, it is so: the player at Tower; and never before that: "
+            "has been to Pond."
+        ],
+    ),
+    "a text below one that always comes first": (
+        """
+areas:
+  quay:
+    says: [{when: at quay, text: Waves.}, Gulls.]
+    ways: [tower]
+  tower: {}
+""",
+        ("unheard", "quay"),
+        ["“Gulls.” is never read: wherever it applies, “Waves.” above it comes first."],
+    ),
+    "a text that never applies": (
+        """
+items: {bell: Bell}
+areas:
+  quay: {says: [{when: bell, text: It rings.}, Gulls.], ways: [tower]}
+  tower: {}
+""",
+        ("unheard", "quay"),
+        ["“It rings.” never applies where it would be read, for then it is never so: Bell."],
+    ),
+    "a gate that stops nobody": (
+        """
+items: {bell: Bell}
+areas:
+  quay: {finds: [bell], ways: [{to: pier, needs: bell}]}
+  pier: {ways: [{to: tower, needs: bell, one_way: true}]}
+  tower: {}
+""",
+        ("no_gate", "pier_to_tower"),
+        ["It asks for Bell, and that is so in every play by the time that it can be tried."],
+    ),
+    "a silence": (
+        """
+items: {bell: Bell}
+areas:
+  quay: {finds: [bell], says: [{when: not bell, text: Gulls.}], ways: [tower]}
+  tower: {}
+""",
+        ("silent", "quay"),
+        ["Then the player is at Quay and holds Bell, and no text applies."],
+    ),
+}
+
+
+def head_of(text):
+    """What every world begins with; a bad ending beside the good one where a case wants it."""
+    return HEAD.replace("{won:", "{lost: {kind: bad}, won:") if "lost" in text else HEAD
 
 
 class ByHand(unittest.TestCase):
-    def test_the_chain_ends_where_the_trouble_is(self):
+    def test_the_cause_comes_first_and_the_chain_ends_where_the_trouble_is(self):
         for name, (text, subject, lines) in CASES.items():
-            found = {f.subject: f for f in check(loads(HEAD + text)).findings if f.explanation}
+            found = {
+                f.subject: f for f in check(loads(head_of(text) + text)).findings if f.explanation
+            }
             with self.subTest(name):
                 told = [line.strip() for line in found[subject].explanation]
                 self.assertEqual([t for t in told if not t.startswith("Then the player")], lines)
+
+    def test_what_is_no_tree_is_a_sentence(self):
+        for name, (text, (kind, subject), lines) in SAID.items():
+            found = {(f.kind, f.subject): f for f in check(loads(HEAD + text)).findings}
+            with self.subTest(name):
+                self.assertEqual(list(found[kind, subject].explanation), lines)
 
     def test_each_line_is_set_in_under_what_it_explains(self):
         text, subject, _ = CASES["what was spent"]
         found = check(loads(HEAD + text)).findings
         (finding,) = (f for f in found if (f.kind, f.subject) == ("softlock", subject))
         depths = [len(line) - len(line.lstrip()) for line in finding.explanation]
-        self.assertEqual(depths, [0, 0, 2, 4, 6, 6])
+        self.assertEqual(depths, [0, 0, 0, 2, 4, 6, 6])
+        self.assertTrue(finding.explanation[1].startswith("Then the player"))
 
-
-class Random(unittest.TestCase):
-    def test_moves_that_are_blamed_are_moves_of_the_evidence(self):
-        blamed = 0
-        for seed in range(60):
-            for make in (random_world, stress_world, trade_world):
-                try:
-                    report = check(world_of(make(seed)))
-                except InvalidInput:
-                    continue
-                for finding in report.findings:
-                    for line in finding.explanation:
-                        for pattern in (BY_MOVE, LED_AWAY):
-                            for number, label in pattern.findall(line):
-                                move = finding.evidence[int(number) - 1]
-                                with self.subTest(world=make.__name__, seed=seed, line=line):
-                                    self.assertEqual(move.label, label)
-                                blamed += 1
-        self.assertGreater(blamed, 15)
+    def test_no_explanation_is_longer_than_a_page_can_take(self):
+        told = [
+            f.explanation
+            for path in (DEMO / "draft.yaml", DEMO / "tidewrack.yaml")
+            for f in check(load(str(path))).findings
+        ]
+        self.assertGreater(sum(map(bool, told)), 10)
+        self.assertLessEqual(max(map(len, told)), 13)
 
 
 if __name__ == "__main__":

@@ -5,15 +5,13 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from contextlib import suppress
-from functools import cached_property
 
 from msgspec import Struct
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.hunt import Doom, Hunt, every_doom
 from zubrel.certain.wins import Seeker
-from zubrel.compiled.formulas import Formula
-from zubrel.compiled.operators import Domains
+from zubrel.compiled.future import Future
 from zubrel.compiled.parts import Step
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
@@ -43,23 +41,6 @@ class Certain(Struct, frozen=True):
     def whole(self) -> Future:
         """All that may ever come."""
         return Future(self.relaxation, self.system.start)
-
-
-class Future(Struct, frozen=True, dict=True):
-    """All that may still come after the situation with these `values`, and perhaps more."""
-
-    relaxation: Relaxation
-    values: tuple[int, ...]
-
-    @cached_property
-    def domains(self) -> Domains:
-        """For each variable the values that it may still have."""
-        return self.relaxation.future(self.relaxation.domains(self.values))
-
-    def may_hold(self, formula: Formula) -> bool:
-        """Whether a formula may still come to hold. False is certain."""
-        masks = self.relaxation.operators.masks
-        return masks.holds(masks.of(formula), self.domains)
 
 
 def certain(system: System, work: float, budget: Budget) -> Certain:

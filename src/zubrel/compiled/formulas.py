@@ -95,6 +95,23 @@ def variables_in(formulas: Iterable[Formula]) -> frozenset[int]:
     return frozenset(v for formula in formulas for v in variables_of(formula))
 
 
+def holds(formula: Formula, values: Sequence[int]) -> bool:
+    """Whether a formula holds where the variables have these values."""
+    match formula:
+        case Within(variable, low, high):
+            return low <= values[variable] <= high
+        case Both(parts):
+            return all(holds(p, values) for p in parts)
+        case Either(parts):
+            return any(holds(p, values) for p in parts)
+        case Opposite(part):
+            return not holds(part, values)
+        case AtLeast(count, parts):
+            return sum(holds(p, values) for p in parts) >= count
+        case Load(variables, marks, high):
+            return sum(values[v] for v in variables) + sum(holds(m, values) for m in marks) <= high
+
+
 def both(parts: Iterable[Formula]) -> Formula:
     """The conjunction of `parts`."""
     kept: list[Formula] = []

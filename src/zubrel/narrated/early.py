@@ -3,28 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any, cast
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.certain.hunt import Doom
-from zubrel.certain.stage import Certain, Future
+from zubrel.certain.stage import Certain
 from zubrel.checked.keys import ENDING
-from zubrel.compiled.formulas import Formula
-from zubrel.compiled.parts import Step
-from zubrel.compiled.system import System
-from zubrel.explored.space import NotAsked
+from zubrel.compiled.future import Future
 from zubrel.findings.detectors.softlocks import words_of
 from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.finding import Finding
-from zubrel.findings.judged import AnySpace
 from zubrel.narrated.narrate import told_of
-from zubrel.narrated.reasons.chains import Reasons
+from zubrel.narrated.reasons.explained import Explained, explained
 from zubrel.narrated.replay import Walked, walked_along
 from zubrel.narrated.report import Proof, Report, Told, Win
 from zubrel.narrated.walks import lines_of
 from zubrel.narrated.words import counted
+from zubrel.reasoned.reasons import Reasons, Relaxed
 
 
 class Early(Struct, frozen=True):
@@ -74,13 +70,13 @@ def with_certain(report: Report, early: Early) -> Report:
 
 def explained_by(report: Report, early: Early) -> Report:
     """A whole report, with early explanations of findings without a walk that have none."""
-    known = {(f.kind, f.subject): f.explanation for f in early.findings if not f.evidence}
-    findings = (
-        f
-        if f.explanation or f.evidence
-        else replace(f, explanation=known.get((f.kind, f.subject), ()))
-        for f in report.findings
-    )
+    known = {(f.kind, f.subject): f for f in early.findings if not f.evidence}
+    findings = []
+    for finding in report.findings:
+        other = known.get((finding.kind, finding.subject))
+        if other is not None and not finding.explanation and not finding.evidence:
+            finding = replace(finding, explanation=other.explanation, why=other.why)
+        findings.append(finding)
     return replace(report, findings=tuple(findings))
 
 
@@ -102,8 +98,9 @@ def _every(certain: Certain) -> Iterator[Told]:
     for doom in certain.dooms:
         yield _told(certain, doom)
     for finding in _unreachable(certain):
-        reasons = Reasons(cast(AnySpace, _View(certain.system)), certain.whole)
-        yield _without_walk(finding, [] if finding.cause else reasons.of(finding.subject))
+        reasons = Reasons(certain.system, Relaxed(certain.whole))
+        trees = () if finding.cause else reasons.of(finding.subject)
+        yield _without_walk(finding, explained(reasons, trees))
 
 
 def _unreachable(certain: Certain) -> Iterator[Finding]:
@@ -117,9 +114,10 @@ def _unreachable(certain: Certain) -> Iterator[Finding]:
     yield from UNREACHABLE.conclude(certain.system.world, unreached)
 
 
-def _without_walk(finding: Finding, reasons: Sequence[str]) -> Told:
+def _without_walk(finding: Finding, reasons: Explained) -> Told:
     """A finding of which no walk can be shown, because there is none."""
-    return replace(told_of(finding, (), reasons), certain=True, proof=Proof(()))
+    told = told_of(finding, (), reasons.lines())
+    return replace(told, why=reasons.why, certain=True, proof=Proof(()))
 
 
 def win_of(certain: Certain) -> Win | None:
@@ -146,25 +144,14 @@ def _told(certain: Certain, doom: Doom) -> Told:
         else "Then the player is stuck: there is no move at all."
     )
     finding = Finding(doom.kind, "error", rule.id, words_of(world, rule, doom.by_luck), rule.span)
-    reasons = (aftermath, *_reasons(certain, after, walked))
-    told = told_of(finding, lines_of(world, walked), reasons)
+    reasons = _reasons(certain, after, walked)
+    told = told_of(finding, lines_of(world, walked), reasons.lines((aftermath,)))
     proof = Proof(lines_of(world, before)[len(walked) - 1 :])
-    return replace(told, shortest=False, certain=True, proof=proof)
+    return replace(told, why=reasons.why, shortest=False, certain=True, proof=proof)
 
 
-def _reasons(certain: Certain, future: Future, walked: Sequence[Walked]) -> list[str]:
+def _reasons(certain: Certain, future: Future, walked: Sequence[Walked]) -> Explained:
     """Why no win is left, as far as it can be told by what may still come."""
-    return Reasons(cast(AnySpace, _View(certain.system)), future, walked).of_no_win()
-
-
-class _View:
-    """Answers for `Reasons` from a future; what only a search knows is `NotAsked`."""
-
-    def __init__(self, system: System) -> None:
-        self.system = system
-
-    def allows(self, future: Future, formula: Formula) -> bool:
-        return future.may_hold(formula)
-
-    def possible(self, step: Step) -> Any:
-        raise NotAsked(step.rule.id)
+    steps = [(w.rule, w.before, w.after) for w in walked]
+    reasons = Reasons(certain.system, Relaxed(future), steps)
+    return explained(reasons, reasons.of_no_win())

@@ -6,23 +6,32 @@ from collections.abc import Callable, Iterable, Iterator
 
 from msgspec.structs import replace
 
-from zubrel.base.budget import LimitReached
+from zubrel.base.budget import Budget, LimitReached, Limits
 from zubrel.checked.conditions import DONE
 from zubrel.checked.keys import ENDING, PLACE
+from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula
+from zubrel.compiled.future import Future
+from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.find import Conclusions
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.judged import AnySpace
 from zubrel.narrated.atlas import sketch
 from zubrel.narrated.progress import progress_of
-from zubrel.narrated.reasons.chains import Reasons
+from zubrel.narrated.reasons.explained import Explained, explained
+from zubrel.narrated.reasons.sentences import TOLD, sentences
 from zubrel.narrated.replay import Walked, replay
 from zubrel.narrated.report import MoveLine, Point, Report, Told, Win
 from zubrel.narrated.walks import lines_of
 from zubrel.narrated.words import counted
+from zubrel.reasoned.claims import Node
+from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, Situation
 
-MOST_EXPLAINED = 12
+MOST_EXPLAINED = 60
+"""Findings of one kind that are explained, in their order."""
+EXPLAINED = ("unreachable", "missable", "too_early", *TOLD)
+"""Kinds of findings with a reason, beside those after which there is no win."""
 SHOWN = {"held": 1, "open": 1, "quest": DONE}
 """By kind of a part of a situation: from which value on its thing was surely reached."""
 
@@ -73,6 +82,24 @@ def told_of(
     )
 
 
+def _trees(reasons: Reasons, finding: Finding) -> tuple[Node, ...]:
+    """What is never again after the evidence of a finding, or never at all."""
+    if finding.hopeless:
+        return reasons.of_no_win()
+    match finding.kind:
+        case "missable" | "too_early":
+            return reasons.of_having(finding.subject)
+        case "unreachable":
+            return reasons.of(finding.subject)
+        case "broken_promise":
+            return reasons.of_promise(finding.subject)
+    return ()
+
+
+def _steps(walked: Iterable[Walked]) -> list[tuple[Rule, Situation, Situation]]:
+    return [(w.rule, w.before, w.after) for w in walked]
+
+
 class _Narrator:
     def __init__(self, conclusions: Conclusions) -> None:
         self.conclusions = conclusions
@@ -80,10 +107,12 @@ class _Narrator:
         self.space = conclusions.judged.space
         self.world = conclusions.judged.system.world
         self.walker = conclusions.judged.system.walker
-        self.explained = 0
+        self.explained: dict[str, int] = {}
+        """By kind: how many findings have been explained."""
         self.seen: AnySpace = self.space
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
+        self.relaxation: Relaxation | None = None
         self.walks: dict[tuple[int, ...], tuple[Walked, ...]] = {}
         self.lines: dict[int, tuple[MoveLine, ...]] = {}
         """By the identity of a walk in `walks`, which keeps it."""
@@ -181,9 +210,8 @@ class _Narrator:
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
         explanation = self._explanation(finding, walked)
-        told = told_of(
-            finding, self._lines(walked), (*self._aftermath(finding, walked), *explanation)
-        )
+        lines = explanation.lines(self._aftermath(finding, walked))
+        told = replace(told_of(finding, self._lines(walked), lines), why=explanation.why)
         points = tuple(self._point(c) for c in finding.closings)
         shortest = finding.trace is None or finding.trace.shortest
         return replace(told, points=points, shortest=shortest)
@@ -194,51 +222,70 @@ class _Narrator:
             self.lines[key] = lines_of(self.world, walked)
         return self.lines[key]
 
-    def _aftermath(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
+    def _aftermath(self, finding: Finding, walked: tuple[Walked, ...]) -> tuple[str, ...]:
         """Whether somebody who cannot win any more has moves left."""
         if not (finding.hopeless and walked):
-            return []
+            return ()
         doomed = finding.situations
         many = "" if doomed is None else f" ({counted(doomed, 'situation')})"
         if self.walker.moves(walked[-1].after):
-            return [f"Then the player is wandering: there are moves, but no win{many}."]
-        return [f"Then the player is stuck: there is no move at all{many}."]
+            return (f"Then the player is wandering: there are moves, but no win{many}.",)
+        return (f"Then the player is stuck: there is no move at all{many}.",)
 
-    def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
-        if finding.hopeless:
-            self.explained += 1
-            if self.explained > MOST_EXPLAINED:
-                return []
-        elif finding.kind != "unreachable" or finding.cause is not None:
-            return []
+    def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
+        if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
+            return Explained()
+        self.explained[finding.kind] = self.explained.get(finding.kind, 0) + 1
+        if self.explained[finding.kind] > MOST_EXPLAINED:
+            return Explained()
         try:
             with self.conclusions.explaining():
                 return self._reasons(finding, walked)
         except (LimitReached, MemoryError):
-            return []
+            return Explained()
 
-    def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> list[str]:
+    def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
         """The explanation; a closer look is taken as long as something cannot be answered."""
+        if self.space.merged and finding.kind not in TOLD:
+            relaxed = self._at_a_glance(finding, walked)
+            if relaxed is not None:
+                return relaxed
         while True:
-            if finding.hopeless:
-                here = self.seen.at_end_of(finding.trace or Trace(()))
+            future = self.seen.everything
+            if finding.trace is not None:
+                here = self.seen.at_end_of(finding.trace)
                 (future,) = self.seen.reached_from([here])
-                reasons = Reasons(self.seen, future, walked)
-                lines = reasons.of_no_win()
-            else:
-                reasons = Reasons(self.seen, self.seen.everything)
-                lines = reasons.of(finding.subject)
+            behind = Behind(self.seen, future)
+            reasons = Reasons(self.judged.system, behind, _steps(walked), behind.possible)
+            explanation = explained(reasons, _trees(reasons, finding))
+            said = sentences(reasons, finding, walked)
+            if said is not None:
+                explanation = replace(explanation, chain=(*explanation.chain, *said))
             if not reasons.unasked:
-                return lines
+                return explanation
             if self.asked.keys() >= reasons.unasked.keys():
-                return []  # asked for, and still not known
+                return Explained()  # asked for, and still not known
             closer = self.conclusions.closer and self.conclusions.closer(
                 [*self.asked, *reasons.unasked]
             )
             if closer is None:
-                return []
+                return Explained()
             self.asked |= reasons.unasked
             self.seen = closer
+
+    def _at_a_glance(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
+        """The explanation where sets of values give a whole one, which takes milliseconds."""
+        system = self.judged.system
+        if self.relaxation is None:
+            self.relaxation = Relaxation(system, Budget(Limits()))
+        here = walked[-1].after if walked else self.walker.start()
+        future = Future(self.relaxation, tuple(system.values(here)))
+        reasons = Reasons(system, Relaxed(future), _steps(walked))
+        trees = _trees(reasons, finding)
+        wanted = sum(e.good for e in self.world.endings.values()) if finding.hopeless else 1
+        if len(trees) < wanted or not all(tree.is_complete for tree in trees):
+            return None
+        return explained(reasons, trees)
 
     def _point(self, closing: Closing) -> Point:
         described = self.world.described(closing.trace.steps[-1].rule)

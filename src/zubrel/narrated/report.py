@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from msgspec import Struct
 
 from zubrel.base.source import Span
@@ -44,6 +46,19 @@ class Proof(Struct, frozen=True):
     before: tuple[MoveLine, ...]
 
 
+class Because(Struct, frozen=True):
+    """A claim of a reason: its name, a text, its data as JSON has it, and what it follows from.
+
+    `note` is that of `reasoned.claims.Node`.
+    """
+
+    claim: str
+    text: str
+    data: dict[str, Any]
+    why: tuple[Because, ...]
+    note: str
+
+
 class Told(Struct, frozen=True):
     """A finding in words; `shortest` when no evidence with fewer moves exists.
 
@@ -65,6 +80,7 @@ class Told(Struct, frozen=True):
     shortest: bool = True
     certain: bool = False
     proof: Proof | None = None
+    why: tuple[Because, ...] = ()
 
 
 class Win(Struct, frozen=True):

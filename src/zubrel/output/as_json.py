@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from typing import Any
 
 from zubrel import __version__
-from zubrel.narrated.report import MoveLine, Report, Told
+from zubrel.narrated.report import Because, MoveLine, Report, Told
 
-FORMAT = 1
+FORMAT = 2
 """The version of these objects: it changes when a key goes or changes its meaning."""
 
 
@@ -98,6 +98,7 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "evidence": [move_as_json(m) for m in finding.evidence],
         "shortest": finding.shortest,
         "explanation": "\n".join(finding.explanation) or None,
+        "why": [_because(b) for b in finding.why],
         "situations": finding.situations,
         "closed_by": [
             {"rule": p.rule, "evidence": [move_as_json(m) for m in p.moves]} for p in finding.points
@@ -107,6 +108,13 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "because": finding.because,
         **_proof(finding),
     }
+
+
+def _because(claim: Because) -> dict[str, Any]:
+    """A claim with its data, its text, and what it follows from."""
+    note = {"note": claim.note} if claim.note else {}
+    why = [_because(b) for b in claim.why]
+    return {"claim": claim.claim, **claim.data, "text": claim.text, **note, "why": why}
 
 
 def _proof(finding: Told) -> dict[str, Any]:

@@ -1,1 +1,1 @@
-"""Findings -> reasons in words."""
+"""Trees of claims in words: sentences, and plain data with a text for each claim."""

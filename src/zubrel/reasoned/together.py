@@ -9,14 +9,24 @@ really needed, though there may be more.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from msgspec import Struct, field
 
-from zubrel.checked.conditions import All, Any, Cond, CountOf, Holds
-from zubrel.checked.effects import Give, SetMark
+from zubrel.checked.conditions import (
+    DONE,
+    FAILED,
+    All,
+    Any,
+    Cond,
+    CountOf,
+    Holds,
+    Marked,
+    QuestIs,
+)
+from zubrel.checked.effects import Effect, Give, SetMark, Take, Wear
 from zubrel.checked.world import Rule, World
-from zubrel.narrated.reasons.makers import makes
+from zubrel.reasoned.makers import makes
 
 Needed = frozenset[str]
 
@@ -43,14 +53,17 @@ class Together(Struct):
     holds: Callable[[Cond], bool]
     demand: Callable[[Rule], Cond]
     known: dict[Cond, Needed | None] = field(default_factory=dict)
+    makers: dict[Cond, list[Rule]] = field(default_factory=dict)
+    """For each atom the rules that make it true, where it is not and does not come by itself."""
 
     def shortages(self, condition: Cond) -> list[Shortage]:
         """The items of which every way to `condition` wants more than can ever be had."""
         rules = self.needed(condition)
         shortages = []
-        for item in dict.fromkeys(t.item for r in rules for t in r.takes):
-            takers = tuple(r for r in rules if any(t.item == item for t in r.takes))
-            taken = sum(t.count for r in takers for t in r.takes if t.item == item)
+        used = {r.id: used_by(r) for r in rules}
+        for item in dict.fromkeys(item for r in rules for item in used[r.id]):
+            takers = tuple(r for r in rules if item in used[r.id])
+            taken = sum(used[r.id][item] for r in takers)
             kept, left = _kept(condition, item), self._left(item)
             if left is not None and taken + kept > left:
                 shortages.append(Shortage(item, takers, taken, kept, left))
@@ -58,29 +71,42 @@ class Together(Struct):
 
     def _left(self, item: str) -> int | None:
         """How many of an item there can be in all; None: no bound is known."""
-        # rewards and happenings are not counted, so nothing can be said
-        if self._by_itself(Holds(item, ">=", 1)):
-            return None
         once: dict[object, int] = {}
+        for name, effects, is_once in self._still_by_itself():
+            gives = _given(effects, item)
+            if gives and not is_once:
+                return None
+            once[name] = gives * (self.world.items[item].uses or 1)
         for rule in self.rules:
             for outcome in rule.outcomes:
-                gives = sum(
-                    e.count for e in outcome.effects if isinstance(e, Give) and e.item == item
-                )
+                gives = _given(outcome.effects, item)
                 if gives:
                     marks = [e for e in outcome.effects if isinstance(e, SetMark)]
                     if not marks:
                         return None
                     # outcomes that share a mark exclude each other
-                    once[marks[0]] = max(once.get(marks[0], 0), gives)
+                    each = gives * (self.world.items[item].uses or 1)
+                    once[marks[0]] = max(once.get(marks[0], 0), each)
         most = self.world.items[item].most
         held = next(n for n in range(most, -1, -1) if self.holds(Holds(item, ">=", n)))
         return held + sum(once.values())
 
+    def _still_by_itself(self) -> Iterator[tuple[str, tuple[Effect, ...], bool]]:
+        """What may still happen without a move of its own: a name, effects, whether once only.
+
+        A quest that has ended never ends again.
+        """
+        for quest in self.world.quests.values():
+            ended = any(self.holds(QuestIs(quest.id, state)) for state in (DONE, FAILED))
+            if quest.reward and not ended:
+                yield quest.id, quest.reward, True
+        for happening in self.world.happenings:
+            if not (happening.once and self.holds(Marked("done", happening.id))):
+                yield happening.id, happening.outcome.effects, happening.once
+
     def _by_itself(self, atom: Cond) -> bool:
         """Whether it may come true without a move of its own: nothing is said about that."""
-        rewards = any(makes(q.reward, atom) for q in self.world.quests.values())
-        return rewards or any(makes(h.outcome.effects, atom) for h in self.world.happenings)
+        return any(makes(effects, atom) for _, effects, _ in self._still_by_itself())
 
     def needed(self, condition: Cond) -> list[Rule]:
         """The rules that every way to `condition` must use, in the order of the world."""
@@ -109,9 +135,14 @@ class Together(Struct):
                     pending += _leaves(self.demand(rule))
 
     def _rules_that_make(self, atom: Cond) -> list[Rule]:
-        if self.holds(atom) or self._by_itself(atom):
-            return []
-        return [rule for rule in self.rules if any(makes(o.effects, atom) for o in rule.outcomes)]
+        if atom not in self.makers:
+            free = self.holds(atom) or self._by_itself(atom)
+            self.makers[atom] = [
+                rule
+                for rule in (() if free else self.rules)
+                if any(makes(o.effects, atom) for o in rule.outcomes)
+            ]
+        return self.makers[atom]
 
     def _of_atom(self, atom: Cond) -> Needed | None:
         """What an atom needs; None: everything, as nothing is known to make it yet."""
@@ -140,6 +171,20 @@ class Together(Struct):
             case CountOf():
                 return frozenset()
         return self.known.get(condition, frozenset())
+
+
+def used_by(rule: Rule) -> dict[str, int]:
+    """How much of each item a rule takes or wears, whatever luck does; of a tool, uses."""
+    used: dict[str, int] = {}
+    for effect in rule.outcomes[0].effects:
+        if isinstance(effect, Take | Wear):
+            count = effect.count if isinstance(effect, Take) else 1
+            used[effect.item] = used.get(effect.item, 0) + count
+    return used
+
+
+def _given(effects: Iterable[Effect], item: str) -> int:
+    return sum(e.count for e in effects if isinstance(e, Give) and e.item == item)
 
 
 def _kept(condition: Cond, item: str) -> int:

@@ -1,0 +1,77 @@
+"""Conditions -> text of the world language, where it can say them."""
+
+from __future__ import annotations
+
+from zubrel.checked.conditions import (
+    QUEST_STATES,
+    All,
+    Any,
+    At,
+    Beaten,
+    Cond,
+    CountOf,
+    FactIs,
+    Holds,
+    Level,
+    LiesAt,
+    LockOpen,
+    Marked,
+    Not,
+    QuestIs,
+    Stored,
+)
+from zubrel.checked.world import World
+
+
+class NoWords(Exception):
+    """The world language cannot say it: progress of goals, stocks, room."""
+
+
+def written(world: World, condition: Cond) -> str:
+    """A condition as an author would write it. Raises `NoWords`."""
+    match condition:
+        case All(parts) if parts:
+            return " and ".join(_grouped(world, p) for p in parts)
+        case Any(parts) if parts:
+            return " or ".join(_grouped(world, p) for p in parts)
+        case CountOf(count, parts):
+            return f"{count} of ({', '.join(written(world, p) for p in parts)})"
+        case Not(LockOpen(lock)):
+            return f"{lock} is shut"
+        case Not(FactIs(fact, value)) if not world.facts[fact].true_false:
+            return f"{fact} != {world.facts[fact].values[value]}"
+        case Not(part):
+            return f"not {_grouped(world, part)}"
+    return _atom(world, condition)
+
+
+def _atom(world: World, atom: Cond) -> str:
+    match atom:
+        case Holds(item, operator, number):
+            return f"{item} {operator} {number}"
+        case Level(meter, operator, number):
+            return f"{meter} {operator} {number}"
+        case FactIs(fact, value):
+            if world.facts[fact].true_false:
+                return fact if value else f"not {fact}"
+            return f"{fact} = {world.facts[fact].values[value]}"
+        case At(area):
+            return f"at {area}"
+        case LockOpen(lock):
+            return f"{lock} is open"
+        case Marked(kind, subject):
+            return f"{subject} is {kind}"
+        case QuestIs(quest, state):
+            return f"{quest} is {QUEST_STATES[state]}"
+        case Stored(store, item, ">=", 1):
+            return f"{item} is in {store}"
+        case LiesAt(item, area):
+            return f"{item} lies at {area}"
+        case Beaten(foe, count) if count == world.foes[foe].count:
+            return f"{foe} is beaten"
+    raise NoWords(atom)
+
+
+def _grouped(world: World, part: Cond) -> str:
+    text = written(world, part)
+    return f"({text})" if isinstance(part, All | Any) else text

@@ -1,0 +1,84 @@
+"""Trees of claims -> one sentence: what was done that mattered, and what it was needed for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct
+
+from zubrel.compiled.formulas import Formula, both
+from zubrel.compiled.parts import PLACE
+from zubrel.narrated.reasons.naming import Naming, is_place, upper
+from zubrel.reasoned.claims import Cannot, Never, Node, Only, Took, Wanted
+from zubrel.reasoned.leaves import GOING_ON
+
+
+class _Leaf(Struct, frozen=True):
+    """A leaf of a tree: what it made impossible, who needed that, and all that was needed then."""
+
+    claim: Took | Only | Wanted
+    formula: Formula
+    maker: str | None
+    asked: Formula
+
+
+def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
+    """The sentence; None where nothing is known that says it. `moves` has the evidence."""
+    leaves = [leaf for tree in trees for leaf in _leaves(tree, None, None, None)]
+    took = [(leaf.claim, leaf) for leaf in leaves if isinstance(leaf.claim, Took)]
+    # the last move is what a finding is about
+    last = next((pair for pair in took if pair[0].move == moves), None)
+    short = next((leaf.claim for leaf in leaves if isinstance(leaf.claim, Wanted)), None)
+    if short is not None:
+        words = naming.shortage(short)
+        if last is None or naming.subject(last[0]) != naming.world.name_of(short.item):
+            return words
+        return f"{upper(naming.move(last[0]))}, used more than could be spared: {words}"
+    if last is not None:
+        return _of_move(naming, *last)
+    for leaf in leaves:
+        if isinstance(leaf.claim, Only) and not leaf.claim.makers:
+            asker = "" if leaf.maker is None else f", and {naming.maker(leaf.maker)} needs it"
+            if is_place(leaf.formula):
+                return f"No way leads to {naming.place(leaf.formula)}{asker}."
+            if naming.is_amount(leaf.formula):
+                return f"Nothing in the world gives {naming.words(leaf.asked)}{asker}."
+    return _of_move(naming, *max(took, key=lambda pair: pair[0].move)) if took else None
+
+
+def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
+    """What a move of the evidence did, and who needs what it took away."""
+    where = upper(naming.move(claim))
+    asker = "" if leaf.maker is None else naming.maker(leaf.maker)
+    if claim.variable == PLACE:
+        needs = f", and {asker} needs {naming.words(leaf.asked)}" if asker else ""
+        return f"{where}, led away from {naming.left(claim)} for good{needs}."
+    words = naming.words(leaf.asked)
+    if naming.is_raised(claim):
+        gave = f"{where}, gave {naming.subject(claim)}"
+        return f"{gave}, and {asker} needs {words}." if asker else f"{gave}."
+    needs = f", and {asker} needs {words}." if asker else "."
+    if naming.is_amount(leaf.formula):
+        if words == naming.subject(claim) and asker:
+            needs = f", which {asker} needs."
+        return f"{where}, {naming.what(claim)} {naming.subject(claim)}{needs}"
+    return f"{where}, put an end to {words}" + (f", which {asker} needs." if asker else ".")
+
+
+def _leaves(
+    node: Node, formula: Formula | None, maker: str | None, asked: Formula | None
+) -> Iterator[_Leaf]:
+    """The nearest to the root first."""
+    match node.claim:
+        case Never(own):
+            formula = own
+        case Only(own, makers):
+            formula = own
+            if not makers:
+                yield _Leaf(node.claim, own, maker, asked or own)
+        case Cannot(asker, parts):
+            maker, asked = asker, both(p for p in parts if p != GOING_ON)
+        case (Took() | Wanted()) as leaf if formula is not None:
+            yield _Leaf(leaf, formula, maker, asked or formula)
+    for child in node.why:
+        yield from _leaves(child, formula, maker, asked)

@@ -1,0 +1,120 @@
+"""What stands in a sentence about a claim: names of makers, and what a move did."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zubrel.compiled.formulas import Either, Formula, Within
+from zubrel.compiled.parts import PLACE
+from zubrel.compiled.system import System
+from zubrel.narrated.reasons.formula_words import formula_words
+from zubrel.narrated.words import listed
+from zubrel.reasoned.claims import Took, Wanted
+from zubrel.reasoned.together import used_by
+
+MOST_NAMED = 4
+"""Things of one kind that are named in a sentence."""
+
+
+class Naming:
+    """Names and small phrases of one world."""
+
+    def __init__(self, system: System) -> None:
+        self.system = system
+        self.world = system.world
+
+    def words(self, formula: Formula) -> str:
+        """A formula as a noun phrase."""
+        return formula_words(self.system, formula)
+
+    def place(self, formula: Formula) -> str:
+        """The names of the areas of which a formula speaks."""
+        return self.words(formula).removeprefix("the player at ")
+
+    def label(self, rule: str) -> str:
+        """A rule by its label."""
+        return f"“{self.world.rule(rule).label}”"
+
+    def several(self, names: Sequence[str]) -> str:
+        """Names as a list, of many the first ones."""
+        each = list(dict.fromkeys(names))
+        if len(each) > MOST_NAMED:
+            each = [*each[: MOST_NAMED - 1], f"{len(each) - MOST_NAMED + 1} more"]
+        return listed(each)
+
+    def maker(self, maker: str) -> str:
+        """Whatever makes something true, for a sentence."""
+        for rule in self.world.rules:
+            if rule.id == maker:
+                return self.world.described(rule)
+        if maker in self.world.quests:
+            return f"the quest {self.world.name_of(maker)}"
+        if maker in self.world.endings:
+            return f"the ending {self.world.name_of(maker)}"
+        return f"what happens by itself ({maker})"
+
+    def move(self, claim: Took) -> str:
+        """A move of the evidence by its number and its label."""
+        return f"move {claim.move}, {self.label(claim.rule)}"
+
+    def subject(self, claim: Took) -> str:
+        """The name of what a move has changed."""
+        kind, subject = self._key(claim)
+        return self.world.name_of(subject.split()[0]) if subject else f"the {kind}"
+
+    def left(self, claim: Took) -> str:
+        """The name of the area that a move has left."""
+        return self.world.name_of(str(self.system.variables[claim.variable].value(claim.old)))
+
+    def is_raised(self, claim: Took) -> bool:
+        """Whether a move gave what had better not been had."""
+        return self._key(claim)[0] == "held" and claim.new > claim.old
+
+    def what(self, claim: Took) -> str:
+        """What happened to a variable, as a participle."""
+        match self._key(claim)[0]:
+            case "held":
+                return "used up" if claim.new == 0 else "used"
+            case "meter":
+                return "raised" if claim.new > claim.old else "lowered"
+            case "open":
+                return "shut"
+            case "quest":
+                return "over"
+        return "undone"
+
+    def _key(self, claim: Took) -> tuple[str, str]:
+        return self.system.variables[claim.variable].key
+
+    def is_amount(self, formula: Formula) -> bool:
+        """Whether a formula asks for so many of an item at least."""
+        if not isinstance(formula, Within):
+            return False
+        variable = self.system.variables[formula.variable]
+        return variable.key[0] == "held" and formula.high >= variable.high
+
+    def shortage(self, claim: Wanted) -> str:
+        """What several moves still to be made want, and how much of it is left."""
+        names = listed([self.label(u) for u in claim.users])
+        taken = sum(used_by(self.world.rule(u))[claim.item] for u in claim.users)
+        want = "wants" if len(claim.users) == 1 else "want"
+        kept = claim.number - taken
+        more = f", {kept} more {'is' if kept == 1 else 'are'} needed then" if kept else ""
+        item = self.world.name_of(claim.item)
+        uses = " of its uses" if self.world.items[claim.item].uses is not None else " in all"
+        return f"{names} still {want} {item}, {taken}{uses}{more}, and {claim.left} can be had."
+
+
+def is_place(formula: Formula) -> bool:
+    """Whether a formula tells only where the player is."""
+    match formula:
+        case Within(variable):
+            return variable == PLACE
+        case Either(parts):
+            return all(is_place(p) for p in parts)
+    return False
+
+
+def upper(text: str) -> str:
+    """The text as the beginning of a sentence."""
+    return text[:1].upper() + text[1:]

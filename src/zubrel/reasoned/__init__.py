@@ -1,0 +1,1 @@
+"""Why something can never be: trees of claims, each proved against what can still come."""

@@ -1,0 +1,131 @@
+"""Formulas -> conditions of the world, as far as the language has words for them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from zubrel.checked.conditions import (
+    All,
+    Any,
+    At,
+    Beaten,
+    Cond,
+    CountOf,
+    FactIs,
+    GoalMet,
+    Holds,
+    InStock,
+    Level,
+    LiesAt,
+    LockOpen,
+    Marked,
+    Not,
+    QuestIs,
+    Stored,
+)
+from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
+from zubrel.compiled.parts import ENDING, PLACE
+from zubrel.compiled.system import System
+
+Compared = Callable[[str, int], Cond]
+MARKS = ("visited", "taken", "done", "met")
+
+
+def as_condition(system: System, formula: Formula) -> Cond | None:
+    """The condition that holds exactly where a formula does; None where none can be written."""
+    match formula:
+        case Both(parts) | Either(parts) | AtLeast(_, parts):
+            conditions = [as_condition(system, p) for p in parts]
+            known = tuple(c for c in conditions if c is not None)
+            if len(known) < len(parts):
+                return None
+            match formula:
+                case Both():
+                    return All(known)
+                case Either():
+                    return Any(known)
+            return CountOf(formula.count, known)
+        case Opposite(part):
+            denied = as_condition(system, part)
+            return None if denied is None else Not(denied)
+        case Load():
+            return None
+        case Within():
+            return _of_test(system, formula)
+
+
+def _of_test(system: System, test: Within) -> Cond | None:
+    variable = system.variables[test.variable]
+    kind, subject = variable.key
+    values = range(test.low, test.high + 1)
+    if test.variable == PLACE:
+        return _any([At(variable.names[n]) for n in values])
+    if test.variable == ENDING:
+        return None
+    match kind:
+        case "held":
+            return _amount(test, variable.low, variable.high, lambda o, n: Holds(subject, o, n))
+        case "meter":
+            return _amount(test, variable.low, variable.high, lambda o, n: Level(subject, o, n))
+        case "stored":
+            store, item = subject.split()
+            return _amount(
+                test, variable.low, variable.high, lambda o, n: Stored(store, item, o, n)
+            )
+        case "fact":
+            return _any([FactIs(subject, n) for n in values])
+        case "quest":
+            return _any([QuestIs(subject, n) for n in values])
+        case "lies":
+            return _lying(subject, variable.names, values)
+    return _of_progress(system, test, kind, subject)
+
+
+def _of_progress(system: System, test: Within, kind: str, subject: str) -> Cond | None:
+    """What only counts up: tests of whether it has come so far."""
+    variable = system.variables[test.variable]
+    made: Cond
+    match kind:
+        case "open":
+            made = LockOpen(subject)
+        case "beaten":
+            number = test.low if test.low > variable.low else test.high + 1
+            made = Beaten(subject, number)
+        case "stock" if test.low <= 1 <= test.high == variable.high or test.high == 0:
+            made = InStock(*subject.split())
+        case "goal" if test.high == variable.high and test.low == variable.high:
+            quest, number_of = subject.split()
+            made = GoalMet(quest, int(number_of))
+        case "goal" if test.low == variable.low and test.high == variable.high - 1:
+            quest, number_of = subject.split()
+            made = GoalMet(quest, int(number_of))
+        case _ if kind in MARKS:
+            made = Marked(kind, subject)
+        case _:
+            return None
+    return made if test.high == variable.high else Not(made) if test.low == variable.low else None
+
+
+def _amount(test: Within, low: int, high: int, compared: Compared) -> Cond:
+    if test.low == test.high:
+        if test.low >= high:
+            return compared(">=", test.low)
+        return compared("<=", low) if test.low == low else compared("=", test.low)
+    above = [compared(">=", test.low)] if test.low > low else []
+    below = [compared("<=", test.high)] if test.high < high else []
+    parts = (*above, *below)
+    return parts[0] if len(parts) == 1 else All(parts)
+
+
+def _lying(item: str, names: tuple[str, ...], values: range) -> Cond | None:
+    """Where an item lies; the first value stands for nowhere."""
+    if 0 not in values:
+        return _any([LiesAt(item, names[n]) for n in values])
+    others = _any([LiesAt(item, names[n]) for n in range(len(names)) if n not in values])
+    return None if others is None else Not(others)
+
+
+def _any(conditions: list[Cond]) -> Cond | None:
+    if not conditions:
+        return None
+    return conditions[0] if len(conditions) == 1 else Any(tuple(conditions))

@@ -1,0 +1,148 @@
+"""What a tree ends in: moves of the evidence, and how much there can be of an amount."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Protocol
+
+from msgspec import Struct
+
+from zubrel.compiled.formulas import FALSE, TRUE, Both, Formula, Within, both, holds, variables_of
+from zubrel.compiled.parts import ENDING
+from zubrel.compiled.system import System
+from zubrel.explored.space import NotAsked
+from zubrel.reasoned.claims import AtMost, Done, Node, Took
+from zubrel.reasoned.counting import most_carried, single_gains
+from zubrel.reasoned.formulas import literals_of
+from zubrel.reasoned.sources import Maker, makers_of
+
+AMOUNTS = ("held", "meter", "stored", "beaten")
+"""Kinds of variables that are counted."""
+GOING_ON = Within(ENDING, 0, 0)
+
+
+class View(Protocol):
+    """What can still come, behind one question. A `no` is certain; `exact`: so is a `yes`."""
+
+    exact: bool
+
+    def allows(self, formula: Formula) -> bool:
+        """Whether a formula holds in some situation from here on. Raises `NotAsked`."""
+        ...
+
+
+class Past(Struct, frozen=True):
+    """A move of the evidence: its rule, and the values of all variables before and after it."""
+
+    rule: str
+    before: tuple[int, ...]
+    after: tuple[int, ...]
+
+
+class Leaves:
+    """Answers for one future. `past` are the moves of the evidence that lead into it, to `here`.
+
+    `unasked` are formulas that the view cannot answer: with any of them nothing built on it is
+    worth anything.
+    """
+
+    def __init__(
+        self, system: System, view: View, here: Sequence[int], past: Sequence[Past] = ()
+    ) -> None:
+        self.system = system
+        self.view = view
+        self.here = here
+        self.past = past
+        self.unasked: dict[Formula, None] = {}
+        self.known: dict[Formula, bool] = {}
+        self.makers = makers_of(system)
+
+    def is_never(self, formula: Formula) -> bool:
+        """Whether it is certain that a formula holds in no situation from here on."""
+        if formula not in self.known:
+            if formula in (TRUE, FALSE):
+                return formula == FALSE
+            if self._is_beyond(formula):
+                return True
+            try:
+                self.known[formula] = not self.view.allows(formula)
+            except NotAsked:
+                self.unasked[formula] = None
+                return False
+        return self.known[formula]
+
+    def _is_beyond(self, formula: Formula) -> bool:
+        """Whether a test asks for more than its variable can ever be."""
+        if isinstance(formula, Both):
+            return any(self._is_beyond(p) for p in formula.parts)
+        if not isinstance(formula, Within):
+            return False
+        return formula.low > self.system.variables[formula.variable].high
+
+    def taken(self, formula: Formula) -> list[Node]:
+        """The last move of the evidence after which a formula did not hold any more."""
+        for number in range(len(self.past), 0, -1):
+            move = self.past[number - 1]
+            if holds(formula, move.before) and not holds(formula, move.after):
+                return [
+                    Node(Took(number, move.rule, v, old, new))
+                    for v, (old, new) in enumerate(zip(move.before, move.after, strict=True))
+                    if old != new and asks(formula, v)
+                ]
+        return []
+
+    def at_most(self, test: Within) -> AtMost | None:
+        """How much there is of an amount of which there is never enough."""
+        variable = self.system.variables[test.variable]
+        if variable.key[0] not in AMOUNTS or test.low <= variable.low:
+            return None
+        if not self.is_never(Within(test.variable, test.low, max(test.high, variable.high))):
+            return None  # there is more, but never just so many
+        possible = [
+            m
+            for m in self.makers
+            if any(c.variable == test.variable for c in m.changes)
+            and self.done(m) is None
+            and not self.is_never(both((*literals_of(m.guard), GOING_ON)))
+        ]
+        gains = single_gains(self.system, test.variable, possible)
+        counted = variable.high
+        if gains is not None:
+            counted = min(counted, self.here[test.variable] + sum(gains.values()))
+        carried = most_carried(self.system, test.variable)
+        sources = tuple(gains) if gains is not None and counted < test.low else ()
+        if carried is not None and carried >= test.low:
+            carried = None
+        if (
+            not sources
+            and carried is None
+            and not (self.view.exact and test.low > variable.low + 1)
+        ):
+            return None
+        most = min(counted, test.low - 1, carried if carried is not None else test.low)
+        while most > variable.low and self.is_never(Within(test.variable, most, variable.high)):
+            most -= 1
+        return AtMost(test.variable, most, self.view.exact, sources, carried)
+
+    def last_spent(self, variable: int) -> list[Node]:
+        """The last move of the evidence that lowered an amount."""
+        for number in range(len(self.past), 0, -1):
+            move = self.past[number - 1]
+            old, new = move.before[variable], move.after[variable]
+            if new < old:
+                return [Node(Took(number, move.rule, variable, old, new))]
+        return []
+
+    def done(self, maker: Maker) -> Node | None:
+        """A once-only rule that the evidence has made."""
+        if maker.step is None or not self.system.once_only(self.system.move_of[maker.step.number]):
+            return None
+        for number, past in enumerate(self.past, 1):
+            if past.rule == maker.id:
+                return Node(Done(maker.id, number))
+        return None
+
+
+def asks(formula: Formula, variable: int) -> bool:
+    """Whether a formula asks about a variable."""
+    return variable in variables_of(formula)

@@ -1,0 +1,336 @@
+"""Builds the tree of claims that shows why a formula can never hold.
+
+A formula that holds nowhere from here on, and not here, could only be made true by a step; so it
+is told of every step that could do so what keeps it from it, and of that the same again. Where
+that comes back to a formula on the way, the formulas keep each other false for ever: none can be
+the first to be true. (Inductive invariants; least parts by deletion, as in Junker: QuickXplain,
+2004.)
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+
+from zubrel.checked import keys
+from zubrel.compiled.formulas import (
+    FALSE,
+    AtLeast,
+    Both,
+    Either,
+    Formula,
+    Within,
+    both,
+    either,
+)
+from zubrel.compiled.parts import ENDING, PLACE, Settler
+from zubrel.compiled.system import System
+from zubrel.reasoned.claims import (
+    Cannot,
+    Ends,
+    Never,
+    Node,
+    Only,
+    Undone,
+    Wanted,
+)
+from zubrel.reasoned.formulas import NotFollowed, before, literals_of, may_make, plain_form
+from zubrel.reasoned.leaves import GOING_ON, Leaves, Past, View, asks
+from zubrel.reasoned.sources import Maker, clashing
+
+DEEPEST = 16
+"""Formulas, one because of the other, that are followed."""
+LARGEST = 150
+"""Formulas that one tree explains."""
+TOGETHER = 2
+"""Formulas of several parts, one because of the other, that are followed: what keeps two things
+apart soon keeps all things apart."""
+
+
+class Prover(Leaves):
+    """Trees for one future. `past` are the moves of the evidence that lead into it, from `here` on.
+
+    `unasked` are formulas that the view cannot answer: with any of them the trees are worth
+    nothing. `short_of` counts what several things that are still to be done want together.
+    """
+
+    def __init__(
+        self,
+        system: System,
+        view: View,
+        here: Sequence[int],
+        past: Sequence[Past] = (),
+        short_of: Callable[[Formula], Iterable[Wanted]] = lambda _: (),
+    ) -> None:
+        super().__init__(system, view, here, past)
+        self.short_of = short_of
+        self.explained: set[Formula] = set()
+
+    def tree(self, formula: Formula) -> Node | None:
+        """Why a formula never holds from here on; None where it may."""
+        plain = plain_form(formula, self.system.variables)
+        return self._explained(plain, ()) if self.is_never(plain) else None
+
+    def of_rule(self, rule: str) -> list[Node]:
+        """Why a rule is never possible from here on; empty where it may be."""
+        asked = {literals_of(m.guard): None for m in self.makers if m.id == rule and m.step}
+        if not all(self.is_never(both((*parts, GOING_ON))) for parts in asked):
+            return []
+        return [self._cannot(rule, parts, ()) for parts in asked]
+
+    # one formula
+
+    def _explained(self, formula: Formula, path: tuple[Formula, ...]) -> Node:
+        node = self._opened(formula, path)
+        if node.note == "cut":
+            self.explained.discard(formula)  # where the path is shorter, there may be room
+        return node
+
+    def _opened(self, formula: Formula, path: tuple[Formula, ...]) -> Node:
+        claim = Never(formula)
+        parts = literals_of((formula,))
+        if FALSE in parts:
+            return Node(claim, note="apart")
+        if formula in path:
+            return Node(claim, note="circle")
+        if formula in self.explained:
+            return Node(claim, note="told")
+        if len(path) >= DEEPEST or len(self.explained) >= LARGEST:
+            return Node(claim, note="cut")
+        self.explained.add(formula)
+        path = (*path, formula)
+        match formula:
+            case Either(parts) if not _is_place(formula):
+                return Node(claim, tuple(self._explained(p, path) for p in parts))
+            case AtLeast(count, parts):
+                never = [p for p in parts if self.is_never(p)]
+                if len(parts) - len(never) >= count:
+                    return Node(claim, note="cut")
+                return Node(claim, tuple(self._explained(p, path) for p in never))
+        choice = next((p for p in parts if isinstance(p, Either) and not _is_place(p)), None)
+        if choice is not None:
+            others = [p for p in parts if p is not choice]
+            each = [both(self._least([*others, way])) for way in choice.parts]
+            return Node(claim, tuple(self._explained(least, path) for least in each))
+        if any(isinstance(p, AtLeast) for p in parts):
+            return Node(claim, note="cut")
+        if len(parts) > 1 and GOING_ON not in parts:
+            wanted = tuple(self.short_of(formula)) if self.view.exact else ()
+            if wanted:
+                items = [self.system.numbers[keys.held(c.item)] for c in wanted]
+                spent = [node for item in items for node in self.last_spent(item)]
+                return Node(claim, (*(Node(c) for c in wanted), *spent))
+            if sum(isinstance(f, Both) for f in path) > TOGETHER:
+                return Node(claim, note="cut")
+        place = next((p for p in parts if _is_place(p)), None)
+        if place is None:
+            return Node(claim, self._children(parts, self.makers, path))
+        return self._of_place(formula, place, tuple(p for p in parts if p is not place), path)
+
+    def _children(
+        self, parts: tuple[Formula, ...], candidates: Iterable[Maker], path: tuple[Formula, ...]
+    ) -> tuple[Node, ...]:
+        """What made the parts false, and what keeps everything from making them true again."""
+        formula = both(parts)
+        makers = [
+            m
+            for m in candidates
+            if any(may_make(self.system, c, p) for c in m.changes for p in parts)
+            and not self._rules_out(m, parts)
+        ]
+        nodes = self.taken(formula)
+        counted: tuple[str, ...] = ()
+        if len(parts) == 1 and isinstance(parts[0], Within):
+            most = self.at_most(parts[0])
+            if most is not None:
+                nodes = nodes or self.last_spent(parts[0].variable)
+                nodes.append(Node(most))
+                counted = most.sources
+                if most.carried is not None:
+                    counted = tuple(m.id for m in makers)  # whatever gives more, it is too much
+        nodes += [self._kept_off(m, parts, path) for m in makers if m.id not in counted]
+        ids = tuple(dict.fromkeys(m.id for m in makers))
+        return (Node(Only(formula, ids), tuple(dict.fromkeys(nodes))),)
+
+    def _rules_out(self, maker: Maker, parts: tuple[Formula, ...]) -> bool:
+        """Whether a move cannot make the parts true, as what it asks for and does excludes them."""
+        if maker.step is None:
+            return False
+        wanted = self._wanted(maker, parts)
+        if wanted is None or FALSE in maker.guard or _ends(parts, wanted):
+            return False  # of these there is more to tell
+        return FALSE in literals_of((*maker.guard, *wanted))
+
+    def _wanted(self, maker: Maker, parts: Sequence[Formula]) -> list[Formula] | None:
+        """What must hold before a maker for each part to hold after it; None: nobody can tell."""
+        try:
+            return [before(self.system, maker.changes, p) for p in parts]
+        except NotFollowed:
+            return None
+
+    # one maker
+
+    def _kept_off(
+        self, maker: Maker, parts: tuple[Formula, ...], path: tuple[Formula, ...]
+    ) -> Node:
+        """Why a maker does not make some parts true."""
+        if maker.step is None:
+            return self._by_itself(maker, parts, path)
+        done = self.done(maker)
+        if done is not None:
+            return done
+        asked = literals_of(maker.guard)
+        if self.is_never(both((*asked, GOING_ON))):
+            return self._cannot(maker.id, asked, path)
+        wanted = self._wanted(maker, parts)
+        if wanted is None:
+            return Node(Cannot(maker.id, asked), note="cut")
+        if _ends(parts, wanted):
+            return Node(Ends(maker.id))
+        needed = literals_of((*asked, *wanted))
+        if self.is_never(both((*needed, GOING_ON))):
+            return self._cannot(maker.id, needed, path)
+        by = [s.id for s in self.system.settlers if _breaks(self.system, s, parts)]
+        if GOING_ON in parts:
+            names = self.system.variables[ENDING].names
+            ends = [names[number] for _, number in self.system.endings]
+            if ends and not by:
+                return Node(Ends(maker.id))
+            by += ends
+        if by:
+            return Node(Undone(maker.id, tuple(dict.fromkeys(by))))
+        return Node(Cannot(maker.id, needed), note="cut")
+
+    def _by_itself(
+        self, maker: Maker, parts: tuple[Formula, ...], path: tuple[Formula, ...]
+    ) -> Node:
+        """The same of what happens by itself, which is never seen about to happen.
+
+        What it asks for and changes itself may be false in every settled situation for that
+        reason alone, so several such parts together tell nothing.
+        """
+        asked = list(literals_of(maker.guard))
+        if not any(self.is_never(p) for p in asked):
+            changed = {c.variable for c in maker.changes}
+            asked = [p for p in (*asked, *parts) if not any(asks(p, v) for v in changed)]
+        if asked and self.is_never(both(asked)):
+            return self._cannot(maker.id, asked, path)
+        return Node(Cannot(maker.id, tuple(asked)), note="cut")
+
+    def _cannot(self, maker: str, asked: Sequence[Formula], path: tuple[Formula, ...]) -> Node:
+        if FALSE in asked:
+            rule = next((r for r in self.system.world.rules if r.id == maker), None)
+            parts = () if rule is None else clashing(self.system, rule)
+            if parts and not any(self.is_never(p) for p in parts):
+                return Node(Cannot(maker, parts), note="apart")
+        least = self._least(asked)
+        if not least:
+            return Node(Cannot(maker, tuple(asked)), note="cut")
+        return Node(Cannot(maker, tuple(least)), (self._explained(both(least), path),))
+
+    def _least(self, parts: Sequence[Formula]) -> list[Formula]:
+        """The fewest of some parts that never hold together (while the game goes on).
+
+        A single one where there is one: a place first, since whoever cannot get there lacks the
+        rest for that reason alone.
+        """
+        parts = literals_of(parts)
+        singles = [p for p in (*parts, GOING_ON) if self.is_never(p)]
+        if singles:
+            return [next((p for p in singles if _is_place(p)), singles[0])]
+        for part in parts:
+            if self.is_never(both((part, GOING_ON))):
+                return [part, GOING_ON]
+        if not self.view.exact:
+            return []  # what is left cannot be told from what may be more
+        kept = list(dict.fromkeys((*parts, GOING_ON)))
+        # the last ones go first: what comes first is what the author wrote first
+        for part in reversed(kept[:]):
+            fewer = [p for p in kept if p != part]
+            if self.is_never(both(fewer)):
+                kept = fewer
+        return kept
+
+    # places
+
+    def _of_place(
+        self,
+        formula: Formula,
+        place: Formula,
+        others: tuple[Formula, ...],
+        path: tuple[Formula, ...],
+    ) -> Node:
+        """Why the player never comes to a place while some other parts hold."""
+        beyond = self._beyond(_areas_of(place), others)
+        inside = either(Within(PLACE, n, n) for n in sorted(beyond))
+        whole = both((inside, *others))
+        self.explained.add(whole)
+        entering = self._entering(beyond, inside, others)
+        inner = self._children((inside, *others), entering, (*path, whole))
+        if whole == formula:
+            return Node(Never(formula), inner)
+        return Node(Never(formula), (Node(Never(whole), inner),))
+
+    def _beyond(self, areas: frozenset[int], others: tuple[Formula, ...]) -> frozenset[int]:
+        """The areas from which some areas could be reached, and which are never entered either."""
+        beyond, pending = set(areas), list(areas)
+        while pending:
+            there = pending.pop()
+            for maker in self.makers:
+                if any(c.variable == PLACE and c.number == there for c in maker.changes):
+                    for start in self._begins(maker):
+                        at_start = both((Within(PLACE, start, start), *others))
+                        if start not in beyond and self.is_never(at_start):
+                            beyond.add(start)
+                            pending.append(start)
+        return frozenset(beyond)
+
+    def _entering(
+        self, beyond: frozenset[int], inside: Formula, others: tuple[Formula, ...]
+    ) -> Iterable[Maker]:
+        """What leads into some areas from outside of them, and what makes the other parts true."""
+        outside = plain_form(inside, self.system.variables, False)
+        for maker in self.makers:
+            begins = self._begins(maker)
+            moves = any(c.variable == PLACE for c in maker.changes)
+            makes = any(may_make(self.system, c, p) for c in maker.changes for p in others)
+            if makes or not (begins and beyond.issuperset(begins)):
+                if moves and not makes and not set(begins).isdisjoint(beyond):
+                    guard = (*maker.guard, outside)
+                    yield Maker(maker.id, maker.changes, guard, maker.step)
+                else:
+                    yield maker
+
+    def _begins(self, maker: Maker) -> tuple[int, ...]:
+        """The areas where a maker can be; empty: anywhere."""
+        if maker.step is None:
+            return ()
+        return self.system.move_of[maker.step.number].areas or ()
+
+
+def _ends(parts: Sequence[Formula], wanted: Sequence[Formula]) -> bool:
+    """Whether a move ends the game of which some of the parts ask that it goes on."""
+    return any(p == GOING_ON and w == FALSE for p, w in zip(parts, wanted, strict=True))
+
+
+def _breaks(system: System, settler: Settler, parts: Iterable[Formula]) -> bool:
+    """Whether what happens by itself may make some of the parts false."""
+    denied = [plain_form(p, system.variables, False) for p in parts]
+    return any(may_make(system, c, d) for c in settler.changes for d in denied)
+
+
+def _areas_of(place: Formula) -> frozenset[int]:
+    match place:
+        case Within(_, low, high):
+            return frozenset(range(low, high + 1))
+        case Either(parts):
+            return frozenset().union(*(_areas_of(p) for p in parts))
+    return frozenset()
+
+
+def _is_place(part: Formula) -> bool:
+    match part:
+        case Within(variable):
+            return variable == PLACE
+        case Either(parts):
+            return all(_is_place(p) for p in parts)
+    return False

@@ -1,0 +1,86 @@
+"""Everything that may make something true: moves, what happens by itself, endings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from zubrel.checked import keys
+from zubrel.checked.conditions import All, Holds, all_of
+from zubrel.checked.world import Rule
+from zubrel.compiled.formulas import FALSE, Either, Formula, Within
+from zubrel.compiled.parts import ENDING, PLACE, Change, Move, Operation, Step
+from zubrel.compiled.system import System
+from zubrel.reasoned.formulas import literals_of, plain_form
+
+
+class Maker(Struct, frozen=True):
+    """What may make a formula true: its id, its changes, and what it asks for."""
+
+    id: str
+    changes: tuple[Change, ...]
+    guard: tuple[Formula, ...]
+    step: Step | None = None
+
+
+def makers_of(system: System) -> list[Maker]:
+    """Everything that changes something, in the order of the world."""
+    variables = system.variables
+    makers = []
+    for move in system.moves:
+        guard = _guard_of(system, move)
+        makers += [Maker(move.rule.id, s.changes, guard, s) for s in move.steps]
+    for settler in system.settlers:
+        asked = literals_of((plain_form(settler.guard, variables),))
+        makers.append(Maker(settler.id, settler.changes, asked))
+    for formula, number in system.endings:
+        ending = variables[ENDING].names[number]
+        asked = literals_of((plain_form(formula, variables),))
+        makers.append(Maker(ending, (_ends(number),), asked))
+    return makers
+
+
+def _ends(number: int) -> Change:
+    return Change(ENDING, Operation.SET, number)
+
+
+def _guard_of(system: System, move: Move) -> tuple[Formula, ...]:
+    """All that a move asks for, where the player must stand included."""
+    asked = [plain_form(move.guard, system.variables)]
+    if move.guard == FALSE:
+        asked = list(_beyond_reach(system, move.rule)) or asked
+    if move.areas is not None:
+        places = tuple(Within(PLACE, n, n) for n in move.areas)
+        asked.insert(0, places[0] if len(places) == 1 else Either(places))
+    return literals_of(asked)
+
+
+def clashing(system: System, rule: Rule) -> tuple[Formula, ...]:
+    """Two tests of one amount that a rule makes and that exclude each other; empty: none.
+
+    What it gives must fit in, beside what it needs and keeps.
+    """
+    needed = all_of(rule.needs, *(Holds(t.item, ">=", t.count) for t in rule.takes))
+    tests = [system.formula(p) for p in (needed.parts if isinstance(needed, All) else (needed,))]
+    taken = {t.item: t.count for t in rule.takes}
+    for give in rule.gives:
+        item = system.world.items[give.item]
+        if not item.wasted_when_full and (item.uses is None or give.item not in taken):
+            room = item.most - give.count + taken.get(give.item, 0)
+            variable = system.numbers[keys.held(give.item)]
+            tests.append(Within(variable, 0, 0 if item.uses is not None else max(0, room)))
+    amounts = [plain_form(t, system.variables) for t in tests]
+    for number, one in enumerate(amounts):
+        for other in amounts[:number]:
+            if FALSE in literals_of((other, one)) and FALSE not in (other, one):
+                return (other, one)
+    return ()
+
+
+def _beyond_reach(system: System, rule: Rule) -> Iterator[Formula]:
+    """What a rule asks for that no variable can ever be: more of an item than there is."""
+    asked = all_of(rule.needs, *(Holds(t.item, ">=", t.count) for t in rule.takes))
+    for part in asked.parts if isinstance(asked, All) else (asked,):
+        if isinstance(part, Holds) and part.operator == ">=" and system.formula(part) == FALSE:
+            yield Within(system.numbers[keys.held(part.item)], part.number, part.number)
