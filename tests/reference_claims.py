@@ -5,6 +5,8 @@ What each has to hold stands in the table of `docs/findings.md`.
 
 from __future__ import annotations
 
+from tests.reference_findings import frozen
+
 
 class Claims:
     """Checks the trees of one finding. `evidence` are its moves as JSON has them."""
@@ -139,6 +141,11 @@ class Claims:
             if after and not self.holds(formula["holds"], dict(a)):
                 yield number, rule, a, b
 
+    def is_by(self, node, number):
+        """Whether a step is of the maker of a claim, and of the outcome that it speaks of."""
+        _, rule, outcome, _ = self.world.edges[number]
+        return rule["id"] == node["maker"] and node.get("outcome", outcome) == outcome
+
     def cannot(self, node, formula):
         parts = node["parts"]
         if node.get("note") != "cut":
@@ -146,9 +153,10 @@ class Claims:
             for part in parts if len(parts) > 1 else ():
                 others = [p for p in parts if p is not part]
                 assert self.ever(others, self.future), ("not the least", node["text"])
-        for number, rule, a, _ in self.making(formula) if formula else ():
+        for number, _, a, _ in self.making(formula) if formula else ():
             # where more has happened, that has helped
-            if rule["id"] == node["maker"] and not self.world.by_itself[number]:
+            by_it = self.is_by(node, number) and not self.world.by_itself[number]
+            if by_it:
                 assert self.ever(parts, [a]), ("done without", node["text"])
 
     def done(self, node, formula):
@@ -163,6 +171,27 @@ class Claims:
         assert self.value(node["of"], dict(before)) == node["from"], node
         assert self.value(node["of"], dict(after)) == node["to"], node
         assert node["from"] != node["to"], node
+        if "spared" in node:
+            other = self.with_value(dict(after), node["of"], node["from"])
+            assert node["spared"] == (other in self.world.live), node
+
+    def with_value(self, s, key, value):
+        """A situation with another value for one of its parts, in the form of the reference."""
+        kind, subject = key
+        if kind in ("place", "ending"):
+            s[kind] = value or None
+        elif kind in ("visited", "taken", "done", "met"):
+            s[kind] = s[kind] | {subject} if value else s[kind] - {subject}
+        elif kind == "goal":
+            quest, number = subject.split()
+            s[kind, quest, int(number)] = value
+        elif kind in ("stock", "stored"):
+            s[(kind, *subject.split())] = value
+        elif isinstance(s[kind, subject], bool):
+            s[kind, subject] = value in (1, "true")
+        else:
+            s[kind, subject] = value or None if kind == "lies" else value
+        return frozen(s)
 
     def at_most(self, node, formula):
         values = [self.value(node["of"], dict(s)) for s in self.future]
@@ -191,8 +220,8 @@ class Claims:
     def ends(self, node, formula):
         parts = formula["holds"].get("all", [formula["holds"]])
         parts = [p for p in parts if p.get("of") != ["ending", ""]]
-        for a, rule, _, b in self.world.edges:
-            if rule["id"] == node["maker"] and a in self.future:
+        for number, (a, _, _, b) in enumerate(self.world.edges):
+            if self.is_by(node, number) and a in self.future:
                 before, after = (all(self.holds(p, dict(s)) for p in parts) for s in (a, b))
                 assert before or not after or dict(b)["ending"], node["text"]
 
@@ -201,6 +230,8 @@ class Claims:
         happened = set()
         for s in map(dict, self.future):
             if self.world.possible(rule, s):
-                for _, chance in rule["outcomes"]:
+                for outcome, chance in rule["outcomes"]:
+                    if node.get("outcome", outcome) != outcome:
+                        continue
                     happened |= self.world.followed(rule, chance, s)[3]
         assert happened & set(node["by"]), (happened, node["text"])

@@ -139,7 +139,7 @@ endings: {away: {when: at ferry and oil}}
         kept = kept.replace("{to: ferry, lock: bar}", "{to: ferry, needs: 3 oil}")
         explanation = self.check(kept.replace("[oil]", "[4 oil]"), code=1)["findings"][0]
         self.assertIn(
-            "“Open Shed door” still wants Brass token, 1 in all, 1 more must be kept, and 1 can "
+            "“Open Shed door” still wants Brass token, 1 in all, 1 more is needed then, and 1 can "
             "be had.",
             explanation["explanation"],
         )

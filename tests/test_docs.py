@@ -136,14 +136,21 @@ class Readme(unittest.TestCase):
 
         from rich.console import Console
 
-        from zubrel.output.text import write_report
+        from zubrel.output.answers import about, write_findings
+        from zubrel.output.overview import write_overview
 
         text = (DOCS.parent / "README.md").read_text(encoding="utf-8")
         (world,) = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
         shown = re.findall(r"```\n(A key in the sea.*?)```", text, re.DOTALL)[0]
         memory = StringIO()
         found = report(check(document_of(Source.of("key.yaml", world), world)))
-        write_report(found, Console(file=memory, width=100, no_color=True, highlight=False))
+        write_overview(found, Console(file=memory, width=100, no_color=True, highlight=False))
+        self.assertEqual(plain(memory.getvalue()), plain(shown))
+        memory = StringIO()
+        (softlock,) = about(found, "softlock", "toss")
+        console = Console(file=memory, width=100, no_color=True, highlight=False)
+        write_findings(found, [softlock], console)
+        shown = re.findall(r"```\n(error  softlock  toss.*?)```", text, re.DOTALL)[0]
         self.assertEqual(plain(memory.getvalue()), plain(shown))
 
     def test_every_picture_is_there_and_linked(self):

@@ -27,6 +27,7 @@ from zubrel.narrated.doing import asked_by
 from zubrel.narrated.narrate import narrate
 from zubrel.narrated.words import length, moment
 from zubrel.output.differences import difference_as_json, difference_as_markdown
+from zubrel.output.overview import write_overview
 from zubrel.output.text import write_report
 from zubrel.pipeline import load, report, survey
 
@@ -135,19 +136,48 @@ def _formulas(space):
 
 
 class Findings(ProgramTest):
-    def test_the_headline_counts_what_is_shown_and_says_what_is_folded(self):
-        told = report(load(str(DEMO / "draft.yaml")), with_progression=True)
-        shown = r"^(error|warning|note)  \w"
-        for options in ({}, {"quiet": True}, {"full": True}):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.draft = report(load(str(DEMO / "draft.yaml")))
+
+    def test_every_finding_stands_on_the_page_and_all_of_it_on_a_screen_or_two(self):
+        told = self.draft
+        page = io.StringIO()
+        write_overview(told, Console(file=page, width=100))
+        lines = page.getvalue().splitlines()
+        self.assertLess(len(lines), 60)
+        tally = next(line for line in lines if re.match(r"\d+ errors", line))
+        counts = [int(n) for n in re.findall(r"(\d+) (?:error|warning|note)", tally)]
+        open_findings = [f for f in told.findings if not f.accepted]
+        self.assertEqual(sum(counts), len(open_findings))
+        self.assertIn("; 14 accepted", tally)
+        for finding in open_findings:
+            with self.subTest(finding.subject):
+                self.assertIn(finding.subject, page.getvalue())
+        for number, line in enumerate(lines):
+            if re.match(r"(error|warning|note)  \w", line):
+                self.assertIn("", lines[number + 1 : number + 4])  # three lines at most
+
+    def test_whole_and_quiet_texts_have_a_headline_for_each(self):
+        told = self.draft
+        open_findings = [f for f in told.findings if not f.accepted]
+        for write in (write_report, lambda r, c: write_overview(r, c, quiet=True)):
             page = io.StringIO()
-            write_report(told, Console(file=page, width=100), **options)
-            text = page.getvalue()
-            tally = next(line for line in text.splitlines() if re.match(r"\d+ errors", line))
-            counts = [int(n) for n in re.findall(r"(\d+) (?:error|warning|note)", tally)]
-            folded = int((re.search(r"\((\d+) told under others", tally) or [0, 0])[1])
-            lines = re.findall(shown, text, re.MULTILINE)
-            with self.subTest(options):
-                self.assertEqual(sum(counts) - folded, len(lines))
+            write(told, Console(file=page, width=100))
+            heads = re.findall(r"^(error|warning|note)  \w", page.getvalue(), re.MULTILINE)
+            self.assertEqual(len(heads), len(open_findings))
+
+    def test_where_all_is_accepted_the_page_says_so(self):
+        accepted = tuple(replace(f, accepted=True) for f in self.draft.findings)
+        page = io.StringIO()
+        write_overview(replace(self.draft, findings=accepted), Console(file=page, width=100))
+        self.assertIn("Nothing open: 33 accepted", page.getvalue())
+
+    def test_no_explanation_is_longer_than_a_page_can_take(self):
+        explained = [f.explanation for f in self.draft.findings if f.explanation]
+        self.assertGreater(len(explained), 10)
+        self.assertLessEqual(max(map(len, explained)), 12)
 
     def test_an_item_and_its_only_source_are_accepted_as_one(self):
         text = SHORE.replace("endings:", "accept: [{finding: missable, of: ACCEPTED}]\nendings:")

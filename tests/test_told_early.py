@@ -19,7 +19,7 @@ class Forms(ProgramTest):
         return self.zubrel("check", "w.yaml", *CUT, *options, code=code).stdout
 
     def test_text_shows_the_walk_and_why_no_win_is_left(self):
-        text = self.check(MANY, code=1)
+        text = self.check(MANY, "-v", code=1)
         for words in (
             "INCOMPLETE",
             "softlock  smash",
@@ -36,7 +36,7 @@ class Forms(ProgramTest):
         self.assertNotIn("Smash the lens", text)
 
     def test_unwinnable_is_the_verdict_whatever_else_is_unknown(self):
-        text = self.check(HOPELESS, code=1)
+        text = self.check(HOPELESS, "-v", code=1)
         self.assertIn("UNWINNABLE", text)
         self.assertIn("The search for all else stopped at", " ".join(text.split()))
         self.assertIn("but no more than 1 can be had together", " ".join(text.split()))
@@ -63,7 +63,7 @@ class Forms(ProgramTest):
         self.assertIn("smash", text)
 
     def test_what_the_author_accepts_is_no_reason_to_fail(self):
-        text = self.check(MANY + ACCEPT, code=3)
+        text = self.check(MANY + ACCEPT, "-v", code=3)
         self.assertIn("it is a sad story", text)
 
     def test_a_higher_bar_lets_certain_warnings_pass(self):

@@ -52,11 +52,11 @@ class Watch(ProgramTest):
         self.write(name, text)
 
     def test_saves_of_the_world_and_of_what_it_includes_are_checked(self):
-        self.read_until("Throw the key into the sea  −Brass key")
+        self.read_until("“Throw the key into the sea”, used up Brass key")
         self.save("world.yaml", self.inside.replace("takes: key", "needs: key"))
         text = self.read_until("Gone: 2 findings")
         self.assertIn("world.yaml saved", text)
-        self.assertNotIn("How to see it", text)
+        self.assertNotIn("used up Brass key", text)
         self.save("endings.yaml", "endings: {top: {when: at towr}}\n")
         self.assertIn("endings.yaml saved", self.read_until("tower"))
         self.save("endings.yaml", "endings: {top: {when: at pier and at tower}}\n")
@@ -65,7 +65,7 @@ class Watch(ProgramTest):
         self.assertEqual(self.process.wait(timeout=PATIENCE), 130)
 
     def test_a_folder_that_is_removed_and_made_again_is_heard(self):
-        self.read_until("Throw the key into the sea  −Brass key")
+        self.read_until("“Throw the key into the sea”, used up Brass key")
         aside = self.folder.parent / f"{self.folder.name}-aside"
         self.folder.rename(aside)
         self.addCleanup(shutil.rmtree, aside, ignore_errors=True)

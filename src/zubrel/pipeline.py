@@ -89,11 +89,13 @@ def report(
     with_progression: bool = False,
     with_outline: bool = False,
     jobs: int = 1,
+    with_reasons: bool = True,
 ) -> Report:
     """What can be proved about `world` within `budget`, and what was found.
 
     `with_progression`: also what every win includes, in which order, and when things can be had.
     `with_outline`: also what pictures need. `jobs` are processes that may be at work at once.
+    Without reasons nothing is explained, and nothing is looked for before the proof ends.
     """
     progress = progress or Silence()
     budget = budget or Budget(Limits())
@@ -101,6 +103,8 @@ def report(
         system = compile_world(world, budget)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
+    if not with_reasons:
+        return _proved(system, budget, progress, with_progression, with_outline, jobs, None)
     early = _Early(system, budget, progress)
     proved = _proved(system, budget, progress, with_progression, with_outline, jobs, early.listed)
     return early.added_to(proved)
@@ -183,20 +187,28 @@ def _proved(
     with_progression: bool,
     with_outline: bool,
     jobs: int,
-    listed: Callable[[], None],
+    listed: Callable[[], None] | None,
 ) -> Report:
+    """The report of a proof; `listed` is told when every situation is listed, None: no reasons."""
     world, auto = system.world, budget.limits.engine == "auto"
     try:
         space = _surveyed(system, budget, progress, merging=auto)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
-    if space.engine == "explicit" and space.stopped is None:
+    if listed is not None and space.engine == "explicit" and space.stopped is None:
         listed()
     try:
         if space.merged:
             return _at_full_size(space, None, budget, progress, jobs, with_outline)
         return _of_all_situations(
-            space, budget, progress, jobs, with_progression, with_outline, auto
+            space,
+            budget,
+            progress,
+            jobs,
+            with_progression,
+            with_outline,
+            auto,
+            listed is not None,
         )
     except (LimitReached, MemoryError) as limit:
         return _cut_short(space, words_of(limit), budget)
@@ -210,6 +222,7 @@ def _of_all_situations(
     with_progression: bool,
     with_outline: bool,
     auto: bool,
+    with_reasons: bool,
 ) -> Report:
     """What a space says in which nothing is merged; where that is too much work, what lenses do."""
     progress.stage("looking for trouble")
@@ -221,7 +234,7 @@ def _of_all_situations(
         with budget.within(most):
             in_all = find_in(judged, with_progression, with_outline)
             progress.stage("writing it up")
-            return narrate(in_all, budget.seconds)
+            return narrate(in_all, budget.seconds, with_reasons)
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
         from zubrel.quotient.lens import first_lens

@@ -24,8 +24,8 @@ LOOK_EVERY = 4_000
 """Units of work between two looks at the limits."""
 FOR_TELLING, LEAST_FOR_TELLING = 0.07, 0.25
 """The share of the time, and seconds at least, that are kept for telling what was found."""
-AFTER_OTHER_LIMITS = 1.0
-"""Seconds at least that telling may take after Ctrl-C or a limit of memory or situations."""
+AFTER_CTRL_C, AFTER_OTHER_LIMITS = 1.0, 6.0
+"""Seconds at least that telling may take after Ctrl-C, and after limits of memory or situations."""
 
 
 class Limits(Struct, frozen=True):
@@ -189,7 +189,9 @@ class Budget:
         if self.is_telling:
             return
         self.is_telling = True
-        more = max(AFTER_OTHER_LIMITS, FOR_TELLING * self.seconds())
+        # whoever has pressed Ctrl-C waits; else it is work that ends the telling, not the clock
+        least = AFTER_CTRL_C if isinstance(self.ended, Interrupted) else AFTER_OTHER_LIMITS
+        more = max(least, FOR_TELLING * self.seconds())
         self._told_by = self.seconds() + more
         if self.limits.seconds is not None:
             self._told_by = min(self._told_by, self.limits.seconds)

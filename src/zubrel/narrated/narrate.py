@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, LimitReached, Limits
 from zubrel.checked.conditions import DONE
-from zubrel.checked.keys import ENDING, PLACE
+from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.future import Future
@@ -36,12 +36,14 @@ SHOWN = {"held": 1, "open": 1, "quest": DONE}
 """By kind of a part of a situation: from which value on its thing was surely reached."""
 
 
-def narrate(conclusions: Conclusions, seconds: Callable[[], float]) -> Report:
+def narrate(
+    conclusions: Conclusions, seconds: Callable[[], float], with_reasons: bool = True
+) -> Report:
     """The report on what was found; `seconds` tells how long everything took.
 
     Raises `Mismatch` when some evidence does not replay.
     """
-    return _Narrator(conclusions).report(seconds)
+    return _Narrator(conclusions, with_reasons).report(seconds)
 
 
 def nothing_known(path: str, title: str, stopped: str, seconds: float) -> Report:
@@ -101,8 +103,9 @@ def _steps(walked: Iterable[Walked]) -> list[tuple[Rule, Situation, Situation]]:
 
 
 class _Narrator:
-    def __init__(self, conclusions: Conclusions) -> None:
+    def __init__(self, conclusions: Conclusions, with_reasons: bool) -> None:
         self.conclusions = conclusions
+        self.with_reasons = with_reasons
         self.judged = conclusions.judged
         self.space = conclusions.judged.space
         self.world = conclusions.judged.system.world
@@ -228,11 +231,21 @@ class _Narrator:
             return ()
         doomed = finding.situations
         many = "" if doomed is None else f" ({counted(doomed, 'situation')})"
-        if self.walker.moves(walked[-1].after):
+        moves = self.walker.moves(walked[-1].after)
+        ends = [self._all_end(rule, walked[-1].after) for rule in moves]
+        if moves and all(ends):
+            return (f"Then every move ends the game, and none of them well{many}.",)
+        if moves:
             return (f"Then the player is wandering: there are moves, but no win{many}.",)
         return (f"Then the player is stuck: there is no move at all{many}.",)
 
+    def _all_end(self, rule: Rule, at: Situation) -> bool:
+        """Whether every outcome of a move ends the game."""
+        return all(r.situation[ENDING] != UNENDED for r in self.walker.results(rule, at))
+
     def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
+        if not self.with_reasons:
+            return Explained()
         if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
             return Explained()
         self.explained[finding.kind] = self.explained.get(finding.kind, 0) + 1
@@ -255,7 +268,8 @@ class _Narrator:
             if finding.trace is not None:
                 here = self.seen.at_end_of(finding.trace)
                 (future,) = self.seen.reached_from([here])
-            behind = Behind(self.seen, future)
+            live = self.judged.live if finding.hopeless and self.seen is self.space else None
+            behind = Behind(self.seen, future, live)
             reasons = Reasons(self.judged.system, behind, _steps(walked), behind.possible)
             explanation = explained(reasons, _trees(reasons, finding))
             said = sentences(reasons, finding, walked)

@@ -98,7 +98,7 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "evidence": [move_as_json(m) for m in finding.evidence],
         "shortest": finding.shortest,
         "explanation": "\n".join(finding.explanation) or None,
-        "why": [_because(b) for b in finding.why],
+        "why": [because_as_json(b) for b in finding.why],
         "situations": finding.situations,
         "closed_by": [
             {"rule": p.rule, "evidence": [move_as_json(m) for m in p.moves]} for p in finding.points
@@ -110,10 +110,10 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
     }
 
 
-def _because(claim: Because) -> dict[str, Any]:
+def because_as_json(claim: Because) -> dict[str, Any]:
     """A claim with its data, its text, and what it follows from."""
     note = {"note": claim.note} if claim.note else {}
-    why = [_because(b) for b in claim.why]
+    why = [because_as_json(b) for b in claim.why]
     return {"claim": claim.claim, **claim.data, "text": claim.text, **note, "why": why}
 
 

@@ -15,7 +15,8 @@ from zubrel.narrated.report import Report, Told
 from zubrel.narrated.words import counted, length, listed
 from zubrel.output.as_json import FORMAT, finding_as_json
 from zubrel.output.as_markdown import code_markdown, plain_markdown
-from zubrel.output.text import STYLES, indented
+from zubrel.output.heads import STYLES
+from zubrel.output.walks import indented
 
 
 def write_difference(difference: Difference, console: Console, quiet: bool = False) -> None:

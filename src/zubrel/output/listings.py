@@ -14,7 +14,7 @@ from rich.text import Text
 
 from zubrel.authored.tables import guarded
 from zubrel.narrated.tables import Listing
-from zubrel.output.text import indented
+from zubrel.output.walks import indented
 
 EMPTY, GAP = "–", 2
 

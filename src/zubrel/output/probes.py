@@ -12,7 +12,7 @@ from rich.text import Text
 
 from zubrel.narrated.words import length, listed
 from zubrel.output.as_json import move_as_json
-from zubrel.output.text import indented, walk_table
+from zubrel.output.walks import indented, walk_table
 from zubrel.played.combinations import Probe, ProbeRow
 
 WIDEST_TABLE = 24

@@ -37,6 +37,8 @@ class Cannot(Struct, frozen=True):
 
     maker: str
     parts: tuple[Formula, ...]
+    outcome: int | None = None
+    """Of a rule with luck: the outcome that is spoken of; None: all of them."""
 
 
 class Done(Struct, frozen=True):
@@ -49,7 +51,8 @@ class Done(Struct, frozen=True):
 class Took(Struct, frozen=True):
     """Move `move` of the evidence changed a variable from `old` to `new`.
 
-    So a test held before it and not after it.
+    So a test held before it and not after it. `spared`: with the old value, and all else as it is
+    after the move, the situation is one that can occur, and a win is left in it (None: not known).
     """
 
     move: int
@@ -57,6 +60,7 @@ class Took(Struct, frozen=True):
     variable: int
     old: int
     new: int
+    spared: bool | None = None
 
 
 class AtMost(Struct, frozen=True):
@@ -76,7 +80,7 @@ class AtMost(Struct, frozen=True):
 class Wanted(Struct, frozen=True):
     """Every play from here that comes to what is asked for uses `number` of an item.
 
-    `users` take so much of it in all, the rest must be kept; `left` is more than can still be had.
+    `users` take so much of it in all, the rest must be kept; no more than `left` can still be had.
     """
 
     item: str
@@ -86,9 +90,10 @@ class Wanted(Struct, frozen=True):
 
 
 class Ends(Struct, frozen=True):
-    """Whenever `maker` makes it so, the game is over."""
+    """Whenever `maker` makes it so from here on (by an outcome), the game is over."""
 
     maker: str
+    outcome: int | None = None
 
 
 class Undone(Struct, frozen=True):
@@ -96,6 +101,7 @@ class Undone(Struct, frozen=True):
 
     maker: str
     by: tuple[str, ...]
+    outcome: int | None = None
 
 
 Claim = Never | Only | Cannot | Done | Took | AtMost | Wanted | Ends | Undone

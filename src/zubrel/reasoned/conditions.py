@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from zubrel.checked.conditions import (
+    ALWAYS,
     All,
     Any,
     At,
@@ -56,6 +57,8 @@ def as_condition(system: System, formula: Formula) -> Cond | None:
 
 def _of_test(system: System, test: Within) -> Cond | None:
     variable = system.variables[test.variable]
+    if test.low <= variable.low and test.high >= variable.high:
+        return ALWAYS
     kind, subject = variable.key
     values = range(test.low, test.high + 1)
     if test.variable == PLACE:

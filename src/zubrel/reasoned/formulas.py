@@ -48,8 +48,12 @@ def plain_form(formula: Formula, variables: Sequence[Variable], holds: bool = Tr
         case AtLeast(count, parts):
             wanted = count if holds else len(parts) - count + 1
             return at_least(wanted, [plain_form(p, variables, holds) for p in parts])
-        case Within(variable, low, high) if not holds:
+        case Within(variable, low, high):
             domain = variables[variable]
+            if low <= domain.low and high >= domain.high:
+                return TRUE if holds else FALSE
+            if holds:
+                return formula
             if low <= domain.low:
                 return Within(variable, high + 1, domain.high)
             if high >= domain.high:

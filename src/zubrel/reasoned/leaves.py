@@ -30,6 +30,10 @@ class View(Protocol):
         """Whether a formula holds in some situation from here on. Raises `NotAsked`."""
         ...
 
+    def wins_from(self, values: Sequence[int]) -> bool | None:
+        """Whether a situation occurs in the world and a win is left in it; None: not known."""
+        ...
+
 
 class Past(Struct, frozen=True):
     """A move of the evidence: its rule, and the values of all variables before and after it."""
@@ -84,11 +88,8 @@ class Leaves:
         for number in range(len(self.past), 0, -1):
             move = self.past[number - 1]
             if holds(formula, move.before) and not holds(formula, move.after):
-                return [
-                    Node(Took(number, move.rule, v, old, new))
-                    for v, (old, new) in enumerate(zip(move.before, move.after, strict=True))
-                    if old != new and asks(formula, v)
-                ]
+                changed = [v for v, old in enumerate(move.before) if old != move.after[v]]
+                return [self._took(number, v) for v in changed if asks(formula, v)]
         return []
 
     def at_most(self, test: Within) -> AtMost | None:
@@ -96,14 +97,14 @@ class Leaves:
         variable = self.system.variables[test.variable]
         if variable.key[0] not in AMOUNTS or test.low <= variable.low:
             return None
+        if test.low > variable.high > variable.low:
+            return AtMost(test.variable, variable.high, False)  # more there cannot be
         if not self.is_never(Within(test.variable, test.low, max(test.high, variable.high))):
             return None  # there is more, but never just so many
         possible = [
             m
             for m in self.makers
-            if any(c.variable == test.variable for c in m.changes)
-            and self.done(m) is None
-            and not self.is_never(both((*literals_of(m.guard), GOING_ON)))
+            if any(c.variable == test.variable for c in m.changes) and self._may_be(m)
         ]
         gains = single_gains(self.system, test.variable, possible)
         counted = variable.high
@@ -124,14 +125,32 @@ class Leaves:
             most -= 1
         return AtMost(test.variable, most, self.view.exact, sources, carried)
 
+    def _may_be(self, maker: Maker) -> bool:
+        """Whether a maker may still do what it does; of what happens by itself nobody can tell."""
+        if maker.step is None:
+            return True
+        asked = literals_of(maker.guard)
+        return self.done(maker) is None and not self.is_never(both((*asked, GOING_ON)))
+
     def last_spent(self, variable: int) -> list[Node]:
         """The last move of the evidence that lowered an amount."""
         for number in range(len(self.past), 0, -1):
             move = self.past[number - 1]
             old, new = move.before[variable], move.after[variable]
             if new < old:
-                return [Node(Took(number, move.rule, variable, old, new))]
+                return [self._took(number, variable)]
         return []
+
+    def _took(self, number: int, variable: int) -> Node:
+        """That a move of the evidence changed a variable; of the last, whether that mattered."""
+        move = self.past[number - 1]
+        old, new = move.before[variable], move.after[variable]
+        spared = None
+        if number == len(self.past):
+            spared = self.view.wins_from(
+                [old if v == variable else value for v, value in enumerate(move.after)]
+            )
+        return Node(Took(number, move.rule, variable, old, new, spared))
 
     def done(self, maker: Maker) -> Node | None:
         """A once-only rule that the evidence has made."""

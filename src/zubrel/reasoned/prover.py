@@ -185,20 +185,20 @@ class Prover(Leaves):
         if wanted is None:
             return Node(Cannot(maker.id, asked), note="cut")
         if _ends(parts, wanted):
-            return Node(Ends(maker.id))
+            return Node(Ends(maker.id, maker.outcome))
         needed = literals_of((*asked, *wanted))
         if self.is_never(both((*needed, GOING_ON))):
-            return self._cannot(maker.id, needed, path)
+            return self._cannot(maker.id, needed, path, maker.outcome)
         by = [s.id for s in self.system.settlers if _breaks(self.system, s, parts)]
         if GOING_ON in parts:
             names = self.system.variables[ENDING].names
             ends = [names[number] for _, number in self.system.endings]
             if ends and not by:
-                return Node(Ends(maker.id))
+                return Node(Ends(maker.id, maker.outcome))
             by += ends
         if by:
-            return Node(Undone(maker.id, tuple(dict.fromkeys(by))))
-        return Node(Cannot(maker.id, needed), note="cut")
+            return Node(Undone(maker.id, tuple(dict.fromkeys(by)), maker.outcome))
+        return Node(Cannot(maker.id, needed, maker.outcome), note="cut")
 
     def _by_itself(
         self, maker: Maker, parts: tuple[Formula, ...], path: tuple[Formula, ...]
@@ -216,7 +216,13 @@ class Prover(Leaves):
             return self._cannot(maker.id, asked, path)
         return Node(Cannot(maker.id, tuple(asked)), note="cut")
 
-    def _cannot(self, maker: str, asked: Sequence[Formula], path: tuple[Formula, ...]) -> Node:
+    def _cannot(
+        self,
+        maker: str,
+        asked: Sequence[Formula],
+        path: tuple[Formula, ...],
+        outcome: int | None = None,
+    ) -> Node:
         if FALSE in asked:
             rule = next((r for r in self.system.world.rules if r.id == maker), None)
             parts = () if rule is None else clashing(self.system, rule)
@@ -224,8 +230,8 @@ class Prover(Leaves):
                 return Node(Cannot(maker, parts), note="apart")
         least = self._least(asked)
         if not least:
-            return Node(Cannot(maker, tuple(asked)), note="cut")
-        return Node(Cannot(maker, tuple(least)), (self._explained(both(least), path),))
+            return Node(Cannot(maker, tuple(asked), outcome), note="cut")
+        return Node(Cannot(maker, tuple(least), outcome), (self._explained(both(least), path),))
 
     def _least(self, parts: Sequence[Formula]) -> list[Formula]:
         """The fewest of some parts that never hold together (while the game goes on).

@@ -26,17 +26,25 @@ Situation = Mapping[Key, Value]
 
 
 class Behind:
-    """All that can come after some moves, as a space has it."""
+    """All that can come after some moves, as a space has it; `live`: where a win is left."""
 
     exact = True
 
-    def __init__(self, space: AnySpace, future: Anything) -> None:
+    def __init__(self, space: AnySpace, future: Anything, live: Anything = None) -> None:
         self.space = space
         self.future = future
+        self.live = live
 
     def allows(self, formula: Formula) -> bool:
         """Whether a formula holds somewhere in it. Raises `NotAsked`."""
         return self.space.allows(self.future, formula)
+
+    def wins_from(self, values: Sequence[int]) -> bool | None:
+        """Whether a situation occurs and a win is left in it; None in a space that merges."""
+        if self.space.merged or self.live is None:
+            return None
+        there = self.space.of(self.space.system.situation(values))
+        return bool(there & self.live)
 
     def possible(self) -> tuple[Rule, ...]:
         """The rules that can still be made at some time. Raises `NotAsked`."""
@@ -59,6 +67,10 @@ class Relaxed:
     def allows(self, formula: Formula) -> bool:
         """Whether a formula may hold somewhere in it."""
         return self.future.may_hold(formula)
+
+    def wins_from(self, values: Sequence[int]) -> bool | None:
+        """That is not known here."""
+        return None
 
 
 class Reasons:
@@ -101,6 +113,10 @@ class Reasons:
         formula = self._wished(subject)
         if formula is None:
             return tuple(self.prover.of_rule(subject))
+        return self._trees([formula])
+
+    def of_formula(self, formula: Formula) -> tuple[Node, ...]:
+        """Why a formula never holds."""
         return self._trees([formula])
 
     def of_having(self, subject: str) -> tuple[Node, ...]:

@@ -23,6 +23,12 @@ class Maker(Struct, frozen=True):
     guard: tuple[Formula, ...]
     step: Step | None = None
 
+    @property
+    def outcome(self) -> int | None:
+        """The number of the outcome, where luck decides."""
+        chancy = self.step is not None and self.step.rule.chancy
+        return self.step.outcome.number if self.step is not None and chancy else None
+
 
 def makers_of(system: System) -> list[Maker]:
     """Everything that changes something, in the order of the world."""

@@ -82,12 +82,16 @@ def _write(
         return
 
     def draw(console: Any) -> None:
+        from zubrel.output.overview import write_overview
         from zubrel.output.text import write_report
 
         for number, report in enumerate(reports):
             if number:
                 console.print()
-            write_report(report, console, common.quiet, verbose)
+            if verbose and not common.quiet:
+                write_report(report, console)
+            else:
+                write_overview(report, console, common.quiet)
 
     write_pretty(draw, common.output, common.color)
 

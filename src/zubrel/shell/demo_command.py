@@ -17,6 +17,8 @@ from zubrel.shell.streams import write_files, write_pretty
 from zubrel.shell.surveys import report_on
 
 DRAFT, FINISHED = "draft.yaml", "tidewrack.yaml"
+SHOWN = "crate"
+"""The finding of the draft that is shown whole."""
 
 
 @click.command("demo", epilog=example("zubrel demo", "zubrel demo playground --no-color"))
@@ -73,18 +75,27 @@ def _picture(kind: str) -> str:
 
 
 def _show(reports: list[Report], drawn: list[Path], target: Path, console: Any) -> None:
-    from zubrel.output.text import write_report, write_route
+    from zubrel.output.answers import write_findings
+    from zubrel.output.overview import write_overview
 
     draft, finished = reports
     console.print(f"$ zubrel check {target / DRAFT}", style="bold cyan")
-    write_report(draft, console)
+    write_overview(draft, console)
+    shown = next((f for f in draft.findings if f.subject == SHOWN and f.evidence), None)
+    if shown is not None:
+        command = f"zubrel why {target / DRAFT} {shown.kind} {SHOWN}"
+        console.print(f"\n$ {command}", style="bold cyan")
+        write_findings(draft, [shown], console)
     console.print(f"\n$ zubrel check {target / FINISHED}", style="bold cyan")
-    write_report(finished, console)
-    if finished.shortest_win:
-        console.print(f"\n$ zubrel route {target / FINISHED}", style="bold cyan")
-        win = finished.shortest_win
-        write_route(f"the ending {win.name}", win.moves, win.shortest, console)
+    write_overview(finished, console)
     if drawn:
         console.print(f"\n$ zubrel draw {target / DRAFT} map -o {drawn[0]}", style="bold cyan")
         console.print("Pictures of the draft: " + ", ".join(str(path) for path in drawn))
-    console.print(f"\nBoth worlds are in {target}: change them and check again.")
+    console.print(f"\nBoth worlds are in {target}. What to try next:")
+    for command, told in (
+        (f"zubrel play {target / DRAFT}", "walk through it, and get stuck"),
+        (f"zubrel report {target / DRAFT}", "everything on one page, with the pictures"),
+        (f"zubrel watch {target / DRAFT}", "mend it in your editor, and see what goes"),
+        ("zubrel new island.yaml", "begin a world of your own"),
+    ):
+        console.print(f"  {command:<44} {told}", highlight=False)

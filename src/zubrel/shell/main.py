@@ -35,6 +35,8 @@ COMMANDS = {
     "new": "Write a small commented world to start from.",
     "list": "Show what a world defines, and where each thing is used.",
     "check": "Search every situation: verdict and findings.",
+    "why": "Tell everything about one finding, or why something can never be.",
+    "mend": "Propose changes to a world that are proved to help.",
     "compare": "Show what an edit changed, also against an earlier revision.",
     "draw": "Draw a map, the chain of progress, windows, or growth.",
     "report": "Write everything about a world into one HTML page.",

@@ -50,7 +50,7 @@ def route_command(
         moves = route.moves
 
         def draw(console: Any) -> None:
-            from zubrel.output.text import write_route
+            from zubrel.output.walks import write_route
 
             write_route(route.goal, moves, route.shortest, console, common.quiet)
 

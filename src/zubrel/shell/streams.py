@@ -122,15 +122,16 @@ def write_bytes(content: bytes, path: str) -> None:
     write_files({path: content})
 
 
-def write_files(contents: Mapping[str, bytes]) -> None:
-    """Files, all of them or none.
+def write_files(contents: Mapping[str, bytes], over: str | None = None) -> None:
+    """Files, all of them or none. `over` is the one file that was read and may be replaced.
 
     Links are followed, files keep their modes, devices and pipes are written into as they are.
     Raises `click.UsageError` for a path that cannot be written or was read by this command,
     `CannotWrite` where the disk is full and the like.
     """
     for path in contents:
-        refuse_to_write_over(path)
+        if path != over:
+            refuse_to_write_over(path)
     beside: dict[str, str] = {}
     try:
         for path, content in contents.items():

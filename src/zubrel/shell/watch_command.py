@@ -125,9 +125,9 @@ def _number(folder: Path) -> int | None:
 
 def _show(report: Report, common: Common) -> None:
     def draw(console: Any) -> None:
-        from zubrel.output.text import write_report
+        from zubrel.output.overview import write_overview
 
-        write_report(report, console, common.quiet)
+        write_overview(report, console, common.quiet)
 
     write_pretty(draw, None, common.color)
 

@@ -9,14 +9,14 @@ from msgspec import Struct
 from zubrel.compiled.formulas import Formula, both
 from zubrel.compiled.parts import PLACE
 from zubrel.narrated.reasons.naming import Naming, is_place, upper
-from zubrel.reasoned.claims import Cannot, Never, Node, Only, Took, Wanted
+from zubrel.reasoned.claims import AtMost, Cannot, Never, Node, Only, Took, Wanted
 from zubrel.reasoned.leaves import GOING_ON
 
 
 class _Leaf(Struct, frozen=True):
     """A leaf of a tree: what it made impossible, who needed that, and all that was needed then."""
 
-    claim: Took | Only | Wanted
+    claim: Took | Only | Wanted | AtMost
     formula: Formula
     maker: str | None
     asked: Formula
@@ -37,13 +37,28 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
     if last is not None:
         return _of_move(naming, *last)
     for leaf in leaves:
+        if isinstance(leaf.claim, AtMost) and leaf.maker is not None:
+            things = naming.of(leaf.claim.variable)
+            needs = f"{naming.maker(leaf.maker)} needs {naming.words(leaf.asked)}"
+            return f"There can be no more than {leaf.claim.most} of {things}, and {needs}."
         if isinstance(leaf.claim, Only) and not leaf.claim.makers:
             asker = "" if leaf.maker is None else f", and {naming.maker(leaf.maker)} needs it"
             if is_place(leaf.formula):
                 return f"No way leads to {naming.place(leaf.formula)}{asker}."
-            if naming.is_amount(leaf.formula):
+            if naming.is_amount(leaf.formula) and not _is_beyond(leaf, leaves):
                 return f"Nothing in the world gives {naming.words(leaf.asked)}{asker}."
     return _of_move(naming, *max(took, key=lambda pair: pair[0].move)) if took else None
+
+
+def _is_beyond(leaf: _Leaf, leaves: Iterable[_Leaf]) -> bool:
+    """Whether it is told of an amount how much of it there can be."""
+    return any(isinstance(o.claim, AtMost) and o.formula == leaf.formula for o in leaves)
+
+
+def is_spared(trees: Iterable[Node], moves: int) -> bool:
+    """Whether it could still be won without one of the things that the last move changed."""
+    leaves = [leaf.claim for tree in trees for leaf in _leaves(tree, None, None, None)]
+    return any(isinstance(c, Took) and c.move == moves and bool(c.spared) for c in leaves)
 
 
 def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
@@ -78,7 +93,7 @@ def _leaves(
                 yield _Leaf(node.claim, own, maker, asked or own)
         case Cannot(asker, parts):
             maker, asked = asker, both(p for p in parts if p != GOING_ON)
-        case (Took() | Wanted()) as leaf if formula is not None:
+        case (Took() | Wanted() | AtMost()) as leaf if formula is not None:
             yield _Leaf(leaf, formula, maker, asked or formula)
     for child in node.why:
         yield from _leaves(child, formula, maker, asked)

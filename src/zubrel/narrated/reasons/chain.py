@@ -22,8 +22,8 @@ from zubrel.reasoned.claims import (
 )
 from zubrel.reasoned.leaves import GOING_ON, Past
 
-MOST_LINES = 10
-"""Lines that are told of a finding: with its cause and what comes after it, twelve or so."""
+MOST_LINES = 8
+"""Lines of a chain that are told: with the cause and what comes after a move, twelve at most."""
 WIDEST = 3
 """Makers of one thing that are told apart; the tree has all of them."""
 
@@ -93,16 +93,21 @@ class Chain:
     ) -> Iterator[str]:
         took = [n.claim for n in nodes if isinstance(n.claim, Took)]
         sources = [s for n in nodes if isinstance(n.claim, AtMost) for s in n.claim.sources]
-        for claim in took[:1]:
-            yield from self._once(depth, self._taken(claim, formula, bool(makers)))
+        for last in took[:1]:
+            yield from self._once(depth, self._taken(last, formula, bool(makers)))
         if sources:
             names = self.naming.several([self.naming.label(s) for s in sources])
             yield from self._once(depth, f"Only {names} can still give some, once each.")
-        for most in (n.claim for n in nodes if isinstance(n.claim, AtMost)):
-            if most.carried is not None:
-                things = counted(most.carried, "thing")
+        most = [n.claim for n in nodes if isinstance(n.claim, AtMost)]
+        for claim in most:
+            if claim.carried is not None:
+                things = counted(claim.carried, "thing")
                 yield from self._once(depth, f"No more than {things} can be carried together.")
-        if not makers and not took:
+        limit = [m for m in most if m.most == self.system.variables[m.variable].high]
+        for claim in limit if not makers else ():
+            things = self.naming.of(claim.variable)
+            yield from self._once(depth, f"There can be no more than {claim.most} of {things}.")
+        if not makers and not took and not limit:
             yield from self._once(depth, self._nothing(formula, title))
         done = [n.claim for n in nodes if isinstance(n.claim, Done)]
         if done:
@@ -131,13 +136,13 @@ class Chain:
         self, group: list[Node], formula: Formula, nodes: Sequence[Node], depth: int, title: str
     ) -> Iterator[str]:
         first = group[0]
-        names = list(dict.fromkeys(self.naming.maker(_maker_of(n)) for n in group))
+        names = list(dict.fromkeys(self._maker(n) for n in group))
         name, several = self.naming.several(names), len(names) > 1
         match first.claim:
             case Ends():
                 ends = "end" if several else "ends"
                 yield from self._once(depth, f"{upper(name)} {ends} the game at once.")
-            case Undone(_, by):
+            case Undone(by=by):
                 others = listed([self.naming.maker(b) for b in by])
                 does = "do" if several else "does"
                 yield from self._once(
@@ -177,6 +182,11 @@ class Chain:
                 yield _line(depth, text)
                 for child in first.why:
                     yield from self._below(child, depth + 1)
+
+    def _maker(self, node: Node) -> str:
+        claim = node.claim
+        assert isinstance(claim, Cannot | Ends | Undone)
+        return self.naming.maker(claim.maker, claim.outcome)
 
     def _verdict(self, parts: tuple[Formula, ...], node: Node, siblings: Sequence[Node]) -> str:
         real = [p for p in parts if p != GOING_ON]
@@ -259,12 +269,6 @@ class Chain:
             return f"{names[0]} was possible only once, and was move {moves}."
         shown = self.naming.several(names)
         return f"{shown} were possible only once, and were moves {moves}."
-
-
-def _maker_of(node: Node) -> str:
-    claim = node.claim
-    assert isinstance(claim, Cannot | Ends | Undone)
-    return claim.maker
 
 
 def _line(depth: int, text: str) -> str:

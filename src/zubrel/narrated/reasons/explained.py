@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.narrated.reasons.cause import cause_of
+from zubrel.narrated.reasons.cause import cause_of, is_spared
 from zubrel.narrated.reasons.chain import Chain
 from zubrel.narrated.reasons.naming import Naming
 from zubrel.narrated.reasons.trees import because
@@ -23,11 +23,14 @@ class Explained(Struct, frozen=True):
     cause: str | None = None
     chain: tuple[str, ...] = ()
     why: tuple[Because, ...] = ()
+    spared: bool = False
+    """It could still be won without what the last move of the evidence changed."""
 
     def lines(self, aftermath: tuple[str, ...] = ()) -> tuple[str, ...]:
         """Everything in its order, with what comes after a move right behind the cause."""
         first = () if self.cause is None else (self.cause,)
-        return (*first, *aftermath, *self.chain)
+        spared = ("Without that change it could still be won.",) if self.spared else ()
+        return (*first, *spared, *aftermath, *self.chain)
 
 
 def explained(reasons: Reasons, trees: tuple[Node, ...]) -> Explained:
@@ -36,4 +39,5 @@ def explained(reasons: Reasons, trees: tuple[Node, ...]) -> Explained:
     chain = tuple(Chain(naming, past).lines(trees))
     # a chain of one line is its own cause
     cause = cause_of(naming, trees, len(past)) if len(chain) > 1 else None
-    return Explained(cause, chain, tuple(because(naming, tree) for tree in trees))
+    spared = cause is not None and is_spared(trees, len(past))
+    return Explained(cause, chain, tuple(because(naming, tree) for tree in trees), spared)

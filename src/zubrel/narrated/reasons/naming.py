@@ -42,11 +42,12 @@ class Naming:
             each = [*each[: MOST_NAMED - 1], f"{len(each) - MOST_NAMED + 1} more"]
         return listed(each)
 
-    def maker(self, maker: str) -> str:
+    def maker(self, maker: str, outcome: int | None = None) -> str:
         """Whatever makes something true, for a sentence."""
         for rule in self.world.rules:
             if rule.id == maker:
-                return self.world.described(rule)
+                luck = "" if outcome is None else f" (outcome {outcome})"
+                return self.world.described(rule) + luck
         if maker in self.world.quests:
             return f"the quest {self.world.name_of(maker)}"
         if maker in self.world.endings:
@@ -61,6 +62,10 @@ class Naming:
         """The name of what a move has changed."""
         kind, subject = self._key(claim)
         return self.world.name_of(subject.split()[0]) if subject else f"the {kind}"
+
+    def of(self, variable: int) -> str:
+        """The name of the thing that a variable counts."""
+        return self.world.name_of(self.system.variables[variable].key[1].split()[0])
 
     def left(self, claim: Took) -> str:
         """The name of the area that a move has left."""

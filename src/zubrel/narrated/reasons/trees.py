@@ -44,14 +44,15 @@ def _claim(naming: Naming, node: Node) -> tuple[str, dict[str, Any], str]:
             by = listed([naming.maker(m) for m in makers]) or "nothing"
             data = {**condition_data(system, formula), "makers": list(makers)}
             return "only", data, f"{by} alone can make it so: {naming.words(formula)}"
-        case Cannot(maker, parts):
+        case Cannot(maker, parts, outcome):
             asked = listed([naming.words(p) for p in parts])
-            data = {"maker": maker, "parts": [condition_data(system, p) for p in parts]}
-            return "cannot", data, f"{naming.maker(maker)} needs {asked}"
+            data = {"maker": maker, **_luck(outcome)}
+            data["parts"] = [condition_data(system, p) for p in parts]
+            return "cannot", data, f"{naming.maker(maker, outcome)} needs {asked}"
         case Done(rule, move):
             text = f"{naming.label(rule)} is possible only once, and was move {move}"
             return "done", {"rule": rule, "move": move}, text
-        case Took(move, rule, variable, old, new) as took:
+        case Took(move, rule, variable, old, new, spared) as took:
             known = system.variables[variable]
             data = {
                 "move": move,
@@ -60,6 +61,8 @@ def _claim(naming: Naming, node: Node) -> tuple[str, dict[str, Any], str]:
                 "from": _value(system, known, old),
                 "to": _value(system, known, new),
             }
+            if spared is not None:
+                data["spared"] = spared
             return "took", data, f"{naming.move(took)}, changed {naming.subject(took)}"
         case AtMost(variable, most, reached, sources, carried):
             key = system.variables[variable].key
@@ -75,12 +78,17 @@ def _claim(naming: Naming, node: Node) -> tuple[str, dict[str, Any], str]:
         case Wanted(item, number, users, left) as wanted:
             data = {"item": item, "number": number, "rules": list(users), "left": left}
             return "wanted", data, naming.shortage(wanted).removesuffix(".")
-        case Ends(maker):
-            return "ends", {"maker": maker}, f"{naming.maker(maker)} ends the game"
-        case Undone(maker, by):
+        case Ends(maker, outcome):
+            data = {"maker": maker, **_luck(outcome)}
+            return "ends", data, f"{naming.maker(maker, outcome)} ends the game"
+        case Undone(maker, by, outcome):
             others = listed([naming.maker(b) for b in by])
-            text = f"what {naming.maker(maker)} does is changed back by {others}"
-            return "undone", {"maker": maker, "by": list(by)}, text
+            text = f"what {naming.maker(maker, outcome)} does is changed back by {others}"
+            return "undone", {"maker": maker, **_luck(outcome), "by": list(by)}, text
+
+
+def _luck(outcome: int | None) -> dict[str, Any]:
+    return {} if outcome is None else {"outcome": outcome}
 
 
 def condition_data(system: System, formula: Formula) -> dict[str, Any]:

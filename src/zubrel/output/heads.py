@@ -1,0 +1,82 @@
+"""What stands at the head of a report on a terminal: title, verdict, numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from rich.text import Text
+
+from zubrel.base.plain import plain
+from zubrel.narrated.report import Report, Told
+from zubrel.narrated.words import counted, length, listed
+from zubrel.output.extent import extent
+
+STYLES = {"error": "bold red", "warning": "bold magenta", "note": "bold"}
+GOOD, BAD, QUIET = "green", "bold red", "dim"
+
+
+def title_of(report: Report) -> Text:
+    """The title of a world, and its file."""
+    title = Text(report.title, "bold")
+    path = plain(report.path)
+    return title if report.title == path else title.append(f"  ({path})", QUIET)
+
+
+def verdict_of(report: Report) -> Text:
+    """The verdict in one sentence."""
+    match report.verdict:
+        case "solvable":
+            words = "from every situation of every play a win can still be reached"
+            return Text.assemble(("SOLVABLE", GOOD), f": {words}.")
+        case "softlocks":
+            culprits = sum(f.kind in ("softlock", "bad_luck") for f in report.findings)
+            words = f"it can be won, but {counted(culprits, 'move')} can make that impossible"
+            return Text.assemble(("SOFTLOCKS", BAD), f": {words}.")
+        case "unwinnable":
+            words = ": no play whatever comes to a good ending."
+            if not report.complete:
+                words += f" The search for all else stopped at {report.stopped}."
+            return Text.assemble(("UNWINNABLE", BAD), words)
+    words = f"the search stopped at {report.stopped}, so "
+    certain = sum(f.certain for f in report.findings)
+    if certain:
+        words += f"not everything is known; {counted(certain, 'finding')} certain all the same"
+        words = words.replace("finding certain", "finding is certain")
+        words = words.replace("findings certain", "findings are certain")
+    elif report.shortest_win is not None:
+        words += "nothing is proved but that it can be won"
+    else:
+        words += "nothing is proved"
+    return Text.assemble(("INCOMPLETE", "bold magenta"), f": {words}.")
+
+
+def numbers_of(report: Report) -> Iterable[str]:
+    """How much was searched, and how long the shortest win is; a line each."""
+    searched = "every one searched" if report.complete else "those found so far"
+    moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
+    how = f"({searched}; {report.engine} search, {report.seconds:.2f} s)"
+    if report.situations is None and report.classes is None:
+        how = f"({report.seconds:.2f} s)"
+        if report.complete:
+            how = f"situations are not counted ({report.engine} search, {report.seconds:.2f} s)"
+    if report.situations is None:
+        known = report.classes is not None or not report.complete
+        yield f"{extent(report)} {how}" if known else how
+    else:
+        won, doomed = report.won or 0, report.doomed or 0
+        many = counted(report.situations, "situation")
+        yield f"{many} {how}, {moves}{won:,} won, {doomed:,} doomed"
+    if report.shortest_win:
+        win = report.shortest_win
+        words = length(len(win.moves), win.shortest)
+        yield f"shortest win: {words} to the ending {win.name}"
+
+
+def tally_of(findings: Sequence[Told]) -> str:
+    """How many findings there are of each severity."""
+    parts = []
+    for severity in ("error", "warning", "note"):
+        count = sum(f.severity == severity for f in findings)
+        if count:
+            parts.append(counted(count, severity))
+    return listed(parts)

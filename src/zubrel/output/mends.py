@@ -1,0 +1,121 @@
+"""Proposals for a finding, as text and as JSON."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from zubrel import __version__
+from zubrel.base.plain import plain
+from zubrel.mended.mend import Mended, Proposal
+from zubrel.narrated.report import Told
+from zubrel.narrated.words import length
+from zubrel.output.as_json import FORMAT
+from zubrel.output.heads import QUIET
+from zubrel.output.text import headline, sentence
+from zubrel.output.walks import indented
+
+SHOWN = 6
+"""Findings that are named of those that go or come with a change."""
+
+
+def write_mended(mended: Sequence[Mended], console: Console) -> None:
+    """For each finding its proposals, numbered through; the diff of each, and what it does."""
+    number = 0
+    for place, one in enumerate(mended):
+        if place:
+            console.print()
+        console.print(headline(one.finding))
+        console.print(indented(Text(sentence(one.finding.message)), 2))
+        if all(p.last for p in one.proposals):
+            console.print()
+            console.print(indented(Text(_nothing(one)), 2))
+        for proposal in one.proposals:
+            number += 1
+            console.print()
+            _write(number, proposal, console)
+    if number:
+        console.print()
+        words = "Each was proved by a search of the changed world. --apply N writes one."
+        console.print(Text(words, QUIET))
+
+
+def _nothing(mended: Mended) -> str:
+    """What was tried, where nothing helps."""
+    tried = "; ".join(mended.tried) or "nothing of what could be tried fits"
+    return f"No single change of these kinds helps. Tried: {plain(tried)}."
+
+
+def _write(number: int, proposal: Proposal, console: Console) -> None:
+    console.print(Text.assemble((f"{number}  ", "bold cyan"), (sentence(proposal.words), "bold")))
+    for line in proposal.lines[2:]:
+        style = {"+": "green", "-": "red"}.get(line[:1], QUIET)
+        text = Text(plain(line), style)
+        if line[:1] not in "+-":
+            text.truncate(max(20, console.width - 8), overflow="ellipsis")
+        console.print(indented(text, 5))
+    for words in _effects(proposal):
+        console.print(indented(Text(words), 3))
+
+
+def _effects(proposal: Proposal) -> Iterator[str]:
+    """What goes, what comes, and how the way to a win changes."""
+    old, new = proposal.change.old, proposal.change.new
+    yield f"Gone: {_named(proposal.gone)}."
+    if proposal.new:
+        yield f"New: {_named(proposal.new)}."
+    if new.verdict != old.verdict:
+        yield f"The verdict is {new.verdict} instead of {old.verdict}."
+    if old.shortest_win and new.shortest_win:
+        before, after = (
+            length(len(w.moves), w.shortest) for w in (old.shortest_win, new.shortest_win)
+        )
+        if before != after:
+            yield f"Shortest win: {after} instead of {before}."
+    elif new.shortest_win:
+        words = length(len(new.shortest_win.moves), new.shortest_win.shortest)
+        yield f"It can be won, in {words}."
+
+
+def _named(findings: Sequence[Told]) -> str:
+    names = [f"{f.kind} {f.subject}" for f in findings[:SHOWN]]
+    left = len(findings) - len(names)
+    return ", ".join([*names, *([f"{left:,} more"] if left else [])])
+
+
+def mended_as_json(path: str, mended: Sequence[Mended]) -> str:
+    """The proposals, numbered as in the text, with what each does."""
+    number, found = 0, []
+    for one in mended:
+        proposals = []
+        for proposal in one.proposals:
+            number += 1
+            proposals.append(_proposal(number, proposal))
+        found.append(
+            {
+                "kind": one.finding.kind,
+                "subject": one.finding.subject,
+                "proposals": proposals,
+                "tried": list(one.tried),
+            }
+        )
+    data = {"zubrel": __version__, "format": FORMAT, "world": path, "findings": found}
+    return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
+
+
+def _proposal(number: int, proposal: Proposal) -> dict[str, Any]:
+    win = proposal.change.new.shortest_win
+    return {
+        "number": number,
+        "words": proposal.words,
+        "diff": list(proposal.lines),
+        "gone": [[f.kind, f.subject] for f in proposal.gone],
+        "new": [[f.kind, f.subject] for f in proposal.new],
+        "verdict": proposal.change.new.verdict,
+        "shortest_win": win and len(win.moves),
+        "mends": not proposal.last,
+    }

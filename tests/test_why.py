@@ -1,0 +1,119 @@
+"""`zubrel why`, on files in a folder: findings, conditions, rules, scripts."""
+
+import json
+import unittest
+
+from tests.program import ProgramTest
+from zubrel.output.answers import SHARED
+
+WORLD = """\
+zubrel: 1
+title: Two doors
+start: {at: quay}
+items: {key: {name: Key}, oar: {name: Oar, max: 1}}
+areas:
+  quay:
+    finds: [key]
+    ways: [{to: shed, lock: shed_door}, {to: tower, lock: tower_door}]
+  shed: {finds: [oar]}
+  tower: {}
+locks:
+  shed_door: {name: Shed door, takes: key}
+  tower_door: {name: Tower door, takes: key}
+endings: {won: {name: Won, when: at tower}}
+"""
+
+
+class Why(ProgramTest):
+    def setUp(self):
+        super().setUp()
+        self.write("w.yaml", WORLD)
+
+    def test_a_finding_is_told_with_its_reason_and_the_moves_it_speaks_of(self):
+        text = self.zubrel("why", "w.yaml", "shed_door", code=0).stdout
+        for words in (
+            "error  softlock  shed_door  w.yaml:12:3",
+            "Move 2, “Open Shed door”, used up Key, which “Open Tower door” needs.",
+            "2*  Quay: Open Shed door",
+            "* what the reason speaks of",
+        ):
+            self.assertIn(words, text)
+        data = json.loads(
+            self.zubrel("why", "w.yaml", "softlock", "shed_door", "--format", "json").stdout
+        )
+        (finding,) = data["findings"]
+        self.assertEqual((finding["kind"], finding["subject"]), ("softlock", "shed_door"))
+        self.assertEqual(finding["why"][0]["claim"], "never")
+
+    def test_a_condition_can_be_and_then_the_way_to_it_is_shown_or_can_never_be(self):
+        self.assertIn("It can be", self.zubrel("why", "w.yaml", "at shed and oar", code=0).stdout)
+        told = json.loads(
+            self.zubrel("why", "w.yaml", "at shed and oar", "--format", "json").stdout
+        )
+        self.assertEqual(
+            [m["rule"] for m in told["moves"]],
+            ["quay_key", "shed_door", "quay_to_shed", "shed_oar"],
+        )
+        self.assertTrue(told["possible"] and told["shortest"])
+        text = self.zubrel("why", "w.yaml", "at tower and oar", code=0).stdout
+        self.assertIn("Never, from the start on: at tower and oar", text)
+        self.assertIn("Why:", text)
+        text = self.zubrel("why", "w.yaml", "key >= 2", code=0).stdout
+        self.assertIn("There can be no more than 1 of Key.", text)
+
+    def test_after_a_script_the_same_is_asked_of_what_can_still_come(self):
+        self.write("walk.txt", "quay_key\nexpect key\nshed_door\n")
+        text = self.zubrel("why", "w.yaml", "at tower", "--after", "walk.txt", code=0).stdout
+        self.assertIn("Never, after 2 moves: at tower", text)
+        self.assertIn("It was used up by move 2, “Open Shed door”", text)
+        text = self.zubrel("why", "w.yaml", "oar", "--after", "walk.txt", code=0).stdout
+        self.assertIn("after 2 moves, in 2 more moves at the earliest", text)
+        text = self.zubrel("why", "w.yaml", "tower_door", "--after", "walk.txt", code=0).stdout
+        self.assertIn("“Open Tower door” needs Key, which can never be had again", text)
+
+    def test_a_rule_is_possible_somewhere_or_it_is_told_why_not(self):
+        text = self.zubrel("why", "w.yaml", "quay_to_shed", code=0).stdout
+        self.assertIn("It can be: “Go to Shed” from Quay is possible", text)
+        self.write("v.yaml", WORLD.replace("    finds: [key]\n", ""))
+        text = self.zubrel("why", "v.yaml", "quay_to_shed", code=0).stdout
+        self.assertIn("It follows from unreachable key.", text)
+        self.assertIn("Nothing in the world gives it.", text)
+        text = self.zubrel("why", "v.yaml", "not at quay", code=0).stdout
+        self.assertIn("needs Shed door open, which can never be so", text)
+
+    def test_wrong_usage_is_invalid_and_says_a_way_out(self):
+        for arguments, words in (
+            (["w.yaml", "missable"], "of what"),
+            (["w.yaml", "missable", "quay"], "no finding missable quay"),
+            (["w.yaml", "at towr"], "tower"),
+            (["w.yaml", "key and"], "condition"),
+            (["w.yaml", "key", "--after", "none.txt"], "none.txt"),
+        ):
+            with self.subTest(arguments):
+                done = self.zubrel("why", *arguments, code=2)
+                self.assertIn(words, done.stderr)
+                self.assertNotIn("Traceback", done.stderr)
+        self.write("bad.txt", "tower_door\n")
+        done = self.zubrel("why", "w.yaml", "key", "--after", "bad.txt", code=2)
+        self.assertIn("is not possible here", done.stderr)
+        self.assertIn("bad.txt:1:1", done.stderr)
+
+    def test_a_walk_that_begins_as_the_shortest_win_is_told_from_where_it_leaves_it(self):
+        rooms = [f"  r{n}: {{ways: [{{to: r{n + 1}, one_way: true}}]}}" for n in range(SHARED + 2)]
+        world = (
+            "zubrel: 1\nstart: {at: r0}\nareas:\n"
+            + "\n".join(rooms)
+            + f"\n  r{SHARED + 2}: {{ways: [{{to: pit, one_way: true}}, tower]}}\n"
+            + "  pit: {}\n  tower: {}\n"
+            + "endings: {won: {when: at tower}}\n"
+        )
+        self.write("long.yaml", world)
+        text = self.zubrel("why", "long.yaml", f"r{SHARED + 2}_to_pit", code=0).stdout
+        many = SHARED + 3
+        self.assertIn(f"in {many} moves (the first {many - 1} as in the shortest win)", text)
+        self.assertIn(f"{many}*  R{SHARED + 2}: Go to Pit", text)
+        self.assertNotIn("R0: Go to R1", text)
+
+
+if __name__ == "__main__":
+    unittest.main()
