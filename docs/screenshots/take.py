@@ -1,6 +1,7 @@
 """Takes the pictures of this folder: each command in a real terminal window, on the demo worlds.
 
-Needs Xvfb, xterm, ImageMagick's `import`, Chromium and the DejaVu fonts. Run by `make screenshots`.
+Needs Xvfb, xterm, ImageMagick's `import`, Chromium and the DejaVu fonts. Run by `make screenshots`;
+with names, only these pictures are taken.
 """
 
 from __future__ import annotations
@@ -20,6 +21,11 @@ SHOTS = {
     "check": (
         "zubrel check draft.yaml",
         "script -qec 'zubrel check draft.yaml' /dev/null | head -n 40",
+    ),
+    "why": ("zubrel why draft.yaml softlock crate", "zubrel why draft.yaml softlock crate"),
+    "mend": (
+        "zubrel mend draft.yaml softlock crate",
+        "script -qec 'zubrel mend draft.yaml softlock crate' /dev/null | head -n 41",
     ),
     "proved": (
         "zubrel check tidewrack.yaml; zubrel route tidewrack.yaml --to crowbar",
@@ -76,11 +82,14 @@ def main() -> None:
             world = readme.split("```yaml\n")[1].split("```")[0]
             Path(folder, "key.yaml").write_text(world, encoding="utf-8")
             Path(folder, "typed.txt").write_text(TYPED, encoding="utf-8")
-            for name, (title, command) in SHOTS.items():
-                take(name, title, command, folder)
-            browse("report", folder)
-            for picture in ("map", "chain", "windows", "growth"):
-                draw(picture, folder)
+            wanted = sys.argv[1:] or [*SHOTS, "report", "map", "chain", "windows", "growth"]
+            for name in wanted:
+                if name in SHOTS:
+                    take(name, *SHOTS[name], folder)
+                elif name == "report":
+                    browse(name, folder)
+                else:
+                    draw(name, folder)
     finally:
         screen.terminate()
 

@@ -51,7 +51,7 @@ def _nothing(mended: Mended) -> str:
 
 
 def _write(number: int, proposal: Proposal, console: Console) -> None:
-    console.print(Text.assemble((f"{number}  ", "bold cyan"), (sentence(proposal.words), "bold")))
+    console.print(Text.assemble((f"{number}  ", "bold"), (sentence(proposal.words), "bold")))
     for line in proposal.lines[2:]:
         style = {"+": "green", "-": "red"}.get(line[:1], QUIET)
         text = Text(plain(line), style)

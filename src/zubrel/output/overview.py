@@ -188,4 +188,4 @@ def _write_more(report: Report, shown: Sequence[Entry], console: Console) -> Non
 
 
 def _command(words: str, told: str) -> Text:
-    return Text.assemble((words, "bold cyan"), (f"   {told}", QUIET))
+    return Text.assemble((words, "bold"), (f"   {told}", QUIET))
