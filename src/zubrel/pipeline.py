@@ -233,6 +233,8 @@ def _of_all_situations(
     try:
         with budget.within(most):
             in_all = find_in(judged, with_progression, with_outline)
+            explaining = Allowance(EXPLAINING)
+            in_all = replace(in_all, explaining=lambda: budget.sharing(explaining))
             progress.stage("writing it up")
             return narrate(in_all, budget.seconds, with_reasons)
     except WorkSpent:

@@ -55,7 +55,7 @@ QUESTION = 10 * SECOND
 MAPPING = 60 * SECOND
 """Work on what lies behind what in a world of full size (realm L: 33 s)."""
 TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND
-"""Work on telling of such a world, and how much of it on all explanations together."""
+"""Work on telling of such a world; and on all explanations together, of whatever world."""
 HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
 """Situations, and work, up to which `play` searches a world without being asked to."""
 OF_VALUES = 1 * SECOND

@@ -89,7 +89,7 @@ class Candidates:
         name = self.world.name_of(item)
         for place in self.places:
             if place.path == ("items", item, "uses") and isinstance(place.node, Scalar):
-                uses = int(place.node.text) + more
+                uses = (self.world.items[item].uses or 0) + more
                 words = f"{name} can be used {uses} times"
                 yield Candidate(words, (replaced(place.node.span, str(uses)),))
         if self.world.items[item].uses is not None:

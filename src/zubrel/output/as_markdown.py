@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from zubrel.base.plain import one_line
 from zubrel.narrated.report import MoveLine, Report, Told
-from zubrel.narrated.words import length
+from zubrel.narrated.words import counted, length
 from zubrel.output.extent import extent, undecided
 
 VERDICTS = {
@@ -50,9 +50,11 @@ def _report(report: Report) -> list[str]:
 
 def _finding(finding: Told) -> list[str]:
     place = f" `{code_markdown(finding.span.place)}`" if finding.span else ""
+    soon = f", after {counted(len(finding.evidence), 'move')}" if finding.evidence else ""
+    cause = f" {plain_markdown(finding.explanation[0].strip())}" if finding.explanation else ""
     lines = [
-        f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{place}: "
-        f"{plain_markdown(finding.message)}."
+        f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{place}{soon}: "
+        f"{plain_markdown(finding.message)}.{cause}"
     ]
     if finding.explanation or finding.evidence:
         lines += ["", "  <details><summary>why, and how to see it</summary>", ""]
