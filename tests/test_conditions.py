@@ -1,15 +1,23 @@
-"""Taking out a condition of soundness is noticed."""
+"""Taking out a condition of soundness is noticed.
 
+That its worlds come out right is tried of every condition, which fails when one is taken out. That
+they come out wrong without it is tried of some, and of all in `make test-all`.
+"""
+
+import os
 import unittest
 
 from tests.conditions import CONDITIONS, ROOT, shown_by, worlds_of
+
+EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "4"))
+"""Of how many conditions one is taken out."""
 
 
 class Conditions(unittest.TestCase):
     def test_without_a_condition_a_world_comes_out_wrong(self):
         shown = {name: worlds for name in CONDITIONS if (worlds := worlds_of(name))}
         self.assertEqual(len(shown), len(CONDITIONS))
-        for name, worlds in shown.items():
+        for name, worlds in list(shown.items())[::EVERY]:
             with self.subTest(name):
                 self.assertEqual(shown_by(name, worlds), [worlds[0]])
 

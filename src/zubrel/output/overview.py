@@ -19,7 +19,7 @@ from zubrel.output.text import headline, sentence, write_undecided
 from zubrel.output.walks import indented
 
 MANY = 4
-"""Findings of one kind without evidence that are drawn together."""
+"""Findings of one kind that need no reason, and from so many on are told as one."""
 SAID_BY_KIND = ("softlock", "bad_luck", "missable", "too_early")
 """Kinds whose message tells no more than their name and the reason do."""
 INDENT = 4
@@ -102,9 +102,12 @@ def _likeness(finding: Told, all_of_them: Sequence[Told]) -> object:
     kind = (finding.severity, finding.kind)
     if finding.kind == "missable" and finding.evidence:
         return (*kind, finding.evidence[-1].rule)
-    alike = [f for f in all_of_them if (f.severity, f.kind) == kind and not f.evidence]
-    if not finding.evidence and not finding.explanation and len(alike) >= MANY:
-        return kind
+    # a win that leaves something out shows no more of one thing than of another
+    plain_ones = not finding.evidence or finding.kind == "skippable"
+    if plain_ones and not finding.explanation:
+        alike = [f for f in all_of_them if (f.severity, f.kind) == kind and not f.explanation]
+        if len(alike) >= MANY:
+            return kind
     return (*kind, finding.subject)
 
 
