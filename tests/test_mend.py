@@ -70,6 +70,9 @@ class Proposals(ProgramTest):
             if proposal["mends"]:
                 self.assertEqual((proposal["new"], proposal["verdict"]), ([], "solvable"))
         self.assertFalse(proposals[-1]["mends"])  # that it is meant so comes last
+        text = self.zubrel("mend", "w.yaml", "softlock", "shed_door", code=0).stdout
+        self.assertEqual(text.count("Accepted: softlock shed_door."), 1)
+        self.assertEqual(text.count("Gone: softlock shed_door."), len(words))
         self.assertEqual(self.world.read_text(encoding="utf-8"), WORLD)
 
     def test_a_change_is_written_when_it_is_asked_for_and_touches_nothing_else(self):

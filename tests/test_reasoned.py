@@ -6,6 +6,7 @@ import random
 import unittest
 
 from tests.random_worlds import random_world
+from tests.strategies import holds
 from tests.stress_worlds import stress_world, trade_world
 from tests.test_against_reference import scalar, world_of
 from zubrel.authored.conditions import parse_condition
@@ -22,10 +23,10 @@ from zubrel.compiled.formulas import (
     Within,
     both,
     either,
-    holds,
     opposite,
     variables_of,
 )
+from zubrel.compiled.formulas import holds as holds_here
 from zubrel.compiled.parts import Operation
 from zubrel.explored.space import EndlessSettling
 from zubrel.reasoned.conditions import as_condition
@@ -103,6 +104,7 @@ class Formulas(unittest.TestCase):
                 plain = plain_form(formula, system.variables)
                 for values in situations:
                     self.assertEqual(holds(plain, values), holds(formula, values))
+                    self.assertEqual(holds_here(formula, values), holds(formula, values))
                 self.assertTrue(self.is_plain(plain))
 
     def is_plain(self, formula):

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Iterable, Sequence
-from contextlib import suppress
+from contextlib import AbstractContextManager, suppress
 from typing import Any, cast
 
 from msgspec.structs import replace
@@ -233,8 +233,7 @@ def _of_all_situations(
     try:
         with budget.within(most):
             in_all = find_in(judged, with_progression, with_outline)
-            explaining = Allowance(EXPLAINING)
-            in_all = replace(in_all, explaining=lambda: budget.sharing(explaining))
+            in_all = replace(in_all, explaining=_explaining(budget))
             progress.stage("writing it up")
             return narrate(in_all, budget.seconds, with_reasons)
     except WorkSpent:
@@ -243,6 +242,12 @@ def _of_all_situations(
 
         lens = first_lens(space.system, budget, progress, judge)
         return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
+
+
+def _explaining(budget: Budget) -> Callable[[], AbstractContextManager[None]]:
+    """The share of work of each explanation, of what all of them have together."""
+    allowance = Allowance(EXPLAINING)
+    return lambda: budget.sharing(allowance)
 
 
 def words_of(limit: LimitReached | MemoryError) -> str:
@@ -285,7 +290,6 @@ def _at_full_size(
         findings += stale_acceptance(lens.system.world, findings, open_kinds)
     order = tuple(sorted(findings, key=Finding.order))
     progress.stage("writing it up")
-    explaining = Allowance(EXPLAINING)
 
     def closer(asked: Sequence[Formula]) -> Lens[Any] | None:
         try:
@@ -301,7 +305,7 @@ def _at_full_size(
         undecided=full.undecided,
         listed=listed,
         closer=closer,
-        explaining=lambda: budget.sharing(explaining),
+        explaining=_explaining(budget),
     )
     if budget.ended is not None:
         budget.begin_telling()

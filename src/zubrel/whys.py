@@ -17,12 +17,10 @@ from zubrel.checked.check import check
 from zubrel.checked.conditions import Cond, Holds
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.compile import compile_world
-from zubrel.compiled.formulas import Formula, Within, both, either
+from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.future import Future
-from zubrel.compiled.parts import PLACE
-from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
-from zubrel.findings.judged import AnySpace
+from zubrel.findings.judged import AnySpace, possible_formula
 from zubrel.narrated.reasons.explained import Explained, explained
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine
@@ -31,7 +29,6 @@ from zubrel.pipeline import whole_survey
 from zubrel.played.script import ScriptMove, check_names, read_script
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.reasoned.claims import Node
-from zubrel.reasoned.leaves import GOING_ON
 from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, Situation
 from zubrel.routes import asked_condition
 
@@ -72,7 +69,10 @@ def why(
     world, rule = _asked(document, asked)
     made = [] if script is None else _made(world, script)
     system = compile_world(world, budget)
-    formula = _possible(system, rule) if rule is not None else _formula(system, world.asked[0])
+    if rule is None:
+        formula = _formula(system, world.asked[0])
+    else:
+        formula = possible_formula(system, next(m for m in system.moves if m.rule.id == rule.id))
     words = asked if rule is None else f"{world.described(rule)} is possible"
     quick = _at_a_glance(system, formula, rule, made)
     if quick is not None:
@@ -109,13 +109,6 @@ def _formula(system: System, asked: Cond) -> Formula:
     return system.formula(asked)
 
 
-def _possible(system: System, rule: Rule) -> Formula:
-    """Where a rule can be done."""
-    move = next(m for m in system.moves if m.rule.id == rule.id)
-    places = [system.translator.within(PLACE, a, a) for a in move.areas or ()]
-    return both((*([either(places)] if places else ()), move.guard, GOING_ON))
-
-
 def _made(world: World, script: str) -> list[Made]:
     """The moves of a script; what it expects is not looked at."""
     source, text = read_source(script)
@@ -145,7 +138,7 @@ def _at_a_glance(
 ) -> Explained | None:
     """The reason, where sets of values give a whole one; they take no search."""
     here = made[-1][2] if made else system.walker.start()
-    future = Future(Relaxation(system, Budget(Limits())), tuple(system.values(here)))
+    future = Future(system.relaxation, tuple(system.values(here)))
     reasons = Reasons(system, Relaxed(future), made)
     trees = _trees(reasons, formula, rule)
     whole = bool(trees) and all(tree.is_complete for tree in trees)

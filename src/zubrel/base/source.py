@@ -9,7 +9,8 @@ from msgspec import Struct
 from zubrel.base.plain import plain
 
 _OF_TABLES = re.compile("\r\n|\n|\r")
-_OF_YAML = re.compile("\r\n|[\n\r\x85\u2028\u2029]")
+BREAKS = re.compile("\r\n|[\n\r\x85\u2028\u2029]")
+"""Where YAML 1.1 breaks lines."""
 
 
 class Source(Struct, frozen=True, eq=False):
@@ -21,7 +22,7 @@ class Source(Struct, frozen=True, eq=False):
     @staticmethod
     def of(path: str, text: str) -> Source:
         """The source of a text: a table breaks lines at line ends only, YAML 1.1 at more signs."""
-        breaks = _OF_TABLES if path.lower().endswith(".csv") else _OF_YAML
+        breaks = _OF_TABLES if path.lower().endswith(".csv") else BREAKS
         return Source(path, tuple(breaks.split(text)))
 
     def line(self, number: int) -> str:

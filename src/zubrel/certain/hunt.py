@@ -133,7 +133,7 @@ class Hunt:
                 self.came.setdefault(there.name, (here.name, exit_))
                 here = there
 
-    def _is_live(self, room: Room, most: int) -> bool:
+    def is_live(self, room: Room, most: int) -> bool:
         """Whether a win is found from a room, looking at so many rooms at most."""
         if room.name not in self.live and room.name not in self.lost:
             path = self.seeker.win(room, most)
@@ -141,7 +141,7 @@ class Hunt:
                 self._remember(path, room)
         return room.name in self.live
 
-    def _is_lost(self, room: Room) -> bool:
+    def is_lost(self, room: Room) -> bool:
         """Whether the relaxation knows of no win from a room."""
         if room.name in self.live:
             return False
@@ -163,14 +163,14 @@ class Hunt:
             # most exits leave the old plan possible, which is tried for a fraction of a fixpoint
             if self.seeker.relaxation.plan_holds(domains, plan[1]):
                 continue
-            if self._is_lost(self.rooms.room(exit_.target)):
-                self._note(room, exit_)
+            if self.is_lost(self.rooms.room(exit_.target)):
+                self.note(room, exit_)
 
     def _is_known(self, exit_: Exit) -> bool:
         """Whether a move dooms by itself for certain: luck cannot make it worse."""
         return (self.places[exit_.step], False) in self.dooms
 
-    def _note(self, room: Room, exit_: Exit, way: Path | None = None) -> None:
+    def note(self, room: Room, exit_: Exit, way: Path | None = None) -> None:
         """The exit leads from a live room to a lost one; `way` leads there (None: as it came)."""
         move = self.system.moves[self.places[exit_.step]]
         by_luck = False
@@ -192,64 +192,6 @@ class Hunt:
             tuple(self.rooms.values(exit_.target)),
         )
 
-    # shorter plays
-
-    def shorten(self) -> None:
-        """Leave out of each play whatever it can do without, as long as work is left."""
-        for key in sorted(self.dooms, key=lambda k: -len(self.dooms[k].walk)):
-            doom = self.dooms[key]
-            kept = [e.step for e in self._exits_of([s.number for s in doom.walk])]
-            # halves first, then quarters: most of a long play can go at once
-            size = len(kept) // 2
-            while size:
-                place = len(kept) - 1 - size  # the last one dooms, and stays
-                while place >= 0:
-                    fewer = kept[:place] + kept[place + size :]
-                    line = self._line_of(fewer)
-                    if line is not None and self._still_dooms(line):
-                        self._note(line[-1][0], line[-1][1], [e for _, e in line[:-1]])
-                        kept = [exit_.step for _, exit_ in line]
-                    place = min(place - 1, len(kept) - 1 - size)
-                size //= 2
-
-    def _exits_of(self, steps: Sequence[int]) -> Path:
-        """The steps of a play that lead out of rooms."""
-        word, path = self.rooms.start(), Path()
-        for step in steps:
-            target = next(t for number, t in self.rooms.links(word) if number == step)
-            room = self.rooms.room(word)
-            if target & ~self.rooms.place != word & ~self.rooms.place or (
-                target & self.rooms.place not in room.areas
-            ):
-                path.append(Exit(word, step, target))
-            word = target
-        return path
-
-    def _line_of(self, steps: Sequence[int]) -> list[tuple[Room, Exit]] | None:
-        """The rooms and exits of these steps, without those that are not possible by then.
-
-        None where the last one is not, or where the game ends before.
-        """
-        room, line = self.start, list[tuple[Room, Exit]]()
-        for step in steps:
-            exit_ = next((e for e in room.exits if e.step == step), None)
-            if exit_ is None:
-                continue
-            line.append((room, exit_))
-            if self.rooms.is_over(exit_.target):
-                return None
-            there = self.rooms.room(exit_.target)
-            self.came.setdefault(there.name, (room.name, exit_))
-            room = there
-        return line if line and line[-1][1].step == steps[-1] else None
-
-    def _still_dooms(self, line: Sequence[tuple[Room, Exit]]) -> bool:
-        """Whether a win is left before the last exit of a line, and none after it."""
-        room, exit_ = line[-1]
-        if not self._is_lost(self.rooms.room(exit_.target)):
-            return False
-        return self._is_live(room, PROOF)
-
     def _outcomes(self, exit_: Exit) -> list[Exit]:
         """The other outcomes of a move."""
         numbers = {s.number for s in self.system.moves[self.places[exit_.step]].steps}
@@ -261,7 +203,7 @@ class Hunt:
         ]
 
     def _dooms(self, target: int) -> bool:
-        return not self.rooms.is_over(target) and self._is_lost(self.rooms.room(target))
+        return not self.rooms.is_over(target) and self.is_lost(self.rooms.room(target))
 
     def _spares(self, room: Room, exit_: Exit) -> bool:
         """Whether an outcome of a move made in a room ends the game, or leaves a win."""
@@ -269,7 +211,7 @@ class Hunt:
             return True
         there = self.rooms.room(exit_.target)
         self.came.setdefault(there.name, (room.name, exit_))
-        return self._is_live(there, PROOF)
+        return self.is_live(there, PROOF)
 
     # plays that leave out what they should not
 
@@ -285,10 +227,10 @@ class Hunt:
             there = self.rooms.room(exit_.target)
             self.came.setdefault(there.name, (line[-1][0].name, exit_))
             line.append((there, exit_))
-        if self._is_lost(line[-1][0]):
+        if self.is_lost(line[-1][0]):
             self._halve(line)
         else:
-            self._is_live(line[-1][0], PROOF)
+            self.is_live(line[-1][0], PROOF)
 
     def _wander(self) -> None:
         """A play from a live room, by exits that waste; where it is lost, by which exit."""
@@ -307,11 +249,11 @@ class Hunt:
             there = self.rooms.room(exit_.target)
             line.append((there, exit_))
             self.came.setdefault(there.name, (room.name, exit_))
-            if self._is_lost(there):
+            if self.is_lost(there):
                 self._halve(line)
                 return
         # where nothing is known of its end, at least some of it may be new ground
-        self._is_live(line[-1][0], PROOF)
+        self.is_live(line[-1][0], PROOF)
 
     def _chosen(self, room: Room, seen: set[int]) -> Exit | None:
         exits = [e for e in room.exits if not self.rooms.is_over(e.target)]
@@ -331,18 +273,18 @@ class Hunt:
         while high - low > 1:
             middle = (low + high) // 2
             room = line[middle][0]
-            if self._is_lost(room):
+            if self.is_lost(room):
                 high = middle
-            elif self._is_live(room, PROOF):
+            elif self.is_live(room, PROOF):
                 low = middle
             # no win was found in a hurry: the room right before the lost one is worth a longer look
-            elif self._is_live(line[high - 1][0], LONG_PROOF):
+            elif self.is_live(line[high - 1][0], LONG_PROOF):
                 low = high - 1
             else:
                 return  # in between nothing is known
         exit_ = line[high][1]
         assert exit_ is not None, "only the first room of a line was not come to"
-        self._note(line[low][0], exit_)
+        self.note(line[low][0], exit_)
 
 
 def _weight(system: System, step: Step) -> float:

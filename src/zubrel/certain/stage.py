@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.hunt import Doom, Hunt, every_doom
+from zubrel.certain.shorter import Shortener
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.future import Future
 from zubrel.compiled.parts import Step
@@ -69,7 +70,7 @@ class Looking:
                 self._within(self._first_win, began + work * FOR_A_WIN)
             if self.won:
                 self._within(self.hunt.run, began + work * FOR_DOOMS)
-                self._within(self.hunt.shorten, began + work)
+                self._within(Shortener(self.hunt).run, began + work)
                 self._within(self.hunt.run, began + work)
         dooms = tuple(every_doom(self.hunt))
         log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)

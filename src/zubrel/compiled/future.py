@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.operators import Domains
-from zubrel.compiled.relaxation import Relaxation
+
+if TYPE_CHECKING:  # small worlds do without
+    from zubrel.compiled.operators import Domains
+    from zubrel.compiled.relaxation import Relaxation
 
 
 class Future(Struct, frozen=True, dict=True):

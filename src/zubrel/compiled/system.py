@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
@@ -17,6 +18,9 @@ from zubrel.compiled.parts import Change, Move, Settler, Step, Variable
 from zubrel.compiled.regions import every_way, regions_of
 from zubrel.compiled.translate import Translator
 from zubrel.walked.walker import Walker
+
+if TYPE_CHECKING:
+    from zubrel.compiled.relaxation import Relaxation
 
 
 class System(Struct, frozen=True, dict=True):
@@ -76,12 +80,16 @@ class System(Struct, frozen=True, dict=True):
         return Rising(self.variables, self.steps, self.settlers)
 
     @cached_property
-    def possible_values(self) -> tuple[int, ...]:
-        """For each variable the values that it may ever have, and perhaps more, as a mask."""
+    def relaxation(self) -> Relaxation:
+        """What may come, told from sets of values; its work is bounded, and not counted."""
         from zubrel.compiled.relaxation import Relaxation  # small worlds do without
 
-        relaxation = Relaxation(self, Budget(Limits()))
-        return tuple(relaxation.future(relaxation.domains(self.start)))
+        return Relaxation(self, Budget(Limits()))
+
+    @cached_property
+    def possible_values(self) -> tuple[int, ...]:
+        """For each variable the values that it may ever have, and perhaps more, as a mask."""
+        return tuple(self.relaxation.future(self.relaxation.domains(self.start)))
 
     @cached_property
     def ways(self) -> tuple[tuple[int, int], ...]:

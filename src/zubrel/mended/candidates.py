@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
 from zubrel.authored.document import Document
 from zubrel.authored.nodes import Mapping, Node, Scalar
+from zubrel.authored.readers import read_amount, read_amounts
+from zubrel.base.diagnostics import Problems
 from zubrel.base.source import Span
 from zubrel.checked.world import Rule, World
 from zubrel.mended.edits import Edit, Place, places, replaced, with_item, with_key
 from zubrel.narrated.report import Because, Told
 
-_AMOUNT = re.compile(r"(?:(\d+)\s+)?([a-z_][a-z0-9_]*)\Z")
 _TAKING = ("takes", "wears")
 
 
@@ -100,21 +100,19 @@ class Candidates:
                 count = amount[0] + more
                 edits = [replaced(place.node.span, f"{count} {item}")]
                 edits += self._room(item, count)
-                where = (
-                    "the start" if place.path[0] == "start" else self.world.name_of(place.path[1])
-                )
+                start = place.path[0] == "start"
+                where = "the start" if start else self.world.name_of(place.path[1])
                 words = f"{more} more {name} at {where}"
                 yield Candidate(words, tuple(edits))
 
     def _amount(self, place: Place) -> tuple[int, str] | None:
         """How many of what is found at a place, or held at the start."""
-        node = place.node
         finds = place.path[0] == "areas" and len(place.path) == 4 and place.path[2] == "finds"
         holding = place.path[:2] == ("start", "holding")
-        if not (isinstance(node, Scalar) and (finds or holding)):
+        if not isinstance(place.node, Scalar) or not (finds or holding):
             return None
-        match = _AMOUNT.match(node.text)
-        return None if match is None else (int(match[1] or 1), match[2])
+        amount = read_amount(place.node, Problems())
+        return None if amount is None or amount.count is None else (amount.count, amount.name.text)
 
     def _room(self, item: str, count: int) -> Iterator[Edit]:
         """Where a bound is written that would be too small for so many, a larger one."""
@@ -124,19 +122,17 @@ class Candidates:
                     yield replaced(place.node.span, str(count))
 
     def _both_ways(self, rule: Rule | None) -> Iterator[Candidate]:
-        body = self._body(rule)
-        value = None if body is None else body.get("one_way")
-        if rule is not None and isinstance(value, Scalar) and value.text == "true":
-            words = f"“{rule.label}” can be walked back"
-            yield Candidate(words, (replaced(value.span, "false"),))
+        yield from self._no_longer(rule, "one_way", "can be walked back")
 
     def _again(self, rule: Rule | None) -> Iterator[Candidate]:
-        """What was once only can be done again."""
+        yield from self._no_longer(rule, "once", "can be done again and again")
+
+    def _no_longer(self, rule: Rule | None, key: str, then: str) -> Iterator[Candidate]:
+        """What is said to be true of a rule is false; `then` says what that means."""
         body = self._body(rule)
-        value = None if body is None else body.get("once")
+        value = None if body is None else body.get(key)
         if rule is not None and isinstance(value, Scalar) and value.text == "true":
-            words = f"“{rule.label}” can be done again and again"
-            yield Candidate(words, (replaced(value.span, "false"),))
+            yield Candidate(f"“{rule.label}” {then}", (replaced(value.span, "false"),))
 
     def _ended(self, rule: Rule | None) -> Iterator[Candidate]:
         """The game ends there, badly."""
@@ -170,10 +166,8 @@ def _begins(node: Node, span: Span) -> bool:
 
 
 def _items(value: Node) -> list[str]:
-    """The items of an amount or a list of amounts."""
-    nodes = [value] if isinstance(value, Scalar) else getattr(value, "items", [])
-    texts = [n.text for n in nodes if isinstance(n, Scalar)]
-    return [match[2] for text in texts if (match := _AMOUNT.match(text))]
+    """The items of an amount or a list of amounts, or of a tool or a list of tools."""
+    return [amount.name.text for amount in read_amounts()(value, Problems())]
 
 
 def _claims(why: Iterable[Because]) -> Iterator[Because]:

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
 from zubrel.authored.nodes import Mapping, Node, Scalar
 from zubrel.authored.nodes import Sequence as List
-from zubrel.base.source import Span
-
-_LINES = re.compile("\r\n|[\n\r\x85\u2028\u2029]")
+from zubrel.base.source import BREAKS, Span
 
 
 class Edit(Struct, frozen=True):
@@ -30,7 +27,7 @@ def replaced(span: Span, text: str) -> Edit:
 
 def applied(text: str, edits: Sequence[Edit]) -> str:
     """The text with some edits, none of which overlap."""
-    starts = [0, *(m.end() for m in _LINES.finditer(text))]
+    starts = [0, *(m.end() for m in BREAKS.finditer(text))]
     for edit in sorted(edits, key=lambda e: (e.line, e.column), reverse=True):
         begin = starts[edit.line - 1] + edit.column - 1
         text = text[:begin] + edit.text + text[begin + edit.width :]
@@ -58,7 +55,7 @@ def with_item(root: Mapping, section: str, item: str, text: str) -> Edit | None:
     has no such section."""
     known = root.get(section)
     if known is None:
-        lines = _LINES.split(text)
+        lines = BREAKS.split(text)
         end = "" if text.endswith("\n") else "\n"
         return Edit(len(lines), len(lines[-1]) + 1, 0, f"{end}{section}:\n  - {item}\n")
     if not isinstance(known, List) or not known.items:

@@ -49,11 +49,13 @@ class Proposal(Struct, frozen=True):
 
 
 class Mended(Struct, frozen=True):
-    """What was proposed for a finding, and what was tried and does not help."""
+    """What was proposed for a finding, what was tried and does not help, and what is `open`: with
+    that change the finding could not be decided."""
 
     finding: Told
     proposals: tuple[Proposal, ...]
     tried: tuple[str, ...]
+    open: tuple[str, ...] = ()
 
 
 def mend(
@@ -72,16 +74,25 @@ def mend(
     budget = budget or Budget(Limits())
     progress = progress or Silence()
     candidates = Candidates(world, document_of(source, text), text).of(finding)
-    proposals, tried = list[Proposal](), list[str]()
+    proposals, tried, undecided = list[Proposal](), list[str](), list[str]()
     for candidate in candidates:
         progress.stage(f"trying: {candidate.words}")
         budget.check_limits()
-        proposal = _tried(source, text, before, finding, candidate, budget)
+        try:
+            proposal = _tried(source, text, before, finding, candidate, budget)
+        except _Undecided:
+            undecided.append(candidate.words)
+            continue
         if proposal is None:
             tried.append(candidate.words)
         else:
             proposals.append(proposal)
-    return Mended(finding, tuple(sorted(proposals, key=_rank)[:MOST]), tuple(tried))
+    best = tuple(sorted(proposals, key=_rank)[:MOST])
+    return Mended(finding, best, tuple(tried), tuple(undecided))
+
+
+class _Undecided(Exception):
+    """Whether a changed world still has the finding was not proved."""
 
 
 def _tried(
@@ -92,17 +103,18 @@ def _tried(
     candidate: Candidate,
     budget: Budget,
 ) -> Proposal | None:
-    """The proposal where the changed world is proved not to have the finding; else None."""
+    """The proposal where the changed world is proved not to have the finding; None where it has
+    it, or something as grave is new. Raises `LimitReached` and `_Undecided`."""
     changed = applied(text, candidate.edits)
     try:
         world = check(document_of(Source.of(source.path, changed), changed))
         after = report(world, Budget(budget.limits, budget.seconds()), with_reasons=False)
     except InvalidInput:
         return None
-    if not after.complete or (finding.kind, finding.subject) in after.undecided:
-        if budget.limits.seconds is not None:
-            raise LimitReached(after.stopped or "the end of its share of work")
-        return None
+    if after.stopped is not None:
+        raise LimitReached(after.stopped)
+    if (finding.kind, finding.subject) in after.undecided:
+        raise _Undecided
     change = difference(before, after)
     if not any((f.kind, f.subject) == (finding.kind, finding.subject) for f in change.gone):
         return None

@@ -6,13 +6,12 @@ from collections.abc import Callable, Iterable, Iterator
 
 from msgspec.structs import replace
 
-from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.base.budget import LimitReached
 from zubrel.checked.conditions import DONE
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.future import Future
-from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.find import Conclusions
 from zubrel.findings.finding import Closing, Finding
@@ -115,7 +114,6 @@ class _Narrator:
         self.seen: AnySpace = self.space
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
-        self.relaxation: Relaxation | None = None
         self.walks: dict[tuple[int, ...], tuple[Walked, ...]] = {}
         self.lines: dict[int, tuple[MoveLine, ...]] = {}
         """By the identity of a walk in `walks`, which keeps it."""
@@ -290,10 +288,8 @@ class _Narrator:
     def _at_a_glance(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
         """The explanation where sets of values give a whole one, which takes milliseconds."""
         system = self.judged.system
-        if self.relaxation is None:
-            self.relaxation = Relaxation(system, Budget(Limits()))
         here = walked[-1].after if walked else self.walker.start()
-        future = Future(self.relaxation, tuple(system.values(here)))
+        future = Future(system.relaxation, tuple(system.values(here)))
         reasons = Reasons(system, Relaxed(future), _steps(walked))
         trees = _trees(reasons, finding)
         wanted = sum(e.good for e in self.world.endings.values()) if finding.hopeless else 1

@@ -34,6 +34,10 @@ def write_mended(mended: Sequence[Mended], console: Console) -> None:
         if all(p.last for p in one.proposals):
             console.print()
             console.print(indented(Text(_nothing(one)), 2))
+        if one.open:
+            console.print()
+            words = f"Not decided, and so not proposed: {plain('; '.join(one.open))}."
+            console.print(indented(Text(words), 2))
         for proposal in one.proposals:
             number += 1
             console.print()
@@ -65,7 +69,12 @@ def _write(number: int, proposal: Proposal, console: Console) -> None:
 def _effects(proposal: Proposal) -> Iterator[str]:
     """What goes, what comes, and how the way to a win changes."""
     old, new = proposal.change.old, proposal.change.new
-    yield f"Gone: {_named(proposal.gone)}."
+    accepted = {(f.kind, f.subject) for f in new.findings if f.accepted}
+    meant = [f for f in proposal.gone if (f.kind, f.subject) in accepted]
+    gone = [f for f in proposal.gone if f not in meant]
+    for word, findings in (("Gone", gone), ("Accepted", meant)):
+        if findings:
+            yield f"{word}: {_named(findings)}."
     if proposal.new:
         yield f"New: {_named(proposal.new)}."
     if new.verdict != old.verdict:
@@ -101,6 +110,7 @@ def mended_as_json(path: str, mended: Sequence[Mended]) -> str:
                 "subject": one.finding.subject,
                 "proposals": proposals,
                 "tried": list(one.tried),
+                "open": list(one.open),
             }
         )
     data = {"zubrel": __version__, "format": FORMAT, "world": path, "findings": found}

@@ -5,6 +5,7 @@ What is wrong, where, how soon it can happen; its cause in a sentence; what foll
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct
@@ -74,9 +75,10 @@ def entries(findings: Sequence[Told]) -> list[Entry]:
     """The gravest first, within a kind those that can be met soonest."""
     known = {(f.kind, f.subject) for f in findings}
     leading = [f for f in findings if f.cause is None or (f.kind, f.cause) not in known]
+    unexplained = Counter((f.severity, f.kind) for f in leading if not f.explanation)
     groups: dict[object, list[Told]] = {}
     for finding in leading:
-        groups.setdefault(_likeness(finding, leading), []).append(finding)
+        groups.setdefault(_likeness(finding, unexplained), []).append(finding)
     made: dict[object, Entry] = {}
     for group in groups.values():
         first = min(group, key=lambda f: len(f.evidence))
@@ -97,17 +99,18 @@ def entries(findings: Sequence[Told]) -> list[Entry]:
     )
 
 
-def _likeness(finding: Told, all_of_them: Sequence[Told]) -> object:
-    """What findings have in common that are told as one."""
+def _likeness(finding: Told, unexplained: Mapping[Key, int]) -> object:
+    """What findings have in common that are told as one.
+
+    `unexplained`: how many there are of each severity and kind without a reason.
+    """
     kind = (finding.severity, finding.kind)
     if finding.kind == "missable" and finding.evidence:
         return (*kind, finding.evidence[-1].rule)
     # a win that leaves something out shows no more of one thing than of another
-    plain_ones = not finding.evidence or finding.kind == "skippable"
-    if plain_ones and not finding.explanation:
-        alike = [f for f in all_of_them if (f.severity, f.kind) == kind and not f.explanation]
-        if len(alike) >= MANY:
-            return kind
+    plain_one = not finding.evidence or finding.kind == "skippable"
+    if plain_one and not finding.explanation and unexplained[kind] >= MANY:
+        return kind
     return (*kind, finding.subject)
 
 

@@ -11,8 +11,7 @@ from rich.text import Text
 
 from zubrel.narrated.report import MoveLine
 from zubrel.narrated.words import length
-
-QUIET = "dim"
+from zubrel.output.heads import QUIET
 
 
 def indented(content: RenderableType, by: int) -> Padding:

@@ -20,7 +20,7 @@ from zubrel.compiled.formulas import (
     opposite,
     variables_of,
 )
-from zubrel.compiled.parts import Change, Operation, Variable
+from zubrel.compiled.parts import PLACE, Change, Operation, Variable
 from zubrel.compiled.system import System
 
 
@@ -217,4 +217,14 @@ def may_make(system: System, change: Change, literal: Formula) -> bool:
             return change.variable in variables_of(literal)
         case Both(parts) | Either(parts) | AtLeast(_, parts):
             return any(may_make(system, change, p) for p in parts)
+    return False
+
+
+def is_place(formula: Formula) -> bool:
+    """Whether a formula tells only where the player is."""
+    match formula:
+        case Within(variable):
+            return variable == PLACE
+        case Either(parts):
+            return all(is_place(p) for p in parts)
     return False

@@ -33,7 +33,14 @@ from zubrel.reasoned.claims import (
     Undone,
     Wanted,
 )
-from zubrel.reasoned.formulas import NotFollowed, before, literals_of, may_make, plain_form
+from zubrel.reasoned.formulas import (
+    NotFollowed,
+    before,
+    is_place,
+    literals_of,
+    may_make,
+    plain_form,
+)
 from zubrel.reasoned.leaves import GOING_ON, Leaves, Past, View, asks
 from zubrel.reasoned.sources import Maker, clashing
 
@@ -99,14 +106,14 @@ class Prover(Leaves):
         self.explained.add(formula)
         path = (*path, formula)
         match formula:
-            case Either(parts) if not _is_place(formula):
+            case Either(parts) if not is_place(formula):
                 return Node(claim, tuple(self._explained(p, path) for p in parts))
             case AtLeast(count, parts):
                 never = [p for p in parts if self.is_never(p)]
                 if len(parts) - len(never) >= count:
                     return Node(claim, note="cut")
                 return Node(claim, tuple(self._explained(p, path) for p in never))
-        choice = next((p for p in parts if isinstance(p, Either) and not _is_place(p)), None)
+        choice = next((p for p in parts if isinstance(p, Either) and not is_place(p)), None)
         if choice is not None:
             others = [p for p in parts if p is not choice]
             each = [both(self._least([*others, way])) for way in choice.parts]
@@ -121,7 +128,7 @@ class Prover(Leaves):
                 return Node(claim, (*(Node(c) for c in wanted), *spent))
             if sum(isinstance(f, Both) for f in path) > TOGETHER:
                 return Node(claim, note="cut")
-        place = next((p for p in parts if _is_place(p)), None)
+        place = next((p for p in parts if is_place(p)), None)
         if place is None:
             return Node(claim, self._children(parts, self.makers, path))
         return self._of_place(formula, place, tuple(p for p in parts if p is not place), path)
@@ -242,7 +249,7 @@ class Prover(Leaves):
         parts = literals_of(parts)
         singles = [p for p in (*parts, GOING_ON) if self.is_never(p)]
         if singles:
-            return [next((p for p in singles if _is_place(p)), singles[0])]
+            return [next((p for p in singles if is_place(p)), singles[0])]
         for part in parts:
             if self.is_never(both((part, GOING_ON))):
                 return [part, GOING_ON]
@@ -331,12 +338,3 @@ def _areas_of(place: Formula) -> frozenset[int]:
         case Either(parts):
             return frozenset().union(*(_areas_of(p) for p in parts))
     return frozenset()
-
-
-def _is_place(part: Formula) -> bool:
-    match part:
-        case Within(variable):
-            return variable == PLACE
-        case Either(parts):
-            return all(_is_place(p) for p in parts)
-    return False

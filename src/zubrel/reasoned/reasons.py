@@ -11,11 +11,10 @@ from zubrel.checked.keys import Key, Value
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.future import Future
-from zubrel.compiled.parts import ENDING
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked
 from zubrel.findings.detectors.missable import missables
-from zubrel.findings.judged import AnySpace
+from zubrel.findings.judged import AnySpace, ending_formula
 from zubrel.reasoned.claims import Node, Wanted
 from zubrel.reasoned.conditions import as_condition
 from zubrel.reasoned.leaves import Past, View
@@ -103,10 +102,8 @@ class Reasons:
 
     def of_no_win(self) -> tuple[Node, ...]:
         """A tree for each good ending."""
-        endings = self.system.variables[ENDING].names
-        good = [e.id for e in self.system.world.endings.values() if e.good]
-        numbers = [endings.index(e) for e in good]
-        return self._trees(Within(ENDING, n, n) for n in numbers)
+        good = (e.id for e in self.system.world.endings.values() if e.good)
+        return self._trees(ending_formula(self.system, ending) for ending in good)
 
     def of(self, subject: str) -> tuple[Node, ...]:
         """Why nothing ever holds, opens, enters, reaches or does this."""
@@ -148,8 +145,7 @@ class Reasons:
         if subject in world.areas:
             return formula(At(subject))
         if subject in world.endings:
-            number = self.system.variables[ENDING].names.index(subject)
-            return Within(ENDING, number, number)
+            return ending_formula(self.system, subject)
         if subject in world.quests:
             return formula(QuestIs(subject, DONE))
         return None

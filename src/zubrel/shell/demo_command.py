@@ -94,8 +94,9 @@ def _show(reports: list[Report], drawn: list[Path], target: Path, console: Any) 
     console.print(f"\nBoth worlds are in {target}. What to try next:")
     for command, told in (
         (f"zubrel play {target / DRAFT}", "walk through it, and get stuck"),
-        (f"zubrel report {target / DRAFT}", "everything on one page, with the pictures"),
+        (f"zubrel mend {target / DRAFT} {SHOWN}", "changes that are proved to help"),
+        (f"zubrel report {target / DRAFT} -o draft.html", "everything on one page"),
         (f"zubrel watch {target / DRAFT}", "mend it in your editor, and see what goes"),
         ("zubrel new island.yaml", "begin a world of your own"),
     ):
-        console.print(f"  {command:<44} {told}", highlight=False)
+        console.print(f"  {command:<50} {told}", highlight=False)

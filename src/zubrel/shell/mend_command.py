@@ -8,7 +8,6 @@ from typing import Any
 import click
 
 from zubrel.authored.files import read_source
-from zubrel.base.kinds import KINDS
 from zubrel.mended.mend import Mended, findings_to_mend, mend
 from zubrel.pipeline import load, report
 from zubrel.shell.exits import FOUND, OK, STOPPED
@@ -18,6 +17,7 @@ from zubrel.shell.options import (
     common_options,
     example,
     format_option,
+    kind_and_subject,
     take_common,
 )
 from zubrel.shell.streams import note, refuse_to_write_over, write_files, write_pretty, write_text
@@ -54,10 +54,7 @@ def mend_command(
     none of those that were tried; 3: a limit came first.
     """
     common = take_common(options)
-    kind = about[0] if about[0] in KINDS else None
-    subject = " ".join(about if kind is None else about[1:])
-    if not subject:
-        raise click.UsageError(f"{kind} of what? Name a subject, as zubrel check shows it")
+    kind, subject = kind_and_subject(about)
     if chosen is not None and form == "json":
         raise click.UsageError("--apply writes a world, and --format json tells of changes")
     source, text = read_source(world)

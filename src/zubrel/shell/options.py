@@ -15,7 +15,7 @@ import click
 from msgspec import Struct
 
 from zubrel.base.budget import ENGINES, Budget, Limits, memory_of_machine
-from zubrel.base.kinds import SEVERITIES
+from zubrel.base.kinds import KINDS, SEVERITIES
 
 UNITS = {"": 1, "k": 2**10, "m": 2**20, "g": 2**30, "t": 2**40}
 
@@ -120,6 +120,16 @@ def format_option(
         show_default=True,
         help=words,
     )
+
+
+def kind_and_subject(about: Sequence[str]) -> tuple[str | None, str]:
+    """`[KIND] SUBJECT` of a command line. Raises `click.UsageError` where no subject is named."""
+    kind = about[0] if about[0] in KINDS else None
+    subject = " ".join(about if kind is None else about[1:]).strip()
+    if not subject:
+        words = f"{kind or 'a finding'} of what? Name a subject, as zubrel check shows it"
+        raise click.UsageError(words)
+    return kind, subject
 
 
 def fail_on_option(

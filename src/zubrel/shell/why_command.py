@@ -6,7 +6,6 @@ from typing import Any
 
 import click
 
-from zubrel.base.kinds import KINDS
 from zubrel.shell.exits import OK, STOPPED
 from zubrel.shell.options import (
     SEARCHING,
@@ -14,6 +13,7 @@ from zubrel.shell.options import (
     common_options,
     example,
     format_option,
+    kind_and_subject,
     take_common,
 )
 from zubrel.shell.streams import note, refuse_to_write_over, write_pretty, write_text
@@ -48,11 +48,7 @@ def why_command(
     Exit code 3 when the search hit a limit before it knew.
     """
     common = take_common(options)
-    kind, subject = (
-        (about[0], " ".join(about[1:])) if about[0] in KINDS else (None, " ".join(about))
-    )
-    if kind is not None and not subject:
-        raise click.UsageError(f"{kind} of what? Name a subject, as zubrel check shows it")
+    kind, subject = kind_and_subject(about)
     if script is None and subject.isidentifier():
         report = report_on(world, common)
         from zubrel.output.answers import about as findings_about

@@ -8,8 +8,9 @@ from msgspec import Struct
 
 from zubrel.compiled.formulas import Formula, both
 from zubrel.compiled.parts import PLACE
-from zubrel.narrated.reasons.naming import Naming, is_place, upper
+from zubrel.narrated.reasons.naming import Naming, upper
 from zubrel.reasoned.claims import AtMost, Cannot, Never, Node, Only, Took, Wanted
+from zubrel.reasoned.formulas import is_place
 from zubrel.reasoned.leaves import GOING_ON
 
 

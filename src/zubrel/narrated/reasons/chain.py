@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from zubrel.compiled.formulas import FALSE, TRUE, Both, Formula, Load, Within, holds
 from zubrel.compiled.parts import ENDING, PLACE
-from zubrel.narrated.reasons.naming import Naming, is_place, upper
+from zubrel.narrated.reasons.naming import Naming, upper
 from zubrel.narrated.words import counted, listed
 from zubrel.reasoned.claims import (
     AtMost,
@@ -20,6 +20,7 @@ from zubrel.reasoned.claims import (
     Undone,
     Wanted,
 )
+from zubrel.reasoned.formulas import is_place
 from zubrel.reasoned.leaves import GOING_ON, Past
 
 MOST_LINES = 8

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zubrel.compiled.formulas import Either, Formula, Within
-from zubrel.compiled.parts import PLACE
+from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import System
 from zubrel.narrated.reasons.formula_words import formula_words
 from zubrel.narrated.words import listed
@@ -108,16 +107,6 @@ class Naming:
         item = self.world.name_of(claim.item)
         uses = " of its uses" if self.world.items[claim.item].uses is not None else " in all"
         return f"{names} still {want} {item}, {taken}{uses}{more}, and {claim.left} can be had."
-
-
-def is_place(formula: Formula) -> bool:
-    """Whether a formula tells only where the player is."""
-    match formula:
-        case Within(variable):
-            return variable == PLACE
-        case Either(parts):
-            return all(is_place(p) for p in parts)
-    return False
 
 
 def upper(text: str) -> str:

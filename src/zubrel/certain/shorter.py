@@ -1,0 +1,72 @@
+"""Plays that doom, made shorter by leaving out whatever they can do without."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zubrel.certain.hunt import PROOF, Hunt
+from zubrel.certain.rooms import Exit, Room
+from zubrel.certain.wins import Path
+
+
+class Shortener:
+    """Shortens the plays of a hunt, and notes there what it finds."""
+
+    def __init__(self, hunt: Hunt) -> None:
+        self.hunt = hunt
+
+    def run(self) -> None:
+        """Leave out of each play whatever it can do without, as long as work is left."""
+        for key in sorted(self.hunt.dooms, key=lambda k: -len(self.hunt.dooms[k].walk)):
+            doom = self.hunt.dooms[key]
+            kept = [e.step for e in self._exits_of([s.number for s in doom.walk])]
+            # halves first, then quarters: most of a long play can go at once
+            size = len(kept) // 2
+            while size:
+                place = len(kept) - 1 - size  # the last one dooms, and stays
+                while place >= 0:
+                    fewer = kept[:place] + kept[place + size :]
+                    line = self._line_of(fewer)
+                    if line is not None and self._still_dooms(line):
+                        self.hunt.note(line[-1][0], line[-1][1], [e for _, e in line[:-1]])
+                        kept = [exit_.step for _, exit_ in line]
+                    place = min(place - 1, len(kept) - 1 - size)
+                size //= 2
+
+    def _exits_of(self, steps: Sequence[int]) -> Path:
+        """The steps of a play that lead out of rooms."""
+        word, path = self.hunt.rooms.start(), Path()
+        for step in steps:
+            target = next(t for number, t in self.hunt.rooms.links(word) if number == step)
+            room = self.hunt.rooms.room(word)
+            if target & ~self.hunt.rooms.place != word & ~self.hunt.rooms.place or (
+                target & self.hunt.rooms.place not in room.areas
+            ):
+                path.append(Exit(word, step, target))
+            word = target
+        return path
+
+    def _line_of(self, steps: Sequence[int]) -> list[tuple[Room, Exit]] | None:
+        """The rooms and exits of these steps, without those that are not possible by then.
+
+        None where the last one is not, or where the game ends before.
+        """
+        room, line = self.hunt.start, list[tuple[Room, Exit]]()
+        for step in steps:
+            exit_ = next((e for e in room.exits if e.step == step), None)
+            if exit_ is None:
+                continue
+            line.append((room, exit_))
+            if self.hunt.rooms.is_over(exit_.target):
+                return None
+            there = self.hunt.rooms.room(exit_.target)
+            self.hunt.came.setdefault(there.name, (room.name, exit_))
+            room = there
+        return line if line and line[-1][1].step == steps[-1] else None
+
+    def _still_dooms(self, line: Sequence[tuple[Room, Exit]]) -> bool:
+        """Whether a win is left before the last exit of a line, and none after it."""
+        room, exit_ = line[-1]
+        if not self.hunt.is_lost(self.hunt.rooms.room(exit_.target)):
+            return False
+        return self.hunt.is_live(room, PROOF)
