@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Sequence
 from contextlib import AbstractContextManager, suppress
 from typing import Any, cast
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.authored.conditions import Condition
@@ -90,12 +91,16 @@ def report(
     with_outline: bool = False,
     jobs: int = 1,
     with_reasons: bool = True,
+    with_windows: bool = True,
+    seen: Callable[[Judged[Any]], None] | None = None,
 ) -> Report:
     """What can be proved about `world` within `budget`, and what was found.
 
-    `with_progression`: also what every win includes, in which order, and when things can be had.
+    `with_progression`: also what every win includes, in which order, and, `with_windows`, when
+    things can be had.
     `with_outline`: also what pictures need. `jobs` are processes that may be at work at once.
     Without reasons nothing is explained, and nothing is looked for before the proof ends.
+    Situations, once they are judged, are `seen` before anything is looked for in them.
     """
     progress = progress or Silence()
     budget = budget or Budget(Limits())
@@ -103,11 +108,21 @@ def report(
         system = compile_world(world, budget)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
+    wishes = _Wishes(with_progression, with_outline, with_reasons, with_windows, seen)
     if not with_reasons:
-        return _proved(system, budget, progress, with_progression, with_outline, jobs, None)
+        return _proved(system, budget, progress, jobs, wishes, None)
     early = _Early(system, budget, progress)
-    proved = _proved(system, budget, progress, with_progression, with_outline, jobs, early.listed)
-    return early.added_to(proved)
+    return early.added_to(_proved(system, budget, progress, jobs, wishes, early.listed))
+
+
+class _Wishes(Struct, frozen=True):
+    """What a report is to hold beyond verdict and findings; the parameters of `report`."""
+
+    progression: bool
+    outline: bool
+    reasons: bool
+    windows: bool
+    seen: Callable[[Judged[Any]], None] | None
 
 
 class _Early:
@@ -184,12 +199,11 @@ def _proved(
     system: System,
     budget: Budget,
     progress: Progress,
-    with_progression: bool,
-    with_outline: bool,
     jobs: int,
+    wishes: _Wishes,
     listed: Callable[[], None] | None,
 ) -> Report:
-    """The report of a proof; `listed` is told when every situation is listed, None: no reasons."""
+    """The report of a proof; `listed` is told when every situation is listed."""
     world, auto = system.world, budget.limits.engine == "auto"
     try:
         space = _surveyed(system, budget, progress, merging=auto)
@@ -199,17 +213,8 @@ def _proved(
         listed()
     try:
         if space.merged:
-            return _at_full_size(space, None, budget, progress, jobs, with_outline)
-        return _of_all_situations(
-            space,
-            budget,
-            progress,
-            jobs,
-            with_progression,
-            with_outline,
-            auto,
-            listed is not None,
-        )
+            return _at_full_size(space, None, budget, progress, jobs, wishes.outline)
+        return _of_all_situations(space, budget, progress, jobs, wishes, auto)
     except (LimitReached, MemoryError) as limit:
         return _cut_short(space, words_of(limit), budget)
 
@@ -219,29 +224,29 @@ def _of_all_situations(
     budget: Budget,
     progress: Progress,
     jobs: int,
-    with_progression: bool,
-    with_outline: bool,
+    wishes: _Wishes,
     auto: bool,
-    with_reasons: bool,
 ) -> Report:
     """What a space says in which nothing is merged; where that is too much work, what lenses do."""
     progress.stage("looking for trouble")
     judged = judge(space)
+    if wishes.seen is not None:
+        wishes.seen(judged)
     most = float("inf")
     if auto and space.engine == "symbolic":
         most = OF_FEW if space.count(space.everything) < FEW else OF_MANY
     try:
         with budget.within(most):
-            in_all = find_in(judged, with_progression, with_outline)
+            in_all = find_in(judged, wishes.progression, wishes.outline, wishes.windows)
             in_all = replace(in_all, explaining=_explaining(budget))
             progress.stage("writing it up")
-            return narrate(in_all, budget.seconds, with_reasons)
+            return narrate(in_all, budget.seconds, wishes.reasons)
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
         from zubrel.quotient.lens import first_lens
 
         lens = first_lens(space.system, budget, progress, judge)
-        return _at_full_size(lens, judged, budget, progress, jobs, with_outline)
+        return _at_full_size(lens, judged, budget, progress, jobs, wishes.outline)
 
 
 def _explaining(budget: Budget) -> Callable[[], AbstractContextManager[None]]:

@@ -56,6 +56,9 @@ MAPPING = 60 * SECOND
 """Work on what lies behind what in a world of full size (realm L: 33 s)."""
 TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND
 """Work on telling of such a world; and on all explanations together, of whatever world."""
+TRIAL, TRIAL_MORE = 20 * SECOND, 4.0
+"""Work on a changed world of `mend` before it counts as undecided: so much, or so many times what
+the world took as it is (the draft of the demo: 0.3 to 2.5 times)."""
 HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
 """Situations, and work, up to which `play` searches a world without being asked to."""
 OF_VALUES = 1 * SECOND

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping as Mapping_
+
 from msgspec import Struct, field
 
 from zubrel.authored.files import read_source
@@ -44,10 +46,13 @@ def read_document(path: str) -> Document:
     return document_of(source, text)
 
 
-def document_of(source: Source, text: str) -> Document:
-    """The document in `text`, for callers that have the text already."""
+def document_of(source: Source, text: str, texts: Mapping_[str, str] | None = None) -> Document:
+    """The document in `text`, for callers that have the text already.
+
+    `texts`, by paths, are read instead of what those included files say.
+    """
     problems = Problems()
-    parts = gather(source, text, problems)
+    parts = gather(source, text, problems, texts)
     document = Document(source.path, source, problems=problems.diagnostics)
     document.files, document.roots = parts.sources, parts.roots
     _Reader(document, problems).read(parts.roots)

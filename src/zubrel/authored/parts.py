@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Mapping as Mapping_
 
 from msgspec import Struct, field
 
@@ -25,13 +26,16 @@ class Parts(Struct):
     roots: list[Mapping] = field(default_factory=list)
 
 
-def gather(source: Source, text: str, problems: Problems) -> Parts:
+def gather(
+    source: Source, text: str, problems: Problems, texts: Mapping_[str, str] | None = None
+) -> Parts:
     """The world whose main file is `source`, with all that it includes.
 
-    Raises `InvalidInput` when the main file holds no world at all.
+    `texts`, by paths, are read instead of what those files say. Raises `InvalidInput` when the main
+    file holds no world at all.
     """
     parts = Parts()
-    _Gatherer(parts, problems).main(source, text)
+    _Gatherer(parts, problems, texts or {}).main(source, text)
     return parts
 
 
@@ -49,8 +53,9 @@ def _home_of(path: str) -> str:
 
 
 class _Gatherer:
-    def __init__(self, parts: Parts, problems: Problems) -> None:
+    def __init__(self, parts: Parts, problems: Problems, texts: Mapping_[str, str]) -> None:
         self.parts = parts
+        self.texts = texts
         self.problems = problems
         self.rows: list[Row] = []
         self.open: list[str] = []
@@ -139,7 +144,11 @@ class _Gatherer:
 
     def _read(self, path: str, asked_by: Span) -> None:
         try:
-            source, text = read_source(path, asked_by)
+            text = self.texts.get(path)
+            if text is None:
+                source, text = read_source(path, asked_by)
+            else:
+                source = Source.of(path, text)
             self.parts.sources.append(source)
             if path.lower().endswith(".csv"):
                 self.rows += rows_of(source, text, self.problems)

@@ -13,9 +13,10 @@ from zubrel.base.budget import LimitReached
 from zubrel.base.kinds import STALE
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
+from zubrel.findings.detectors.softlocks import culprits
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import AnySpace, Judged, judge
-from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
+from zubrel.findings.registry import BY_KIND, FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, outline
 from zubrel.findings.shape.progression import Progression, progression
 
@@ -50,7 +51,10 @@ def find(
 
 
 def find_in(
-    judged: Judged[Any], with_progression: bool = False, with_outline: bool = False
+    judged: Judged[Any],
+    with_progression: bool = False,
+    with_outline: bool = False,
+    with_windows: bool = True,
 ) -> Conclusions:
     """`find`, where the situations are judged already."""
     findings = with_acceptance(_everything_in(judged), judged.system.world)
@@ -60,7 +64,8 @@ def find_in(
     chain, drawn = None, None
     # where a limit cuts this short, the verdict and the findings are whole all the same
     with suppress(LimitReached, MemoryError):
-        chain = progression(judged) if with_progression or with_outline else None
+        if with_progression or with_outline:
+            chain = progression(judged, with_windows)
         drawn = outline(judged, chain) if with_outline and chain else None
     return Conclusions(judged, order, chain, drawn)
 
@@ -80,6 +85,19 @@ def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:
             yield from detector.conclude(system.world, findings)
     for of_file in FILE_DETECTORS:
         yield from of_file.find(system)
+
+
+def is_found(judged: Judged[Any], kind: str, subject: str) -> bool | None:
+    """Whether `find_in` would find this, for less than it takes; None where that is not known."""
+    if kind in ("softlock", "bad_luck"):
+        return (kind, subject) in culprits(judged)
+    if kind == "unwinnable":
+        return not judged.won
+    detector = BY_KIND.get(kind)
+    if detector is None:
+        return None
+    asked = [q for q in detector.questions(judged.system) if q.subject == subject]
+    return any(f.subject == subject for f in detector.decide(judged, asked))
 
 
 def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:

@@ -1,25 +1,32 @@
-"""What may mend a finding, by the claims of its reason: each is tried before it is proposed."""
+"""What may mend a finding: each is tried before it is proposed."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+import re
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
 from zubrel.authored.document import Document
 from zubrel.authored.nodes import Mapping, Node, Scalar
+from zubrel.authored.nodes import Sequence as List
 from zubrel.authored.readers import read_amount, read_amounts
 from zubrel.base.diagnostics import Problems
-from zubrel.base.source import Span
 from zubrel.checked.world import Rule, World
-from zubrel.mended.edits import Edit, Place, places, replaced, with_item, with_key
+from zubrel.mended.bodies import Bodies, in_list
+from zubrel.mended.edits import Edit, Place
+from zubrel.mended.files import Files
+from zubrel.mended.obvious import obvious
 from zubrel.narrated.report import Because, Told
 
 _TAKING = ("takes", "wears")
+_ID = re.compile(r"[a-z][a-z0-9_]*")
+_EACH_END = 2
+"""Areas that are tried for a find, of those that can be entered soonest, and of the last."""
 
 
 class Candidate(Struct, frozen=True):
-    """A change in words, and the edits of the main file that make it."""
+    """A change in words, and the edits that make it."""
 
     words: str
     edits: tuple[Edit, ...]
@@ -28,37 +35,63 @@ class Candidate(Struct, frozen=True):
 
 
 class Candidates:
-    """Changes for one finding, the likeliest first, none twice."""
+    """Changes for one finding, the likeliest first, none twice.
 
-    def __init__(self, world: World, document: Document, text: str) -> None:
+    `areas` are those that can be entered, the soonest first; `guards` are conditions under which a
+    rule brings about no finding: (finding, rule) -> texts.
+    """
+
+    def __init__(
+        self, world: World, document: Document, files: Files, areas: Sequence[str] = ()
+    ) -> None:
         self.world = world
-        self.document = document
-        self.text = text
-        self.root = document.roots[0]
-        self.places = list(places(self.root))
+        self.bodies = Bodies(world, document, files)
+        self.areas = areas
 
-    def of(self, finding: Told) -> list[Candidate]:
-        """All that the claims of a finding suggest, and last that it is meant so."""
+    def of(self, finding: Told, guards: Iterable[tuple[str, str]] = ()) -> list[Candidate]:
+        """All that is suggested by a finding, its claims, and `guards`: pairs of a rule and a
+        condition. Last comes that it is meant so."""
         found: dict[tuple[Edit, ...], Candidate] = {}
-        for candidate in self._all(finding):
+        for candidate in self._all(finding, guards):
             found.setdefault(candidate.edits, candidate)
         return sorted(found.values(), key=lambda c: c.last)
 
-    def _all(self, finding: Told) -> Iterator[Candidate]:
-        for claim in _claims(finding.why):
-            match claim.claim:
-                case "took":
-                    yield from self._took(claim)
-                case "wanted":
-                    for rule in (*claim.data["rules"], finding.subject):
-                        yield from self._kept(self._rule(rule), claim.data["item"])
-                    more = claim.data["number"] - claim.data["left"]
-                    yield from self._more_of(claim.data["item"], more)
-                case "at_most" if claim.data["of"][0] == "held":
-                    yield from self._more_of(claim.data["of"][1], 1)
-                case "done":
-                    yield from self._again(self._rule(claim.data["rule"]))
+    def _all(self, finding: Told, guards: Iterable[tuple[str, str]]) -> Iterator[Candidate]:
+        for words, edits in obvious(finding, self.world, self.bodies):
+            yield Candidate(words, edits)
+        claims = list(claims_of(finding.why))
+        for claim in claims:
+            yield from self._of_claim(claim, finding)
+        for rule_id, condition in guards:
+            rule = self._rule(rule_id)
+            edit = rule and self.bodies.needing(rule, condition)
+            if rule and edit:
+                words = f"{self.world.described(rule)} needs: {condition}"
+                yield Candidate(words, (edit,))
+        for claim in claims:
+            if claim.claim == "cannot":
+                yield from self._asking_less(claim)
         yield from self._accepted(finding)
+
+    def _of_claim(self, claim: Because, finding: Told) -> Iterator[Candidate]:
+        match claim.claim:
+            case "took":
+                yield from self._took(claim)
+            case "wanted":
+                item = claim.data["item"]
+                for rule in (*claim.data["rules"], finding.subject):
+                    yield from self._kept(self._rule(rule), item)
+                yield from self._more_of(item, claim.data["number"] - claim.data["left"])
+            case "at_most" if claim.data["of"][0] == "held":
+                yield from self._more_of(claim.data["of"][1], 1)
+            case "done":
+                yield from self._again(self._rule(claim.data["rule"]))
+            case "only" if not claim.data["makers"]:
+                kind, known = _single_test(claim.data["holds"])
+                if kind == "held":
+                    yield from self._found_somewhere(known)
+                elif kind == "place":
+                    yield from self._led_to(known)
 
     def _rule(self, rule: str) -> Rule | None:
         return next((r for r in self.world.rules if r.id == rule), None)
@@ -70,99 +103,163 @@ class Candidates:
             yield from self._kept(rule, subject)
             yield from self._more_of(subject, 1)
         elif kind == "place":
-            yield from self._both_ways(rule)
+            yield from self._no_longer(rule, "one_way", "can be walked back")
+        elif kind == "done":
+            yield from self._again(rule)
         yield from self._ended(rule)
 
     def _kept(self, rule: Rule | None, item: str) -> Iterator[Candidate]:
         """The item is asked for, and not taken."""
-        body = self._body(rule)
+        body = self.bodies.body(rule)
         if rule is None or body is None or body.get("needs") is not None:
             return
         for key, value in body.entries:
-            if key.text in _TAKING and item in _items(value) and len(_items(value)) == 1:
-                name = self.world.name_of(item)
-                words = f"“{rule.label}” asks for {name} and does not use it up"
-                yield Candidate(words, (replaced(key.span, "needs"),))
+            if key.text in _TAKING and _items(value) == [item]:
+                words = f"“{rule.label}” asks for {self.world.name_of(item)}"
+                edit = self.bodies.page(key.span).replaced(key.span, "needs")
+                yield Candidate(f"{words} and does not use it up", (edit,))
 
     def _more_of(self, item: str, more: int) -> Iterator[Candidate]:
         """More of the item, where it comes from; of a tool, more uses."""
-        name = self.world.name_of(item)
-        for place in self.places:
-            if place.path == ("items", item, "uses") and isinstance(place.node, Scalar):
-                uses = (self.world.items[item].uses or 0) + more
-                words = f"{name} can be used {uses} times"
-                yield Candidate(words, (replaced(place.node.span, str(uses)),))
-        if self.world.items[item].uses is not None:
+        name, thing = self.world.name_of(item), self.world.items[item]
+        if thing.uses is not None:
+            uses = self.bodies.at("items", item, "uses")
+            if uses is not None and more > 0:
+                edit = self.bodies.page(uses.span).replaced(uses.node.span, str(thing.uses + more))
+                yield Candidate(f"{name} can be used {thing.uses + more} times", (edit,))
             return
-        for place in self.places:
-            amount = self._amount(place)
+        for place in self.bodies.places:
+            amount = _amount(place)
             if amount is not None and amount[1] == item:
                 count = amount[0] + more
-                edits = [replaced(place.node.span, f"{count} {item}")]
+                page = self.bodies.page(place.span)
+                edits = [page.replaced(place.node.span, f"{count} {item}")]
                 edits += self._room(item, count)
                 start = place.path[0] == "start"
                 where = "the start" if start else self.world.name_of(place.path[1])
-                words = f"{more} more {name} at {where}"
-                yield Candidate(words, tuple(edits))
-
-    def _amount(self, place: Place) -> tuple[int, str] | None:
-        """How many of what is found at a place, or held at the start."""
-        finds = place.path[0] == "areas" and len(place.path) == 4 and place.path[2] == "finds"
-        holding = place.path[:2] == ("start", "holding")
-        if not isinstance(place.node, Scalar) or not (finds or holding):
-            return None
-        amount = read_amount(place.node, Problems())
-        return None if amount is None or amount.count is None else (amount.count, amount.name.text)
+                yield Candidate(f"{more} more {name} at {where}", tuple(edits))
 
     def _room(self, item: str, count: int) -> Iterator[Edit]:
         """Where a bound is written that would be too small for so many, a larger one."""
-        if self.world.items[item].most < count:
-            for place in self.places:
-                if place.path == ("items", item, "max") and isinstance(place.node, Scalar):
-                    yield replaced(place.node.span, str(count))
+        bound = self.bodies.at("items", item, "max")
+        if bound is not None and self.world.items[item].most < count:
+            yield self.bodies.page(bound.span).replaced(bound.node.span, str(count))
 
-    def _both_ways(self, rule: Rule | None) -> Iterator[Candidate]:
-        yield from self._no_longer(rule, "one_way", "can be walked back")
+    def _found_somewhere(self, item: str) -> Iterator[Candidate]:
+        """It lies in one of the areas."""
+        name = self.world.name_of
+        for area in self._ends():
+            edit = self._with_entry(area, "finds", item)
+            if edit is not None:
+                yield Candidate(f"{name(item)} is found at {name(area)}", (edit,))
+
+    def _led_to(self, area: str) -> Iterator[Candidate]:
+        """A way leads there from one of the areas."""
+        name = self.world.name_of
+        for start in self._ends():
+            edit = None if start == area else self._with_entry(start, "ways", area)
+            if edit is not None:
+                yield Candidate(f"a way leads from {name(start)} to {name(area)}", (edit,))
+
+    def _ends(self) -> Iterable[str]:
+        """The areas that are entered last, where most gates are still of use, and soonest."""
+        return dict.fromkeys([*self.areas[: -_EACH_END - 1 : -1], *self.areas[:_EACH_END]])
+
+    def _with_entry(self, area: str, key: str, entry: str) -> Edit | None:
+        place = self.bodies.at("areas", area)
+        if place is None or not isinstance(place.node, Mapping):
+            return None
+        known, page = place.node.get(key), self.bodies.page(place.span)
+        if known is None:
+            return page.with_key(place.node, key, f"[{entry}]")
+        if isinstance(known, List):
+            return page.with_item(known, entry, last=True)
+        written = page.written(known)
+        if written is None or not isinstance(known, Scalar):
+            return None
+        return page.replaced(known.span, f"[{in_list(written)}, {entry}]")
+
+    def _asking_less(self, claim: Because) -> Iterator[Candidate]:
+        """What can be no more is not asked for; a lock is opened from everywhere beside it."""
+        rule = self._rule(claim.data["maker"])
+        place = self.bodies.of(rule)
+        if rule is None or place is None:
+            return
+        named = {i for part in claim.data["parts"] for i in _ID.findall(part["condition"] or "")}
+        bodies = [place]
+        if rule.kind.trades:
+            shop = self.bodies.at("shops", rule.owner)
+            bodies += [shop] if shop is not None else []
+        for body in bodies:
+            for condition, edit in self.bodies.conditions(body):
+                if named & set(_ID.findall(condition)) & self._ids:
+                    words = f"{self.world.described(rule)} no longer needs: {condition}"
+                    yield Candidate(words, (edit,))
+        opened = self.bodies.under(place, "from")
+        without = self.bodies.without(opened)
+        if rule.kind == "lock" and without is not None:
+            yield Candidate(f"“{rule.label}” from both sides", (without,))
+
+    @property
+    def _ids(self) -> set[str]:
+        world = self.world
+        sections: tuple[Iterable[str], ...] = (
+            world.items,
+            world.facts,
+            world.meters,
+            world.quests,
+            world.foes,
+            world.locks,
+            world.areas,
+        )
+        return {i for section in sections for i in section}
 
     def _again(self, rule: Rule | None) -> Iterator[Candidate]:
         yield from self._no_longer(rule, "once", "can be done again and again")
 
     def _no_longer(self, rule: Rule | None, key: str, then: str) -> Iterator[Candidate]:
-        """What is said to be true of a rule is false; `then` says what that means."""
-        body = self._body(rule)
-        value = None if body is None else body.get(key)
-        if rule is not None and isinstance(value, Scalar) and value.text == "true":
-            yield Candidate(f"“{rule.label}” {then}", (replaced(value.span, "false"),))
+        """What is said to be true of a rule is not said; `then` says what that means."""
+        place = self.bodies.of(rule)
+        known = None if place is None else self.bodies.under(place, key)
+        if rule is not None and known is not None and _is_true(known.node):
+            edit = self.bodies.without(known)
+            if edit is not None:
+                yield Candidate(f"“{rule.label}” {then}", (edit,))
 
     def _ended(self, rule: Rule | None) -> Iterator[Candidate]:
         """The game ends there, badly."""
-        body = self._body(rule)
+        body = self.bodies.body(rule)
         bad = next((e for e in self.world.endings.values() if not e.good), None)
         if rule is None or body is None or bad is None or body.get("ends") is not None:
             return
-        edit = with_key(body, "ends", bad.id)
+        edit = self.bodies.with_key(body, "ends", bad.id)
         if edit is not None and not rule.chancy:
             yield Candidate(f"“{rule.label}” ends the game: {bad.name}", (edit,), last=True)
 
     def _accepted(self, finding: Told) -> Iterator[Candidate]:
+        if finding.kind == "stale_accept":
+            return
         entry = f"{{finding: {finding.kind}, of: {finding.subject}}}"
-        edit = with_item(self.root, "accept", entry, self.text)
+        edit = self.bodies.main.with_entry(self.bodies.root, "accept", entry)
         if edit is not None:
             yield Candidate("it is meant so, and accepted", (edit,), last=True)
 
-    def _body(self, rule: Rule | None) -> Mapping | None:
-        """The mapping in the main file that a rule was made of."""
-        if rule is None or rule.span.source.path != self.document.source.path:
-            return None
-        for place in self.places:
-            own = place.key if place.key is not None else place.node
-            if isinstance(place.node, Mapping) and _begins(own, rule.span):
-                return place.node
+
+def claims_of(why: Iterable[Because]) -> Iterator[Because]:
+    """Every claim of some trees, those above first."""
+    for claim in why:
+        yield claim
+        yield from claims_of(claim.why)
+
+
+def _amount(place: Place) -> tuple[int, str] | None:
+    """How many of what is found at a place, or held at the start."""
+    finds = place.path[0] == "areas" and len(place.path) == 4 and place.path[2] == "finds"
+    holding = place.path[:2] == ("start", "holding")
+    if not isinstance(place.node, Scalar) or not (finds or holding):
         return None
-
-
-def _begins(node: Node, span: Span) -> bool:
-    return (node.span.line, node.span.column) == (span.line, span.column)
+    amount = read_amount(place.node, Problems())
+    return None if amount is None or amount.count is None else (amount.count, amount.name.text)
 
 
 def _items(value: Node) -> list[str]:
@@ -170,7 +267,15 @@ def _items(value: Node) -> list[str]:
     return [amount.name.text for amount in read_amounts()(value, Problems())]
 
 
-def _claims(why: Iterable[Because]) -> Iterator[Because]:
-    for claim in why:
-        yield claim
-        yield from _claims(claim.why)
+def _single_test(test: dict[str, object]) -> tuple[str, str]:
+    """`held` and an item, or `place` and an area, where a test is about just that."""
+    match test:
+        case {"of": ["held", str(item)]}:
+            return "held", item
+        case {"of": ["place", _], "is": [str(area)]}:
+            return "place", area
+    return "", ""
+
+
+def _is_true(node: Node) -> bool:
+    return isinstance(node, Scalar) and node.text == "true"

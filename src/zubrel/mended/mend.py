@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
+from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
-from zubrel.authored.document import document_of
-from zubrel.base.budget import Budget, LimitReached, Limits
-from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.budget import Budget
 from zubrel.base.kinds import GRAVITY
-from zubrel.base.progress import Progress, Silence
-from zubrel.base.source import Source
+from zubrel.base.progress import Progress
 from zubrel.checked.check import check
+from zubrel.checked.conditions import At
 from zubrel.checked.world import World
+from zubrel.findings.judged import Judged
 from zubrel.mended.candidates import Candidate, Candidates
-from zubrel.mended.edits import applied
+from zubrel.mended.files import Files
+from zubrel.mended.guards import guards
+from zubrel.mended.trials import Identity, Trial, Trials, Wanted, wanted_of
 from zubrel.narrated.difference import Difference, difference
 from zubrel.narrated.report import Report, Told
 from zubrel.pipeline import report
@@ -26,16 +28,25 @@ MOST = 5
 
 
 class Proposal(Struct, frozen=True):
-    """A change of the file, what a search of the changed world says, and the file as it would be.
+    """A change of the files, and what a search of the changed world says.
 
-    `text` is the whole file, `lines` those of a unified diff.
+    `files` are all of them as they would read, `lines` those of a unified diff.
     """
 
-    words: str
-    text: str
+    candidate: Candidate
+    files: Files
     lines: tuple[str, ...]
     change: Difference
-    last: bool
+
+    @property
+    def words(self) -> str:
+        """The change in words."""
+        return self.candidate.words
+
+    @property
+    def last(self) -> bool:
+        """It does not mend what is wrong, but says that it is meant so."""
+        return self.candidate.last
 
     @property
     def gone(self) -> tuple[Told, ...]:
@@ -46,6 +57,38 @@ class Proposal(Struct, frozen=True):
     def new(self) -> tuple[Told, ...]:
         """The findings that there were none of, but for accepted ones."""
         return tuple(f for f in self.change.appeared if not f.accepted)
+
+    @property
+    def is_clean(self) -> bool:
+        """It mends, brings nothing that matters, and every must-have stays one."""
+        return not self.last and not any(self.rank[1:4])
+
+    @property
+    def rank(self) -> tuple[bool, int, int, int, int, int]:
+        """The smaller, the better: it mends, brings nothing grave, keeps the must-haves and their
+        order, makes nothing needless, takes most away, changes least."""
+        grave = sum(GRAVITY[f.severity] >= GRAVITY["warning"] for f in self.new)
+        lost = len(self.change.lost or ()) + self._order_lost()
+        unknown = {f.subject for f in self.change.old.findings if f.kind == "unreachable"}
+        needless = sum(
+            f.kind in ("skippable", "unused") and f.subject not in unknown for f in self.new
+        )
+        edited = sum(len(e.text) + e.end - e.begin for e in self.candidate.edits)
+        return self.last, grave, lost, needless, -len(self.gone), edited
+
+    def _order_lost(self) -> int:
+        """Pairs of must-haves of which the one need not come before the other any more."""
+        new = self.change.new.progress
+        before = {m.id: set(m.after) for m in new.must_haves} if new is not None else {}
+        lost = 0
+        for one, other in self.change.order_lost or ():
+            known, waiting = set[str](), [other]
+            while waiting:
+                added = before.get(waiting.pop(), set()) - known
+                known |= added
+                waiting.extend(added)
+            lost += one not in known
+        return lost
 
 
 class Mended(Struct, frozen=True):
@@ -58,84 +101,101 @@ class Mended(Struct, frozen=True):
     open: tuple[str, ...] = ()
 
 
-def mend(
-    source: Source,
-    text: str,
-    world: World,
-    before: Report,
-    finding: Told,
-    budget: Budget | None = None,
-    progress: Progress | None = None,
-) -> Mended:
-    """Changes of the main file of `world` after which a finding is gone, each proved.
+class Mender:
+    """A world with its report, and changes of its files that mend what was found.
 
-    `before` is the report on the world as it is. Raises `LimitReached` where a limit comes first.
+    `before` is the report on the world as it is, which took so much `work`; `judged` are its
+    situations, where they are known and nothing is merged.
     """
-    budget = budget or Budget(Limits())
-    progress = progress or Silence()
-    candidates = Candidates(world, document_of(source, text), text).of(finding)
-    proposals, tried, undecided = list[Proposal](), list[str](), list[str]()
-    for candidate in candidates:
-        progress.stage(f"trying: {candidate.words}")
-        budget.check_limits()
-        try:
-            proposal = _tried(source, text, before, finding, candidate, budget)
-        except _Undecided:
-            undecided.append(candidate.words)
-            continue
-        if proposal is None:
-            tried.append(candidate.words)
-        else:
-            proposals.append(proposal)
-    best = tuple(sorted(proposals, key=_rank)[:MOST])
-    return Mended(finding, best, tuple(tried), tuple(undecided))
+
+    def __init__(
+        self, files: Files, world: World, before: Report, judged: Judged[Any] | None, work: float
+    ) -> None:
+        self.work = work
+        self.files = files
+        self.world = world
+        self.before = before
+        self.judged = judged
+        document = files.document()
+        self.candidates = Candidates(world, document, files, _areas(world, judged))
+
+    def of(self, finding: Told, trials: Trials) -> Mended:
+        """Changes after which a finding is gone, each proved, the best first. Raises
+        `LimitReached` where a limit comes first."""
+        proposals, tried, undecided = list[Proposal](), list[str](), list[str]()
+        wanted = self.wanted((finding.kind, finding.subject))
+        for trial in trials.of(self.files, self.suggested(finding), wanted):
+            proposal = self.proposal(trial, finding)
+            if proposal is not None:
+                proposals.append(proposal)
+            elif trial.fate == "undecided":
+                undecided.append(trial.candidate.words)
+            else:
+                tried.append(trial.candidate.words)
+        best = tuple(sorted(proposals, key=lambda p: p.rank)[:MOST])
+        return Mended(finding, best, tuple(tried), tuple(undecided))
+
+    def wanted(self, gone: Identity | None) -> Wanted:
+        """What a change has to do."""
+        return wanted_of(self.before, gone, self.work)
+
+    def suggested(self, finding: Told) -> list[Candidate]:
+        """All that may help against a finding."""
+        if finding.kind == "unwinnable":  # what is never had is why
+            missing = [f.why for f in self.before.findings if f.kind == "unreachable"]
+            finding = replace(finding, why=sum(missing, finding.why))
+        return self.candidates.of(finding, self._guards(finding))
+
+    def _guards(self, finding: Told) -> list[tuple[str, str]]:
+        if self.judged is None:
+            return []
+        rules = {p.rule for p in finding.points} or {m.rule for m in finding.evidence[-1:]}
+        if len(rules) != 1:
+            return []
+        (rule,) = rules
+        return [(rule, c) for c in guards(self.judged, finding.kind, finding.subject, rule)]
+
+    def proposal(self, trial: Trial, finding: Told | None) -> Proposal | None:
+        """The proposal that a trial amounts to; None where a finding (or any: None) is not gone,
+        or something as grave is new."""
+        if trial.report is None:
+            return None
+        change = difference(self.before, trial.report)
+        gone = {(f.kind, f.subject) for f in change.gone}
+        if finding is not None and (finding.kind, finding.subject) not in gone:
+            return None
+        if change.worse("error") and ("unwinnable", "world") not in gone:
+            return None
+        files = self.files.changed(trial.candidate.edits)
+        return Proposal(trial.candidate, files, tuple(self.files.diff(files)), change)
 
 
-class _Undecided(Exception):
-    """Whether a changed world still has the finding was not proved."""
-
-
-def _tried(
-    source: Source,
-    text: str,
-    before: Report,
-    finding: Told,
-    candidate: Candidate,
-    budget: Budget,
-) -> Proposal | None:
-    """The proposal where the changed world is proved not to have the finding; None where it has
-    it, or something as grave is new. Raises `LimitReached` and `_Undecided`."""
-    changed = applied(text, candidate.edits)
-    try:
-        world = check(document_of(Source.of(source.path, changed), changed))
-        after = report(world, Budget(budget.limits, budget.seconds()), with_reasons=False)
-    except InvalidInput:
-        return None
-    if after.stopped is not None:
-        raise LimitReached(after.stopped)
-    if (finding.kind, finding.subject) in after.undecided:
-        raise _Undecided
-    change = difference(before, after)
-    if not any((f.kind, f.subject) == (finding.kind, finding.subject) for f in change.gone):
-        return None
-    if change.worse("error"):
-        return None
-    return Proposal(
-        candidate.words, changed, tuple(_diff(source, text, changed)), change, candidate.last
+def mender_of(
+    files: Files, budget: Budget, progress: Progress, with_progression: bool = True
+) -> Mender:
+    """The world in some files, searched. Raises `InvalidInput`; where the search did not end,
+    `before` says so."""
+    world = check(files.document())
+    judged: list[Judged[Any]] = []
+    before = report(
+        world, budget, progress, with_progression, with_windows=False, seen=judged.append
     )
+    known = judged[-1] if judged and judged[-1].complete else None
+    return Mender(files, world, before, known, budget.work)
 
 
-def _diff(source: Source, old: str, new: str) -> Iterator[str]:
-    """A unified diff with three lines around each change."""
-    before, after = old.splitlines(), new.splitlines()
-    yield from difflib.unified_diff(before, after, source.path, source.path, lineterm="")
-
-
-def _rank(proposal: Proposal) -> tuple[bool, int, int, int]:
-    """The best first: it mends, brings nothing grave, takes most away, changes least."""
-    grave = sum(GRAVITY[f.severity] >= GRAVITY["warning"] for f in proposal.new)
-    changed = sum(line[:1] in "+-" for line in proposal.lines)
-    return proposal.last, grave, -len(proposal.gone), changed
+def _areas(world: World, judged: Judged[Any] | None) -> Sequence[str]:
+    """The areas that can be entered, the soonest first; in the order of the files where that is
+    not known."""
+    if judged is None or judged.space.merged:
+        return list(world.areas)
+    space, walks = judged.space, judged.space.walks()
+    soon: list[tuple[int, str]] = []
+    for area in world.areas:
+        distance = walks.moves_to(space.where(judged.system.formula(At(area))))
+        if distance is not None:
+            soon.append((distance.steps, area))
+    return [area for _, area in sorted(soon, key=lambda known: known[0])]
 
 
 def findings_to_mend(report_: Report, kind: str | None, subject: str) -> Sequence[Told]:

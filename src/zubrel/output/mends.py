@@ -12,6 +12,7 @@ from rich.text import Text
 from zubrel import __version__
 from zubrel.base.plain import plain
 from zubrel.mended.mend import Mended, Proposal
+from zubrel.mended.whole import Whole
 from zubrel.narrated.report import Told
 from zubrel.narrated.words import length
 from zubrel.output.as_json import FORMAT
@@ -48,22 +49,55 @@ def write_mended(mended: Sequence[Mended], console: Console) -> None:
         console.print(Text(words, QUIET))
 
 
+def write_whole(whole: Whole, errors: int, console: Console) -> None:
+    """What each change of a set mends, the diff of all, what they do together, and what is left."""
+    if not errors:
+        console.print(Text("There is no open error: nothing has to be mended."))
+        return
+    for number, (words, finding) in enumerate(zip(whole.changes, whole.mends, strict=True), 1):
+        console.print(Text.assemble((f"{number}  ", "bold"), (sentence(words), "bold")))
+        console.print(indented(Text(f"Mends {finding.kind} {finding.subject}."), 3))
+    if whole.proposal is not None:
+        console.print()
+        _write_lines(whole.proposal, console)
+        console.print()
+        for words in _effects(whole.proposal):
+            console.print(Text(words))
+    for finding in whole.left:
+        console.print(Text(f"Left: {finding.kind} {finding.subject}. No single change helps."))
+    if whole.proposal is not None:
+        console.print()
+        words = "The changed world was searched as a whole"
+        if whole.smallest and len(whole.changes) > 1:
+            words += ", and without each of the changes: none can be left out"
+        words += ". --apply 1 writes all of them."
+        console.print(Text(words, QUIET))
+
+
 def _nothing(mended: Mended) -> str:
     """What was tried, where nothing helps."""
-    tried = "; ".join(mended.tried) or "nothing of what could be tried fits"
+    if not mended.tried:
+        return "No single change suggests itself."
+    tried = "; ".join(mended.tried)
     return f"No single change of these kinds helps. Tried: {plain(tried)}."
 
 
 def _write(number: int, proposal: Proposal, console: Console) -> None:
     console.print(Text.assemble((f"{number}  ", "bold"), (sentence(proposal.words), "bold")))
-    for line in proposal.lines[2:]:
+    _write_lines(proposal, console)
+    for words in _effects(proposal):
+        console.print(indented(Text(words), 3))
+
+
+def _write_lines(proposal: Proposal, console: Console) -> None:
+    """The diff; of several files with their names."""
+    several = sum(line.startswith("--- ") for line in proposal.lines) > 1
+    for line in proposal.lines if several else proposal.lines[2:]:
         style = {"+": "green", "-": "red"}.get(line[:1], QUIET)
         text = Text(plain(line), style)
         if line[:1] not in "+-":
             text.truncate(max(20, console.width - 8), overflow="ellipsis")
         console.print(indented(text, 5))
-    for words in _effects(proposal):
-        console.print(indented(Text(words), 3))
 
 
 def _effects(proposal: Proposal) -> Iterator[str]:
@@ -113,7 +147,26 @@ def mended_as_json(path: str, mended: Sequence[Mended]) -> str:
                 "open": list(one.open),
             }
         )
-    data = {"zubrel": __version__, "format": FORMAT, "world": path, "findings": found}
+    return _as_json(path, {"findings": found})
+
+
+def whole_as_json(path: str, whole: Whole) -> str:
+    """A set of changes, each with the finding that it mends, and what all of them do."""
+    changes = [
+        {"words": words, "mends": [finding.kind, finding.subject]}
+        for words, finding in zip(whole.changes, whole.mends, strict=True)
+    ]
+    data = {
+        "changes": changes,
+        "smallest": whole.smallest,
+        "left": [[f.kind, f.subject] for f in whole.left],
+        "proposal": None if whole.proposal is None else _proposal(1, whole.proposal),
+    }
+    return _as_json(path, data)
+
+
+def _as_json(path: str, told: dict[str, Any]) -> str:
+    data = {"zubrel": __version__, "format": FORMAT, "world": path, **told}
     return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
 
 

@@ -19,6 +19,7 @@ from zubrel.shell.options import (
     example,
     fail_on_option,
     format_option,
+    jobs_option,
     take_common,
 )
 from zubrel.shell.streams import note, write_pretty, write_problems, write_text
@@ -38,14 +39,7 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 @click.argument("worlds", nargs=-1, required=True, metavar="WORLD...")
 @format_option(FORMATS)
 @fail_on_option("error", "a finding")
-@click.option(
-    "--jobs",
-    type=click.IntRange(1),
-    default=1,
-    show_default=True,
-    metavar="N",
-    help="Up to N processes at once: a world each, or parts of a large one.",
-)
+@jobs_option("Up to N processes at once: a world each, or parts of a large one.")
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def check_command(

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 import click
 
 from zubrel.authored.files import read_source
-from zubrel.mended.mend import Mended, findings_to_mend, mend
-from zubrel.pipeline import load, report
+from zubrel.base.plain import plain
+from zubrel.base.spelling import suggestion
+from zubrel.mended.files import Files
+from zubrel.mended.mend import Mended, Mender, Proposal, findings_to_mend, mender_of
+from zubrel.mended.trials import Trials
+from zubrel.mended.whole import Whole, mend_whole, to_mend
+from zubrel.narrated.report import Told
 from zubrel.shell.exits import FOUND, OK, STOPPED
 from zubrel.shell.options import (
     SEARCHING,
@@ -17,6 +23,7 @@ from zubrel.shell.options import (
     common_options,
     example,
     format_option,
+    jobs_option,
     kind_and_subject,
     take_common,
 )
@@ -27,13 +34,14 @@ from zubrel.shell.surveys import at_work
 @click.command(
     "mend",
     epilog=example(
+        "zubrel mend island.yaml",
         "zubrel mend island.yaml crate",
         "zubrel mend island.yaml missable spyglass --format json",
         "zubrel mend island.yaml crate --apply 1",
     ),
 )
 @click.argument("world")
-@click.argument("about", nargs=-1, required=True, metavar="[KIND] SUBJECT")
+@click.argument("about", nargs=-1, metavar="[[KIND] SUBJECT]")
 @click.option(
     "--apply",
     "chosen",
@@ -42,49 +50,72 @@ from zubrel.shell.surveys import at_work
     help="Write change number N into WORLD, or into the file that -o names.",
 )
 @format_option(["text", "json"])
+@jobs_option("Up to N changed worlds are searched at once, each in a process.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def mend_command(
-    world: str, about: tuple[str, ...], chosen: int | None, form: str, **options: Any
+    world: str,
+    about: tuple[str, ...],
+    chosen: int | None,
+    form: str,
+    jobs: int,
+    **options: Any,
 ) -> int:
-    """Propose changes to WORLD after which the finding on SUBJECT is gone. Each is searched
-    completely before it is told: what goes, what comes, how the shortest win changes. Last come
-    an end of the game there, and to accept the finding.
+    """Propose changes to WORLD after which the finding on SUBJECT is gone, at most five, the best
+    first; without a SUBJECT, one set of changes after which there is no error left. Each is
+    searched completely before it is told: what goes, what comes, how the shortest win changes. Last
+    come an end of the game there, and to accept the finding.
 
     Nothing is written unless --apply asks for it. Exit code 0: there is a change that mends; 1:
     none of those that were tried; 3: a limit came first.
     """
     common = take_common(options)
-    kind, subject = kind_and_subject(about)
+    kind, subject = kind_and_subject(about) if about else (None, None)
     if chosen is not None and form == "json":
         raise click.UsageError("--apply writes a world, and --format json tells of changes")
-    source, text = read_source(world)
-    with at_work(common) as meter:
+    with at_work(common) as meter, Trials(common.budget, meter, jobs) as trials:
         meter.stage("reading")
-        checked = load(world)
-        before = report(checked, common.budget, meter)
-        if not before.complete:
-            note(f"nothing can be proposed: the search stopped at {before.stopped}")
+        mender = mender_of(Files.read(world), common.budget, meter)
+        if not mender.before.complete:
+            note(f"nothing can be proposed: the search stopped at {mender.before.stopped}")
             return STOPPED
-        found = findings_to_mend(before, kind, subject)
+        if subject is None:
+            whole = mend_whole(mender, trials)
+            return _end_whole(mender, whole, chosen, form, common)
+        found = findings_to_mend(mender.before, kind, subject)
         if not found:
-            raise click.UsageError(_unknown(before.findings, kind, subject))
-        mended = [mend(source, text, checked, before, f, common.budget, meter) for f in found]
+            raise click.UsageError(_unknown(mender.before.findings, kind, subject))
+        mended = [mender.of(finding, trials) for finding in found]
     if chosen is not None:
-        return _write(world, text, mended, chosen, common)
+        proposals = [p for one in mended for p in one.proposals]
+        return _write(mender.files, proposals, chosen, common)
     _tell(world, mended, form, common)
     return OK if any(not p.last for one in mended for p in one.proposals) else FOUND
 
 
-def _unknown(findings: Any, kind: str | None, subject: str) -> str:
-    words = f"there is no open finding {kind or 'on'} {subject}"
-    known = sorted({f.subject for f in findings if not f.accepted})
-    from zubrel.base.spelling import suggestion
+def _end_whole(mender: Mender, whole: Whole, chosen: int | None, form: str, common: Common) -> int:
+    """Write or tell of a set of changes."""
+    if chosen is not None:
+        proposals = [whole.proposal] if whole.proposal is not None else []
+        return _write(mender.files, proposals, chosen, common)
+    from zubrel.output.mends import whole_as_json, write_whole
 
+    refuse_to_write_over(common.output)
+    errors = len(to_mend(mender.before))
+    if form == "json":
+        write_text(whole_as_json(mender.files.main, whole), common.output)
+    else:
+        write_pretty(lambda c: write_whole(whole, errors, c), common.output, common.color)
+    return FOUND if whole.left else OK
+
+
+def _unknown(findings: Sequence[Told], kind: str | None, subject: str) -> str:
+    words = f"there is no open finding {kind or 'on'} {plain(subject)}"
+    known = sorted({f.subject for f in findings if not f.accepted})
     hint = suggestion(subject, known) or "zubrel check shows them."
     return f"{words}. {hint}"
 
 
-def _tell(world: str, mended: list[Mended], form: str, common: Common) -> None:
+def _tell(world: str, mended: Sequence[Mended], form: str, common: Common) -> None:
     from zubrel.output.mends import mended_as_json, write_mended
 
     refuse_to_write_over(common.output)
@@ -94,20 +125,32 @@ def _tell(world: str, mended: list[Mended], form: str, common: Common) -> None:
     write_pretty(lambda console: write_mended(mended, console), common.output, common.color)
 
 
-def _write(world: str, text: str, mended: list[Mended], chosen: int, common: Common) -> int:
-    """Write a proposal into the world, or beside it; never over what was changed meanwhile."""
-    proposals = [p for one in mended for p in one.proposals]
+def _write(files: Files, proposals: Sequence[Proposal], chosen: int, common: Common) -> int:
+    """Write a proposal into the files of the world, or beside them; never over what was changed
+    meanwhile."""
     if chosen > len(proposals):
         raise click.UsageError(f"there is no change {chosen}: there are {len(proposals)}")
     proposal = proposals[chosen - 1]
-    target = common.output or world
+    changed = files.differing(proposal.files)
     if common.output is not None:
         refuse_to_write_over(common.output)
-    elif read_source(world)[1] != text:
-        raise click.UsageError(f"{world} has changed meanwhile; nothing was written")
-    encoded = proposal.text.encode()
-    marked = common.output is None and Path(world).read_bytes().startswith(b"\xef\xbb\xbf")
-    # asked for by the author, and the only file of the author's that is ever replaced
-    write_files({target: b"\xef\xbb\xbf" + encoded if marked else encoded}, over=world)
-    note(f"{target}: {proposal.words}")
+        if len(changed) > 1:
+            names = ", ".join(plain(path) for path in changed)
+            raise click.UsageError(f"change {chosen} is one of {names}: -o names a single file")
+    for path in changed:
+        if read_source(path)[1] != files.texts[path]:
+            raise click.UsageError(f"{plain(path)} has changed meanwhile; nothing was written")
+    contents = {}
+    for path in changed:
+        encoded = proposal.files.texts[path].encode()
+        marked = common.output is None and Path(path).read_bytes().startswith(_MARK)
+        contents[common.output or path] = _MARK + encoded if marked else encoded
+    # asked for by the author, and the only files of the author's that are ever replaced
+    write_files(contents, over=() if common.output else changed)
+    for path in contents:
+        note(f"{plain(path)}: {proposal.words}")
     return OK
+
+
+_MARK = b"\xef\xbb\xbf"
+"""What some editors put before UTF-8."""

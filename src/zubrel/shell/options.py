@@ -122,6 +122,13 @@ def format_option(
     )
 
 
+def jobs_option(words: str) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """`--jobs`, how many processes may be at work at once."""
+    return click.option(
+        "--jobs", type=click.IntRange(1), default=1, show_default=True, metavar="N", help=words
+    )
+
+
 def kind_and_subject(about: Sequence[str]) -> tuple[str | None, str]:
     """`[KIND] SUBJECT` of a command line. Raises `click.UsageError` where no subject is named."""
     kind = about[0] if about[0] in KINDS else None

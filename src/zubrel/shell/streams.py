@@ -9,7 +9,7 @@ import os
 import stat
 import sys
 import tempfile
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from io import StringIO, TextIOWrapper
 from typing import TYPE_CHECKING, Any
 
@@ -122,15 +122,15 @@ def write_bytes(content: bytes, path: str) -> None:
     write_files({path: content})
 
 
-def write_files(contents: Mapping[str, bytes], over: str | None = None) -> None:
-    """Files, all of them or none. `over` is the one file that was read and may be replaced.
+def write_files(contents: Mapping[str, bytes], over: Collection[str] = ()) -> None:
+    """Files, all of them or none. Those of `over` were read, and may be replaced all the same.
 
     Links are followed, files keep their modes, devices and pipes are written into as they are.
     Raises `click.UsageError` for a path that cannot be written or was read by this command,
     `CannotWrite` where the disk is full and the like.
     """
     for path in contents:
-        if path != over:
+        if path not in over:
             refuse_to_write_over(path)
     beside: dict[str, str] = {}
     try:

@@ -16,16 +16,18 @@ Broken = tuple[str, Trace | None] | None
 """What is wrong, with the shortest play that shows it; None: it is kept, as far as seen."""
 
 
-class _Promised(Question, frozen=True):
+class Promised(Question, frozen=True):
+    """What has to be known of a promise: whether its formulas hold, in their order."""
+
     promise: Promise
 
 
-def _questions(system: System) -> Iterator[_Promised]:
+def _questions(system: System) -> Iterator[Promised]:
     for promise in system.world.promises:
         formulas = [system.formula(condition) for condition in promise.conditions]
         if promise.ending is not None:
             formulas.append(ending_formula(system, promise.ending))
-        yield _Promised(
+        yield Promised(
             subject=promise.id,
             formulas=tuple(formulas),
             counts_moves=promise.kind == "within",
@@ -33,7 +35,7 @@ def _questions(system: System) -> Iterator[_Promised]:
         )
 
 
-def _decide(judged: Judged[S], questions: Sequence[_Promised]) -> Iterator[Finding]:
+def _decide(judged: Judged[S], questions: Sequence[Promised]) -> Iterator[Finding]:
     """What a cut search cannot say stays out."""
     for question in questions:
         promise = question.promise

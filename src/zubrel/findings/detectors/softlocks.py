@@ -26,16 +26,25 @@ class _Culprit(Struct, Generic[S], frozen=True):
 
 def softlocks(judged: Judged[S]) -> Iterator[Finding]:
     """`softlock` and `bad_luck`, one finding for each rule that leads from live to doomed."""
-    if not judged.doomed:
-        return
-    culprits = [c for move in judged.space.acting for c in _culprits(judged, move)]
+    found = _all_culprits(judged)
     if judged.space.merged:  # how many classes there are says nothing
-        yield from (_finding(judged, culprit, None) for culprit in culprits)
+        yield from (_finding(judged, culprit, None) for culprit in found)
         return
-    landings = [_landing(judged, culprit) for culprit in culprits]
+    landings = [_landing(judged, culprit) for culprit in found]
     futures = judged.space.reached_from(landings)
-    for culprit, future in zip(culprits, futures, strict=True):
+    for culprit, future in zip(found, futures, strict=True):
         yield _finding(judged, culprit, judged.space.count(future & judged.doomed))
+
+
+def culprits(judged: Judged[S]) -> Iterator[tuple[str, str]]:
+    """The kinds and subjects of what `softlocks` finds, without the evidence."""
+    yield from ((c.kind, c.move.rule.id) for c in _all_culprits(judged))
+
+
+def _all_culprits(judged: Judged[S]) -> list[_Culprit[S]]:
+    if not judged.doomed:
+        return []
+    return [c for move in judged.space.acting for c in _culprits(judged, move)]
 
 
 def _culprits(judged: Judged[S], move: Move) -> Iterator[_Culprit[S]]:

@@ -51,12 +51,12 @@ class Progression(Struct, frozen=True):
     windows: tuple[Window, ...]
 
 
-def progression(judged: Judged[Any]) -> Progression | None:
-    """All of it; None when a limit cut the search short."""
+def progression(judged: Judged[Any], with_windows: bool = True) -> Progression | None:
+    """All of it; None when a limit cut the search short. Without windows there are none in it."""
     if not judged.complete:
         return None
     must_haves, order = _must_haves(judged)
-    return Progression(must_haves, order, tuple(_windows(judged)))
+    return Progression(must_haves, order, tuple(_windows(judged)) if with_windows else ())
 
 
 def had_formulas(judged: Judged[Any]) -> Iterator[tuple[str, str, Formula]]:

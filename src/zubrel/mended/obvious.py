@@ -1,0 +1,226 @@
+"""The edit that each kind of lint suggests by itself."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+
+from zubrel.authored.nodes import Mapping, Scalar
+from zubrel.authored.nodes import Sequence as List
+from zubrel.base.source import Span
+from zubrel.checked.world import World
+from zubrel.mended.bodies import Bodies
+from zubrel.mended.edits import Edit, Place
+from zubrel.narrated.report import Told
+
+Suggested = Iterator[tuple[str, tuple[Edit, ...]]]
+"""Changes in words, and their edits."""
+_COUNTED = ("gain", "defeat", "visit", "talk", "do")
+"""Goals that count only while their quest is active, unless they say otherwise."""
+
+
+def obvious(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """What the kind of a finding suggests."""
+    suggest = _BY_KIND.get(finding.kind)
+    if suggest is not None:
+        yield from suggest(finding, world, bodies)
+
+
+def _exact_count(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """At least so many, and not just so many."""
+    place = _written_around(finding.span, bodies)
+    if place is None or finding.span is None:
+        return
+    page = bodies.page(place.span)
+    begin, end = page.begin(finding.span), page.end(place.node)
+    known = re.compile(r"[a-z][a-z0-9_]*\s*(==?)\s*\d+").match(page.text, begin, end or begin)
+    if known:
+        words = f"at least, and not exactly: {known[0]}"
+        yield words, (page.edit(known.start(1), known.end(1), ">="),)
+
+
+def _swallowed(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """There is room for more, or what does not fit is refused."""
+    rule = next((r for r in world.rules if r.id == finding.subject), None)
+    for give in rule.gives if rule is not None else ():
+        item = world.items[give.item]
+        bound = bodies.at("items", item.id, "max")
+        if bound is not None:
+            more = str(item.most + give.count)
+            edit = bodies.page(bound.span).replaced(bound.node.span, more)
+            yield f"there is room for {more} {item.name}", (edit,)
+        refused = bodies.without(bodies.at("items", item.id, "when_full"))
+        if refused is not None:
+            yield f"where {item.name} does not fit, the move is refused", (refused,)
+
+
+def _empty_hands(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """What is lost has to be held."""
+    place = bodies.standing_at(finding.span)
+    body = place.node if place is not None and isinstance(place.node, Mapping) else None
+    for key, value in body.entries if body is not None else ():
+        plain = isinstance(value, Scalar) and not value.text.startswith("all ")
+        if key.text == "loses" and plain and body is not None and body.get("takes") is None:
+            edit = bodies.page(key.span).replaced(key.span, "takes")
+            yield "it asks for what it takes", (edit,)
+
+
+def _wasted_use(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """Possible once, where it does something the first time only."""
+    place = bodies.standing_at(finding.span)
+    if place is not None and isinstance(place.node, Mapping) and place.node.get("once") is None:
+        edit = bodies.with_key(place.node, "once", "true")
+        if edit is not None:
+            yield "it can be done once", (edit,)
+
+
+def _silent(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """The last text is shown wherever no other is."""
+    texts = _texts_around(finding, bodies)
+    if texts is None:
+        return
+    count = len(texts.node.items) if isinstance(texts.node, List) else 0
+    last = bodies.under(texts, str(count - 1)) if count else texts
+    edit = last and bodies.without(bodies.under(last, "when"))
+    if edit:
+        yield "its last text is shown wherever no other applies", (edit,)
+
+
+def _unheard(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """The text comes before those that hide it, or goes."""
+    place = _entry_around(finding.span, bodies)
+    if place is None or place.above is None or not isinstance(place.above.node, List):
+        return
+    page = bodies.page(place.span)
+    gone, written = page.without(place), page.written(place.node)
+    if gone is None:
+        return
+    if written is not None and "\n" not in written:
+        first = page.with_item(place.above.node, written)
+        if first is not None and first.end <= gone.begin:
+            yield "the text comes before those that hide it", (first, gone)
+    yield "without the text", (gone,)
+
+
+def _too_early(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """What is done before the quest counts."""
+    yield from early_counts(finding.subject, world, bodies)
+
+
+def early_counts(quest: str, world: World, bodies: Bodies) -> Suggested:
+    """What is done before a quest is accepted counts for its goals."""
+    goals = bodies.at("quests", quest, "goals")
+    if goals is None:
+        return
+    found = []
+    for place in bodies.places:
+        if place is not goals and place.above is not goals:
+            continue
+        node = place.node
+        if isinstance(node, Mapping) and any(node.get(kind) for kind in _COUNTED):
+            edit = None if node.get("early") is not None else _at_the_end(node, bodies)
+            found += [edit] if edit is not None else []
+    if found:
+        name = world.name_of(quest)
+        yield f"what is done before “{name}” counts for it", tuple(found)
+
+
+def _at_the_end(goal: Mapping, bodies: Bodies) -> Edit | None:
+    """That a goal counts early, behind what it says already."""
+    page, last = bodies.page(goal.span), goal.entries[-1][1]
+    end = page.end(last)
+    if end is not None and page.text[page.begin(goal.span)] == "{":
+        return page.edit(end, end, ", early: counts")
+    return page.with_key(goal, "early", "counts")
+
+
+def _constant(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """The condition is left out."""
+    place = _written_around(finding.span, bodies)
+    if place is None or place.above is None:
+        return
+    if place.key is None:
+        edit = bodies.without(place)
+        if edit is not None:
+            yield "without the condition", (edit,)
+        return
+    for condition, edit in bodies.conditions(place.above, place.path[-1]):
+        yield f"without the condition: {condition}", (edit,)
+
+
+def _double_way(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """One of the two is left out."""
+    edit = bodies.without(bodies.standing_at(finding.span))
+    if edit is not None:
+        yield "without the way", (edit,)
+
+
+def _stale_accept(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """Nothing is accepted that is not found."""
+    edit = bodies.without(_entry_around(finding.span, bodies))
+    if edit is not None:
+        yield "without the acceptance", (edit,)
+
+
+def _endless(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """The move, or what is found, comes once."""
+    rule = next((r for r in world.rules if finding.evidence[-1:] and _is_last(finding, r.id)), None)
+    place = bodies.of(rule)
+    if place is None or rule is None or not isinstance(place.node, Mapping):
+        return
+    again = bodies.without(bodies.under(place, "again"))
+    if again is not None:
+        yield f"“{rule.label}” comes once", (again,)
+    elif place.node.get("once") is None:
+        edit = bodies.with_key(place.node, "once", "true")
+        if edit is not None:
+            yield f"“{rule.label}” can be done once", (edit,)
+
+
+def _is_last(finding: Told, rule: str) -> bool:
+    return finding.evidence[-1].rule == rule
+
+
+def _written_around(span: Span | None, bodies: Bodies) -> Place | None:
+    """The single value that a span lies in."""
+    if span is None:
+        return None
+    for place in bodies.places:
+        own = place.node.span
+        same = (own.source.path, own.line) == (span.source.path, span.line)
+        around = own.column <= span.column < own.column + own.width
+        if isinstance(place.node, Scalar) and same and around:
+            return place
+    return None
+
+
+def _entry_around(span: Span | None, bodies: Bodies) -> Place | None:
+    """The entry of a list that begins at a span, or in which the value there stands."""
+    place = bodies.standing_at(span) or _written_around(span, bodies)
+    while place is not None and place.key is not None:
+        place = place.above
+    return place
+
+
+def _texts_around(finding: Told, bodies: Bodies) -> Place | None:
+    """The texts of the area or the lock that a finding is about."""
+    for section, key in (("areas", "says"), ("locks", "refuses")):
+        place = bodies.at(section, finding.subject, key)
+        if place is not None:
+            return place
+    return None
+
+
+_BY_KIND: dict[str, Callable[[Told, World, Bodies], Suggested]] = {
+    "exact_count": _exact_count,
+    "swallowed": _swallowed,
+    "empty_hands": _empty_hands,
+    "wasted_use": _wasted_use,
+    "silent": _silent,
+    "unheard": _unheard,
+    "too_early": _too_early,
+    "constant": _constant,
+    "double_way": _double_way,
+    "stale_accept": _stale_accept,
+    "endless": _endless,
+}
