@@ -16,6 +16,7 @@ test: $(READY)
 # Everything that takes its time: more random worlds, broken files, branch coverage above 90 %.
 test-all: test fuzz fuzz-input coverage
 	ZUBREL_CONDITIONS=1 $(BIN)/python -m tests tests.test_conditions
+	ZUBREL_SEEDS=40 $(BIN)/python -m tests tests.test_claims
 
 lint: $(READY)
 	$(BIN)/ruff check src tests benchmarks docs setup.py

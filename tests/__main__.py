@@ -13,7 +13,7 @@ import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-FIRST = ("test_reductions", "test_against_reference", "test_smaller_worlds", "test_full_size")
+FIRST = ("test_limits", "test_commands", "test_full_size", "test_mend", "test_against_reference")
 COUNTS = re.compile(r"^(-?\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
 

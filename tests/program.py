@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import json
 import os
 import subprocess
@@ -10,8 +11,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from tests.warm import Warm
+
 DEMO = Path(__file__).parent.parent / "src" / "zubrel" / "demo"
 CASES = Path(__file__).parent / "cases"
+# coverage is measured of processes that begin by themselves
+WARM = Warm() if hasattr(os, "fork") and "COVERAGE_PROCESS_CONFIG" not in os.environ else None
+if WARM is not None:
+    atexit.register(WARM.end)
 
 
 class ProgramTest(unittest.TestCase):
@@ -32,15 +39,19 @@ class ProgramTest(unittest.TestCase):
 
     def zubrel(self, *arguments, code=None, env=None, timeout=60):
         """The finished process; fails when the exit code is not `code`, and on any traceback."""
-        done = subprocess.run(
-            [sys.executable, "-m", "zubrel", *arguments],
-            cwd=self.folder,
-            text=True,
-            capture_output=True,
-            timeout=timeout,
-            encoding="utf-8",
-            env={**os.environ, "PYTHONIOENCODING": "utf-8", **(env or {})},
-        )
+        environment = {**os.environ, "PYTHONIOENCODING": "utf-8", **(env or {})}
+        if WARM is not None:
+            done = WARM.run(arguments, self.folder, environment, timeout)
+        else:
+            done = subprocess.run(
+                [sys.executable, "-m", "zubrel", *arguments],
+                cwd=self.folder,
+                text=True,
+                capture_output=True,
+                timeout=timeout,
+                encoding="utf-8",
+                env=environment,
+            )
         self.assertNotIn("Traceback", done.stderr)
         if code is not None:
             self.assertEqual(done.returncode, code, done.stdout + done.stderr)

@@ -84,7 +84,7 @@ class Sets(unittest.TestCase):
 
     def test_steps_begin_where_they_begin_in_a_list(self):
         seen = 0
-        for name, plain, space in spaces(range(6)):
+        for name, plain, space in spaces(range(4)):
             exact, told = judge(plain), judge(space)
             for step in space.system.steps:
                 pairs = (
@@ -97,7 +97,7 @@ class Sets(unittest.TestCase):
                         self.assertEqual(members(plain, space, situations), set(expected))
                         self.assertEqual(bool(situations), bool(expected))
                     seen += bool(expected)
-        self.assertGreater(seen, 200)
+        self.assertGreater(seen, 100)
 
     def test_plays_come_into_what_is_not_empty(self):
         r, played, refused = random.Random(0), 0, 0

@@ -22,13 +22,15 @@ from zubrel.narrated.narrate import narrate
 from zubrel.output.as_json import finding_as_json
 from zubrel.quotient.lens import lens_for
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "6"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "4"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 # worlds in which a claim has once been untrue: a load under what saturates was taken for free, a
 # source that raises an amount only from below was not counted, a part that was no part of the
 # least, what goes on only until an ending comes, an amount that a second source gave back,
 # what one outcome needs told of all
-REMEMBERED = (5, 12, 43, 95, 101, 169, 235, 311, 659, 2515, 2521)
+REMEMBERED = (12, 43, 101, 169, 311, 659, 2515, 2521)
+LARGE = (5, 95, 235)
+"""Such worlds that take their time: only when more seeds than usual are asked for."""
 
 
 def by_sets(system):
@@ -87,7 +89,9 @@ class AgainstReference(unittest.TestCase):
                 self.cut += sum('"note": "cut"' in json.dumps(tree) for tree in finding["why"])
 
     def test_every_claim_holds_in_all_situations_of_the_reference(self):
-        for world in worlds((*REMEMBERED, *range(FIRST, FIRST + SEEDS))):
+        for world in worlds(
+            (*REMEMBERED, *(LARGE if SEEDS > 10 else ()), *range(FIRST, FIRST + SEEDS))
+        ):
             self.compare(*world, one_by_one)
         self.assertLessEqual(
             {"never", "only", "cannot", "done", "took", "at_most", "ends", "undone"}, self.names

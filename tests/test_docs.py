@@ -10,6 +10,7 @@ from pathlib import Path
 import yaml
 
 import zubrel
+from tests.program import ProgramTest
 from zubrel.authored.document import document_of
 from zubrel.authored.fields import BODY, EFFECTS
 from zubrel.authored.shapes import SECTIONS
@@ -52,6 +53,55 @@ class Language(unittest.TestCase):
         for field in BODY:
             with self.subTest(field=field):
                 self.assertIn(f"`{field}`", text)
+
+
+class Tutorial(ProgramTest):
+    """Every step of the tutorial: its changes fit the file, and the program says what is there."""
+
+    SECONDS = re.compile(r"[0-9.]+ s\)")
+
+    def steps(self):
+        text = (DOCS / "tutorial.md").read_text(encoding="utf-8")
+        return re.findall(r"```(diff|text)\n(.*?)```\n", text, re.DOTALL)
+
+    def changed(self, text, diff):
+        """The text with the lines of a block: those without a sign or with `-` stand in it once."""
+        lines = diff.splitlines()
+        old = "".join(f"{line[1:]}\n" for line in lines if not line.startswith("+"))
+        new = "".join(f"{line[1:]}\n" for line in lines if not line.startswith("-"))
+        if not old:
+            return text + new
+        self.assertEqual(text.count(old), 1, diff)
+        return text.replace(old, new)
+
+    def test_every_step_is_as_it_is_told(self):
+        text, said, codes = "", 0, []
+        self.write("island.yaml", text)
+        for kind, block in self.steps():
+            if kind == "diff":
+                text = self.changed(text, block)
+                self.write("island.yaml", text)
+                continue
+            command, *expected = block.rstrip("\n").split("\n")
+            done = self.zubrel(*command.split()[2:], env={"COLUMNS": "100"})
+            lines = [line.rstrip() for line in (done.stdout + done.stderr).rstrip().split("\n")]
+            with self.subTest(command, step=said):
+                shown = [self.SECONDS.sub("0.1 s)", line) for line in lines]
+                self.assertEqual(shown, [self.SECONDS.sub("0.1 s)", line) for line in expected])
+            said += 1
+            codes.append(done.returncode)
+        self.assertGreater(said, 9)
+        self.assertEqual(codes[-1], 0)
+        self.assertIn(2, codes)
+
+    def test_there_are_nine_steps_each_with_its_mend(self):
+        text = (DOCS / "tutorial.md").read_text(encoding="utf-8")
+        steps = re.split(r"^## \d\. ", text.split("\n## And then")[0], flags=re.MULTILINE)[1:]
+        self.assertEqual(len(steps), 9)
+        for step in steps:
+            with self.subTest(step.splitlines()[0]):
+                last_said = step.rindex("$ zubrel") if "SOLVABLE" not in step else 0
+                self.assertIn("```diff", step[last_said:])
 
 
 class Python(unittest.TestCase):

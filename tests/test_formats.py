@@ -245,5 +245,59 @@ class Kinds(ProgramTest):
         self.assertNotIn(("stale_accept", "key"), self.kinds(body))
 
 
+FERRY = """\
+zubrel: 1
+start: {at: quay}
+items: {shell: Shell, coin: Coin, log: Log}
+areas:
+  quay: {finds: [shell, coin], ways: [{to: ferry, one_way: true, id: cross}]}
+  ferry:
+    finds: [{item: log, needs: fire = 0}]
+    ways: [isle]
+    deeds: {burn: {adds: {fire: 1}, once: true}}
+  isle: {}
+meters: {fire: {to: 1}}
+endings: {over: {when: at isle}}
+accept:
+  - {finding: unused, of: [shell, coin, log]}
+"""
+
+
+class InBulk(ProgramTest):
+    """Several findings that one entry accepts."""
+
+    def missed(self, entry, code=0):
+        found = self.check(f"{FERRY}  - {entry}\n", "--fail-on", "warning", code=code)["findings"]
+        self.assertEqual({f["accepted"] for f in found if f["kind"] == "unused"}, {True})
+        missed = {f["subject"]: f["accepted"] for f in found if f["kind"] == "missable"}
+        self.assertGreaterEqual(set(missed), {"shell", "coin", "log"})
+        return missed, {f["subject"] for f in found if f["kind"] == "stale_accept"}
+
+    def test_all_that_nothing_but_a_move_closes(self):
+        missed, stale = self.missed("{finding: missable, of: all, closed_by: cross}")
+        self.assertTrue(missed["shell"] and missed["coin"] and not missed["log"])
+        self.assertEqual(stale, set())
+        missed, _ = self.missed("{finding: missable, of: all, closed_by: [cross, burn]}")
+        self.assertEqual(set(missed.values()), {True})
+        missed, stale = self.missed(
+            "{finding: missable, of: all, closed_by: ferry_to_isle}", code=1
+        )
+        self.assertEqual((set(missed.values()), stale), ({False}, {"ferry_to_isle"}))
+
+    def test_what_cannot_be_meant_is_refused_with_its_place(self):
+        for entry, place, words in (
+            ("{finding: missable, of: all}", "15:29", "by which moves"),
+            ("{finding: unused, of: all, closed_by: cross}", "15:27", "can be missed"),
+            ("{finding: missable, of: all, closed_by: cros}", "15:45", '"cros"'),
+            ("{finding: missable, of: shell, closed_by: cross}", "15:47", "of: all"),
+            ("{finding: missable, of: [shell, chell]}", "15:37", '"chell"'),
+        ):
+            with self.subTest(entry):
+                self.write("w.yaml", f"{FERRY}  - {entry}\n")
+                said = self.zubrel("check", "w.yaml", code=2).stderr
+                self.assertIn(f"w.yaml:{place}", said)
+                self.assertIn(words, said)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -85,6 +85,16 @@ class Report(ProgramTest):
         self.assertEqual(done.stdout, "")
         self.assertIn("incomplete", (self.folder / "p.html").read_text(encoding="utf-8"))
 
+    def test_changes_that_mend_stand_with_their_findings_when_they_are_asked_for(self):
+        self.write("w.yaml", TOSS)
+        self.zubrel("report", "w.yaml", "-o", "p.html", code=0)
+        words = "proved to mend it"
+        self.assertNotIn(words, (self.folder / "p.html").read_text(encoding="utf-8"))
+        self.zubrel("report", "w.yaml", "-o", "p.html", "--mends", code=0)
+        text = " ".join(Page((self.folder / "p.html").read_text(encoding="utf-8")).words)
+        self.assertIn(words, text)
+        self.assertIn("+      toss: {name: Throw the key into the sea, needs: key}", text)
+
     @unittest.skipUnless(shutil.which("chromium"), "needs headless Chromium")
     def test_the_filter_works_in_a_browser(self):
         probe = """<script>
@@ -95,7 +105,47 @@ document.querySelector("#filter input[value=error]").click();
 document.title = word + "|" + document.querySelector("[role=status]").textContent;
 </script></body>"""
         world = TOSS.replace("items: {key: Brass key}", "items: {key: Brass key, shell: Shell}")
-        text = self.page(world.replace("finds: [key]", "finds: [key, shell]"))
+        title, said = self.in_a_browser(world.replace("finds: [key]", "finds: [key, shell]"), probe)
+        self.assertEqual(title, "2 shown|1 shown")
+        self.assertNotIn("CONSOLE", said)
+
+    @unittest.skipUnless(shutil.which("chromium"), "needs headless Chromium")
+    def test_a_walk_is_stepped_through_on_the_map_in_a_browser(self):
+        probe = """<script>
+const finding = document.getElementById("finding-softlock-toss"), seen = [];
+finding.querySelector("button.step").click();
+const see = () => seen.push(document.getElementById("at").textContent + ": " +
+  document.querySelector("#told .what").textContent + ": " +
+  document.querySelectorAll(".steps .here").length +
+  document.querySelector(".steps").classList.contains("matters"));
+see();
+const key = name => document.getElementById("stepper").dispatchEvent(
+  new KeyboardEvent("keydown", {key: name, bubbles: true}));
+key("ArrowRight"); see(); key("End"); see(); key("ArrowLeft"); see();
+document.querySelector("[data-do=matters]").click(); see();
+document.querySelector("[data-do=close]").click();
+document.title = seen.join("|") + "|" + document.getElementById("stepper").open;
+</script></body>"""
+        title, said = self.in_a_browser(TOSS, probe)
+        last = (
+            "move 3 of 3: Pier: Throw the key into the sea  ★ the reason speaks of this move: 1true"
+        )
+        self.assertEqual(
+            title.split("|"),
+            [
+                "move 0 of 3: The start: 1false",
+                f"move 1 of 3: Quay: Take Brass key{star}",
+                last,
+                "move 2 of 3: Quay: Go to Pier: 1false",
+                last,
+                "false",
+            ],
+        )
+        self.assertNotIn("CONSOLE", said)
+
+    def in_a_browser(self, world, probe):
+        """The title that a script at the end of the page gives it, and what the browser says."""
+        text = self.page(world)
         (self.folder / "page.html").write_text(text.replace("</body>", probe), encoding="utf-8")
         done = subprocess.run(
             [
@@ -113,8 +163,7 @@ document.title = word + "|" + document.querySelector("[role=status]").textConten
             timeout=60,
         )
         (title,) = re.findall(r"<title>(.*?)</title>", done.stdout)
-        self.assertEqual(title, "2 shown|1 shown")
-        self.assertNotIn("CONSOLE", done.stderr)
+        return title, done.stderr
 
 
 if __name__ == "__main__":

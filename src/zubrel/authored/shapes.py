@@ -297,7 +297,8 @@ ACCEPTED = Shape(
     "an accepted finding",
     {
         "finding": Field(WORD, "The kind of finding."),
-        "of": Field(WORD, "Its subject."),
+        "of": Field(WORDS_KIND, "Its subject or subjects, or “all”, together with `closed_by`."),
+        "closed_by": Field(WORDS_KIND, "Of all: what nothing but these rules can close."),
         "because": Field(TEXT, "Why it is wanted."),
     },
 )

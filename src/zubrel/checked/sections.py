@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Sequence
 
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
@@ -300,28 +300,59 @@ class Sections:
 
     def accepted(self, rules: list[Rule]) -> tuple[Acceptance, ...]:
         """The accepted findings. What is accepted and not found cannot be accepted in its turn."""
-        kinds = [slug for slug in KINDS if slug != STALE]
         known = {"world", *self.names.known, *(r.id for r in rules)}
-        accepted = []
+        accepted: list[Acceptance] = []
         for entry in self.document.entries("accept"):
-            kind, subject = entry.word("finding"), entry.word("of")
-            if kind is None or subject is None:
+            kind, subjects = entry.word("finding"), entry.words("of")
+            if kind is None or not subjects:
                 message = "this needs the kind of finding and its subject"
                 hint = "{finding: missable, of: some_id, because: why it is wanted}"
                 self.problems.add("missing", message, entry.span, hint)
                 continue
-            if kind.text not in kinds:
-                message = f'there is no finding "{kind.text}"'
-                hint = suggestion(kind.text, kinds) or f"There are: {listing(kinds, 40)}."
-                self.problems.add("bad-value", message, kind.span, hint)
-            if subject.text not in known:
-                message = f'there is nothing with the id "{subject.text}"'
-                self.problems.add(
-                    "unknown-id", message, subject.span, suggestion(subject.text, known)
-                )
-            because = entry.text("because")
-            accepted.append(Acceptance(kind.text, subject.text, because, entry.span))
+            self._check_kind(kind)
+            because, closers = entry.text("because"), entry.words("closed_by")
+            if [s.text for s in subjects] == ["all"]:
+                closed_by = self._closers(kind, closers, subjects[0], rules)
+                named = closers[0].text if closers else "all"
+                accepted.append(Acceptance(kind.text, named, because, entry.span, closed_by))
+                continue
+            if closers:
+                message = '"closed_by" goes with "of: all"'
+                hint = "Write of: all, or leave closed_by out."
+                self.problems.add("bad-value", message, closers[0].span, hint)
+            for subject in subjects:
+                self._check_known(subject, known)
+                accepted.append(Acceptance(kind.text, subject.text, because, entry.span))
         return tuple(accepted)
+
+    def _check_kind(self, kind: Name) -> None:
+        kinds = [slug for slug in KINDS if slug != STALE]
+        if kind.text not in kinds:
+            message = f'there is no finding "{kind.text}"'
+            hint = suggestion(kind.text, kinds) or f"There are: {listing(kinds, 40)}."
+            self.problems.add("bad-value", message, kind.span, hint)
+
+    def _check_known(self, subject: Name, known: Collection[str]) -> None:
+        if subject.text not in known:
+            message = f'there is nothing with the id "{subject.text}"'
+            hint = suggestion(subject.text, known)
+            self.problems.add("unknown-id", message, subject.span, hint)
+
+    def _closers(
+        self, kind: Name, closers: Sequence[Name], every: Name, rules: Sequence[Rule]
+    ) -> tuple[str, ...]:
+        """The rules that `of: all` speaks of."""
+        if kind.text != "missable" or not closers:
+            message = '"all" is meant of what can be missed, and by which moves'
+            hint = "{finding: missable, of: all, closed_by: some_way, because: why it is wanted}"
+            self.problems.add("bad-value", message, every.span, hint)
+        found: list[str] = []
+        for closer in closers:
+            meant = [r.id for r in rules if closer.text in (r.id, r.owner, r.common)]
+            if not meant:
+                self._check_known(closer, {r.id for r in rules})
+            found += meant
+        return tuple(dict.fromkeys(found))
 
 
 def started_quests(document: Document) -> frozenset[str]:

@@ -169,12 +169,17 @@ class Promise(Thing, frozen=True):
 
 
 class Acceptance(Struct, frozen=True):
-    """A finding that is known and wanted."""
+    """A finding that is known and wanted.
+
+    `closed_by`, where there are any, are rules: then every finding of the kind is meant that no
+    other move brings about, and `subject` is the id that the author names the first of them by.
+    """
 
     finding: str
     subject: str
     because: str | None
     span: Span
+    closed_by: tuple[str, ...] = ()
 
 
 class Outcome(Struct, frozen=True):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+
+from msgspec import Struct
 
 from zubrel.drawn.letters import with_letters
 from zubrel.drawn.paper import COLORS, Paper
@@ -58,9 +60,13 @@ def draw(report: Report, picture: str, form: str) -> bytes:
     The report must have been made with its outline. Raises ValueError where it has not what the
     picture shows: because a limit cut the search short, or because the world is too large.
     """
+    return _paper(report, picture).written(form)
+
+
+def _paper(report: Report, picture: str) -> Paper:
     if missing := lacking(report, picture):
         raise ValueError(missing)
-    return PICTURES[picture](with_letters(report)).written(form)
+    return PICTURES[picture](with_letters(report))
 
 
 def lacking(report: Report, picture: str) -> str:
@@ -78,12 +84,22 @@ def lacking(report: Report, picture: str) -> str:
     return ""
 
 
-def inline(report: Report, picture: str) -> str:
+class Inline(Struct, frozen=True):
     """A picture as an `svg` element for a page, with ids that no other picture has.
 
-    Raises ValueError as `draw` does.
+    `size` are its width and height in pixels, `spots` the places of things in it by their ids:
+    left, top, width, height.
     """
-    text = draw(report, picture, "svg").decode("utf-8")
+
+    svg: str
+    size: tuple[float, float]
+    spots: Mapping[str, tuple[float, float, float, float]]
+
+
+def inline(report: Report, picture: str) -> Inline:
+    """A picture for a page. Raises ValueError as `draw` does."""
+    paper = _paper(report, picture)
+    text = paper.written("svg").decode("utf-8")
     text = re.sub(
         r"<metadata>.*?</metadata>|<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL
     )
@@ -92,4 +108,5 @@ def inline(report: Report, picture: str) -> str:
         text = text.replace(color, f"var(--{name}, {color})")
     head, remaining = text.split(">", 1)
     head = re.sub(r' (width|height)="[^"]*"', "", head)
-    return f'{head} role="img" aria-label="{TITLES[picture]}">{remaining}'
+    svg = f'{head} role="img" aria-label="{TITLES[picture]}">{remaining}'
+    return Inline(svg, (paper.width, paper.height), paper.spots)

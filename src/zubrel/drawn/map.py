@@ -288,6 +288,7 @@ class _Map:
     def _card(self, place: Place) -> None:
         (x, y), (wide, high) = self.shape.centre(self.cells[place.id]), self.shape.card
         left, top = x - wide / 2, y - high / 2
+        self.paper.spots[place.id] = (left, top, wide, high)
         trouble = bool(place.softlocks)
         start = place.id == self.atlas.start
         self.paper.box(

@@ -41,6 +41,8 @@ class Paper:
 
     def __init__(self, title: str, below: str, height: float) -> None:
         self.width, self.height = WIDTH, max(LEAST, height)
+        self.spots: dict[str, tuple[float, float, float, float]] = {}
+        """What can be pointed at, by ids: left, top, width and height in pixels."""
         self.figure = Figure((self.width / DPI, self.height / DPI), DPI, facecolor=PAPER)
         self.axes: Any = self.figure.add_axes((0, 0, 1, 1))
         self.axes.set(xlim=(0, self.width), ylim=(self.height, 0))

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
 from zubrel.base.kinds import STALE
-from zubrel.checked.world import World
+from zubrel.checked.world import Acceptance, World
 from zubrel.compiled.formulas import Formula
 from zubrel.findings.detectors.softlocks import culprits
 from zubrel.findings.finding import Finding, soonest
@@ -106,7 +106,7 @@ def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
     An item and its only source are missed as one, and so are accepted as one.
     """
     every = list(findings)
-    entries = {(e.finding, e.subject): e for e in reversed(world.accepted)}
+    entries = {(e.finding, e.subject): e for e in reversed(world.accepted) if not e.closed_by}
     marked = []
     for finding in every:
         entry = entries.get((finding.kind, finding.subject))
@@ -115,8 +115,17 @@ def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
             entry = next(
                 (entries[finding.kind, i] for i in alike if (finding.kind, i) in entries), None
             )
+        if entry is None:
+            entry = next((e for e in world.accepted if _means(e, finding)), None)
         marked.append(replace(finding, accepted=True, because=entry.because) if entry else finding)
     return marked
+
+
+def _means(entry: Acceptance, finding: Finding) -> bool:
+    """Whether an entry for all that some moves close is about a finding: no other move that is
+    told of closes it."""
+    closers = {closing.rule for closing in finding.closings}
+    return entry.finding == finding.kind and bool(closers) and closers <= set(entry.closed_by)
 
 
 def _missed_as_one(finding: Finding, every: Iterable[Finding]) -> Iterator[str]:
@@ -130,12 +139,19 @@ def stale_acceptance(
     world: World, findings: Iterable[Finding], undecided: Collection[str] = ()
 ) -> Iterator[Finding]:
     """`stale_accept`: accepted findings that are not found, of kinds that are not `undecided`."""
-    known = {(f.kind, f.subject) for f in findings}
+    found = list(findings)
+    known = {(f.kind, f.subject) for f in found}
     mentioned: set[str] = set()
     for entry in world.accepted:
         if entry.finding in undecided:
             continue
-        if (entry.finding, entry.subject) not in known and entry.subject not in mentioned:
+        if entry.closed_by:
+            is_known = any(_means(entry, f) for f in found)
+            words = f"{entry.finding} of all that {entry.subject} closes"
+        else:
+            is_known = (entry.finding, entry.subject) in known
+            words = f"{entry.finding} of {entry.subject}"
+        if not is_known and entry.subject not in mentioned:
             mentioned.add(entry.subject)
-            message = f"“{entry.finding} of {entry.subject}” is accepted, but not found"
+            message = f"“{words}” is accepted, but not found"
             yield Finding(STALE, "warning", entry.subject, message, entry.span)

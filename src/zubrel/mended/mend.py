@@ -199,12 +199,16 @@ def _areas(world: World, judged: Judged[Any] | None) -> Sequence[str]:
 
 
 def findings_to_mend(report_: Report, kind: str | None, subject: str) -> Sequence[Told]:
-    """The open findings on a subject; of those that follow from another the other."""
+    """The open findings on a subject, without a kind only the gravest; of those that follow from
+    another the other."""
     found = [
         f
         for f in report_.findings
         if f.subject == subject and kind in (None, f.kind) and not f.accepted
     ]
+    if kind is None and found:
+        worst = max(GRAVITY[f.severity] for f in found)
+        found = [f for f in found if GRAVITY[f.severity] == worst]
     return [
         next((o for o in report_.findings if (o.kind, o.subject) == (f.kind, f.cause)), f)
         for f in found

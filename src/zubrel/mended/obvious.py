@@ -157,9 +157,18 @@ def _double_way(finding: Told, world: World, bodies: Bodies) -> Suggested:
 
 def _stale_accept(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """Nothing is accepted that is not found."""
-    edit = bodies.without(_entry_around(finding.span, bodies))
+    entry = _entry_around(finding.span, bodies)
+    of = None if entry is None else bodies.under(entry, "of")
+    if of is not None and isinstance(of.node, List) and len(of.node.items) > 1:
+        named = (p for p in bodies.places if p.above is of)
+        entry = next((p for p in named if _text(p) == finding.subject), None)
+    edit = bodies.without(entry)
     if edit is not None:
         yield "without the acceptance", (edit,)
+
+
+def _text(place: Place) -> str:
+    return place.node.text if isinstance(place.node, Scalar) else ""
 
 
 def _endless(finding: Told, world: World, bodies: Bodies) -> Suggested:

@@ -15,7 +15,7 @@ class MoveLine(Struct, frozen=True):
     """One move of a walk, from `area` to `to`, of a rule of `kind`.
 
     `span` is where the rule stands; `outcome` only where luck chose; `changes` in words; `held` is
-    what is held afterwards.
+    what is held afterwards. `ends_at` is the id of the area where the player stands then.
     """
 
     rule: str
@@ -29,6 +29,7 @@ class MoveLine(Struct, frozen=True):
     held: tuple[tuple[str, int], ...]
     held_words: tuple[str, ...]
     span: Span
+    ends_at: str
 
 
 class Point(Struct, frozen=True):

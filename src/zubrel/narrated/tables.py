@@ -364,7 +364,12 @@ def _happenings(world: World) -> Iterator[Row]:
 
 def _accepted(world: World) -> Iterator[Row]:
     for entry in world.accepted:
-        yield ((entry.subject,), (entry.finding,), (entry.because,) if entry.because else ())
+        closers = ", ".join(entry.closed_by)
+        yield (
+            (f"all closed by {closers}" if closers else entry.subject,),
+            (entry.finding,),
+            (entry.because,) if entry.because else (),
+        )
 
 
 def _promises(world: World) -> Iterator[Row]:

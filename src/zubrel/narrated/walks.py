@@ -33,6 +33,7 @@ def _line(world: World, walked: Walked) -> MoveLine:
         held=tuple((item.name, amount) for item, amount in held),
         held_words=tuple(amount_words(item, amount) for item, amount in held),
         span=rule.span,
+        ends_at=str(walked.after[PLACE]),
     )
 
 

@@ -140,3 +140,8 @@ def listed(words: list[str], last: str = "and") -> str:
     if len(words) < 2:
         return "".join(words)
     return f"{', '.join(words[:-1])} {last} {words[-1]}"
+
+
+def sentence(words: str) -> str:
+    """A message as a sentence."""
+    return words[:1].upper() + words[1:] + "."

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 from rich.console import Console
@@ -11,12 +11,12 @@ from rich.text import Text
 
 from zubrel import __version__
 from zubrel.base.plain import plain
-from zubrel.narrated.report import Because, MoveLine, Report, Told
-from zubrel.narrated.words import counted, length
+from zubrel.narrated.report import MoveLine, Report, Told
+from zubrel.narrated.words import counted, length, sentence
 from zubrel.output.as_json import FORMAT, because_as_json, finding_as_json, move_as_json
 from zubrel.output.heads import QUIET
-from zubrel.output.text import headline, sentence
-from zubrel.output.walks import indented, walk_table
+from zubrel.output.text import headline
+from zubrel.output.walks import indented, spoken_of, walk_table
 from zubrel.whys import Answer
 
 SHARED = 4
@@ -75,7 +75,7 @@ def _write_walk(report: Report, finding: Told, console: Console) -> None:
     """The moves, without those that the shortest win begins with too."""
     moves = finding.evidence
     shared = _shared(report, moves)
-    marked = frozenset(_spoken_of(finding.why))
+    marked = frozenset(spoken_of(finding.why))
     title = f"How it happens, in {length(len(moves), finding.shortest)}"
     if shared:
         title += f" (the first {shared} as in the shortest win)"
@@ -105,14 +105,6 @@ def _shared(report: Report, moves: Sequence[MoveLine]) -> int:
             break
         shared += 1
     return shared if shared >= SHARED else 0
-
-
-def _spoken_of(why: Sequence[Because]) -> Iterator[int]:
-    """The numbers of the moves of which a reason speaks."""
-    for claim in why:
-        if claim.claim in ("took", "done"):
-            yield int(claim.data["move"])
-        yield from _spoken_of(claim.why)
 
 
 def write_answer(answer: Answer, console: Console) -> None:

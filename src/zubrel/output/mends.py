@@ -14,10 +14,10 @@ from zubrel.base.plain import plain
 from zubrel.mended.mend import Mended, Proposal
 from zubrel.mended.whole import Whole
 from zubrel.narrated.report import Told
-from zubrel.narrated.words import length
+from zubrel.narrated.words import length, sentence
 from zubrel.output.as_json import FORMAT
 from zubrel.output.heads import QUIET
-from zubrel.output.text import headline, sentence
+from zubrel.output.text import headline
 from zubrel.output.walks import indented
 
 SHOWN = 6

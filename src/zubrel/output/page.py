@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup, escape
@@ -17,21 +18,45 @@ from zubrel.base.kinds import KINDS, SEVERITIES
 from zubrel.explored.space import Distance
 from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
 from zubrel.narrated.tables import Listing, Row
-from zubrel.narrated.words import counted, length, moment
+from zubrel.narrated.words import counted, length, moment, sentence
 from zubrel.output.as_markdown import VERDICTS
+from zubrel.output.entries import cause_of, entries, followers_of
 from zubrel.output.extent import extent, undecided
+from zubrel.output.walks import spoken_of
+
+if TYPE_CHECKING:
+    from zubrel.drawn.draw import Inline
+    from zubrel.mended.mend import Mended, Proposal
 
 WORD = re.compile(r"[a-z][a-z0-9_]*")
 
 
-def page(report: Report, listings: Sequence[Listing], fingerprint: str, limits: str) -> str:
-    """The whole page. `fingerprint` identifies the files of the world, `limits` those in force."""
-    return _Page(report, listings).written(fingerprint, limits)
+def page(
+    report: Report,
+    listings: Sequence[Listing],
+    fingerprint: str,
+    limits: str,
+    mends: Sequence[Mended] = (),
+) -> str:
+    """The whole page. `fingerprint` identifies the files of the world, `limits` those in force.
+
+    `mends` are proposals for some of the findings of the report.
+    """
+    return _Page(report, listings, mends).written(fingerprint, limits)
 
 
 class _Page:
-    def __init__(self, report: Report, listings: Sequence[Listing]) -> None:
+    def __init__(
+        self, report: Report, listings: Sequence[Listing], mends: Sequence[Mended]
+    ) -> None:
         self.report = report
+        self.mends = {
+            (m.finding.kind, m.finding.subject): [p for p in m.proposals if not p.last]
+            for m in mends
+        }
+        windows = report.progress.windows if report.progress else ()
+        closing = ((rule, label) for w in windows for rule, label, _ in w.closed_by)
+        self.closers = dict.fromkeys(closing)
         self.listings = listings
         self.anchored: set[str] = set()
         self.ids = {row[0][0] for listing in listings for row in listing.rows if row[0]}
@@ -59,6 +84,13 @@ class _Page:
             linked=self._linked,
             anchor=self._anchor,
             walks=self._walks,
+            spoken=lambda finding: frozenset(spoken_of(finding.why)),
+            soon=self._soon,
+            cause_of=cause_of,
+            closers=self._closers,
+            effects=self._effects,
+            sentence_of=sentence,
+            markup=Markup,
             track=self._track,
             windows=self._windows,
             indent=lambda line: (len(line) - len(line.lstrip())) / 2 + 0.2,
@@ -70,7 +102,10 @@ class _Page:
             report=report,
             sentence=VERDICTS[report.verdict],
             numbers=self._numbers(),
-            open=known,
+            open=self._open(known),
+            mends=self.mends,
+            every_closer=list(self.closers),
+            start=report.sketch.atlas.start if report.sketch else "",
             accepted=[f for f in report.findings if f.accepted],
             tally=[(s, n) for s, n in tally if n],
             win=report.shortest_win,
@@ -100,7 +135,35 @@ class _Page:
             if there
         ]
 
-    def _pictures(self) -> Iterator[tuple[str, str, Markup]]:
+    def _open(self, findings: Sequence[Told]) -> list[tuple[Told, list[Told]]]:
+        """The findings that lead, each with those that go the same way or follow from it."""
+        followers = followers_of(findings)
+        known = {(f.kind, f.subject): f for f in findings}
+        drawn = []
+        for entry in entries(findings):
+            nested = [*entry.also, *entry.others]
+            for finding in (entry.leading, *entry.also, *entry.others):
+                subjects = followers.get((finding.kind, finding.subject), ())
+                nested += [known[finding.kind, s] for s in subjects]
+            drawn.append((entry.leading, nested))
+        return drawn
+
+    def _soon(self, finding: Told) -> str:
+        known = "" if finding.shortest else "at most "
+        return f"after {known}{counted(len(finding.evidence), 'move')}"
+
+    def _closers(self, window: TimeWindow) -> list[tuple[int, Distance]]:
+        """What may close a window, by the numbers of the moves in their list."""
+        numbers = {closer: number for number, closer in enumerate(self.closers, 1)}
+        return [(numbers[rule, label], move) for rule, label, move in window.closed_by]
+
+    def _effects(self, proposal: Proposal) -> str:
+        """What goes and what comes, in short."""
+        new = [f"{f.kind} {f.subject}" for f in proposal.new]
+        gone = f"{counted(len(proposal.gone), 'finding')} gone"
+        return gone + (f"; new: {', '.join(new)}" if new else "; nothing new")
+
+    def _pictures(self) -> Iterator[tuple[str, str, Inline]]:
         """Id, title and picture. What a world says is only there as outlines of letters."""
         if self.report.sketch is None:
             return
@@ -108,7 +171,7 @@ class _Page:
 
         for picture, title in TITLES.items():
             if not lacking(self.report, picture):
-                yield picture, title, Markup(inline(self.report, picture))
+                yield picture, title, inline(self.report, picture)
 
     def _numbers(self) -> str:
         report = self.report

@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from zubrel.narrated.report import MoveLine, ProgressChain, Report, Told
-from zubrel.narrated.words import counted, listed, moment
+from zubrel.narrated.words import counted, listed, moment, sentence
 from zubrel.output.extent import undecided
 from zubrel.output.heads import QUIET, STYLES, numbers_of, tally_of, title_of, verdict_of
 from zubrel.output.walks import indented, walk_table
@@ -127,11 +127,6 @@ def headline(finding: Told) -> Text:
         finding.subject,
         (place, QUIET),
     )
-
-
-def sentence(words: str) -> str:
-    """A message as a sentence."""
-    return words[:1].upper() + words[1:] + "."
 
 
 def _write_showing(finding: Told, console: Console) -> None:

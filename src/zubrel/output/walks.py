@@ -9,7 +9,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from zubrel.narrated.report import MoveLine
+from zubrel.narrated.report import Because, MoveLine
 from zubrel.narrated.words import length
 from zubrel.output.heads import QUIET
 
@@ -75,6 +75,14 @@ def _stretch_words(stretch: Sequence[MoveLine]) -> str:
         return f"walk from {stretch[0].area} to {move.to}"
     luck = f" (outcome {move.outcome})" if move.outcome is not None else ""
     return f"{move.area}: {move.label}{luck}"
+
+
+def spoken_of(why: Sequence[Because]) -> Iterator[int]:
+    """The numbers of the moves of which a reason speaks."""
+    for claim in why:
+        if claim.claim in ("took", "done"):
+            yield int(claim.data["move"])
+        yield from spoken_of(claim.why)
 
 
 def write_route(

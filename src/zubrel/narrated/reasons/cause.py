@@ -6,10 +6,10 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
-from zubrel.compiled.formulas import Formula, both
+from zubrel.compiled.formulas import Formula, Within, both
 from zubrel.compiled.parts import PLACE
 from zubrel.narrated.reasons.naming import Naming, upper
-from zubrel.reasoned.claims import AtMost, Cannot, Never, Node, Only, Took, Wanted
+from zubrel.reasoned.claims import AtMost, Cannot, Done, Never, Node, Only, Took, Wanted
 from zubrel.reasoned.formulas import is_place
 from zubrel.reasoned.leaves import GOING_ON
 
@@ -17,10 +17,12 @@ from zubrel.reasoned.leaves import GOING_ON
 class _Leaf(Struct, frozen=True):
     """A leaf of a tree: what it made impossible, who needed that, and all that was needed then."""
 
-    claim: Took | Only | Wanted | AtMost
+    claim: Took | Only | Wanted | AtMost | Done
     formula: Formula
     maker: str | None
     asked: Formula
+    parts: tuple[Formula, ...] = ()
+    """What `maker` needs, one by one."""
 
 
 def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
@@ -38,9 +40,12 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
     if last is not None:
         return _of_move(naming, *last)
     for leaf in leaves:
+        if isinstance(leaf.claim, Done) and leaf.claim.move == moves:
+            return _of_done(naming, leaf.claim, leaf)
+    for leaf in leaves:
         if isinstance(leaf.claim, AtMost) and leaf.maker is not None:
             things = naming.of(leaf.claim.variable)
-            needs = f"{naming.maker(leaf.maker)} needs {naming.words(leaf.asked)}"
+            needs = _needs(naming, leaf, naming.words(leaf.asked))
             return f"There can be no more than {leaf.claim.most} of {things}, and {needs}."
         if isinstance(leaf.claim, Only) and not leaf.claim.makers:
             asker = "" if leaf.maker is None else f", and {naming.maker(leaf.maker)} needs it"
@@ -62,27 +67,53 @@ def is_spared(trees: Iterable[Node], moves: int) -> bool:
     return any(isinstance(c, Took) and c.move == moves and bool(c.spared) for c in leaves)
 
 
+def _needs(naming: Naming, leaf: _Leaf, words: str) -> str:
+    """Who needs what a leaf made impossible."""
+    assert leaf.maker is not None, "somebody asked for it"
+    return f"{naming.maker(leaf.maker)} {naming.needs(leaf.maker, leaf.parts)} {words}"
+
+
+def _of_done(naming: Naming, claim: Done, leaf: _Leaf) -> str:
+    """What was possible only once, and what it would have to do again."""
+    once = f"Move {claim.move}, {naming.label(claim.rule)}, is possible only once"
+    if isinstance(leaf.formula, Within):
+        kind, _ = naming.system.variables[leaf.formula.variable].key
+        if kind == "goal":
+            return f"{once}, and can never again count for {naming.words(leaf.formula)}."
+    if leaf.maker is None:
+        return f"{once}."
+    return f"{once}, and {_needs(naming, leaf, naming.words(leaf.asked))}."
+
+
 def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
     """What a move of the evidence did, and who needs what it took away."""
     where = upper(naming.move(claim))
-    asker = "" if leaf.maker is None else naming.maker(leaf.maker)
-    if claim.variable == PLACE:
-        needs = f", and {asker} needs {naming.words(leaf.asked)}" if asker else ""
-        return f"{where}, led away from {naming.left(claim)} for good{needs}."
     words = naming.words(leaf.asked)
+    asker = "" if leaf.maker is None else _needs(naming, leaf, words)
+    if claim.variable == PLACE:
+        needs = f", and {asker}" if asker else ""
+        return f"{where}, led away from {naming.left(claim)} for good{needs}."
     if naming.is_raised(claim):
         gave = f"{where}, gave {naming.subject(claim)}"
-        return f"{gave}, and {asker} needs {words}." if asker else f"{gave}."
-    needs = f", and {asker} needs {words}." if asker else "."
+        return f"{gave}, and {asker}." if asker else f"{gave}."
+    which = ""
+    if leaf.maker is not None:
+        verb = naming.needs(leaf.maker, leaf.parts)
+        which = f", which {naming.maker(leaf.maker)} needs"
+        if verb != "needs":
+            which = f", without which {naming.maker(leaf.maker)} is of no help"
     if naming.is_amount(leaf.formula):
-        if words == naming.subject(claim) and asker:
-            needs = f", which {asker} needs."
-        return f"{where}, {naming.what(claim)} {naming.subject(claim)}{needs}"
-    return f"{where}, put an end to {words}" + (f", which {asker} needs." if asker else ".")
+        needs = which if words == naming.subject(claim) else f", and {asker}" if asker else ""
+        return f"{where}, {naming.what(claim)} {naming.subject(claim)}{needs}."
+    return f"{where}, put an end to {words}{which}."
 
 
 def _leaves(
-    node: Node, formula: Formula | None, maker: str | None, asked: Formula | None
+    node: Node,
+    formula: Formula | None,
+    maker: str | None,
+    asked: Formula | None,
+    needed: tuple[Formula, ...] = (),
 ) -> Iterator[_Leaf]:
     """The nearest to the root first."""
     match node.claim:
@@ -91,10 +122,11 @@ def _leaves(
         case Only(own, makers):
             formula = own
             if not makers:
-                yield _Leaf(node.claim, own, maker, asked or own)
+                yield _Leaf(node.claim, own, maker, asked or own, needed)
         case Cannot(asker, parts):
-            maker, asked = asker, both(p for p in parts if p != GOING_ON)
-        case (Took() | Wanted() | AtMost()) as leaf if formula is not None:
-            yield _Leaf(leaf, formula, maker, asked or formula)
+            maker, needed = asker, parts
+            asked = both(p for p in parts if p != GOING_ON)
+        case (Took() | Wanted() | AtMost() | Done()) as leaf if formula is not None:
+            yield _Leaf(leaf, formula, maker, asked or formula, needed)
     for child in node.why:
-        yield from _leaves(child, formula, maker, asked)
+        yield from _leaves(child, formula, maker, asked, needed)

@@ -156,7 +156,7 @@ class Chain:
                 if any(c.note == "circle" for c in first.why):
                     yield from self._once(depth, f"{upper(name)} could only come after that.")
                     return
-                needs = "need" if several else "needs"
+                needs = self.naming.needs(maker, parts, several)
                 asker = name
                 if title:
                     own = maker in self.world.endings

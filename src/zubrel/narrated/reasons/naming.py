@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from functools import cached_property
 
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import System
 from zubrel.narrated.reasons.formula_words import formula_words
 from zubrel.narrated.words import listed
 from zubrel.reasoned.claims import Took, Wanted
+from zubrel.reasoned.leaves import GOING_ON
+from zubrel.reasoned.sources import makers_of
 from zubrel.reasoned.together import used_by
 
 MOST_NAMED = 4
@@ -52,6 +55,22 @@ class Naming:
         if maker in self.world.endings:
             return f"the ending {self.world.name_of(maker)}"
         return f"what happens by itself ({maker})"
+
+    def needs(self, maker: str, parts: Iterable[Formula], several: bool = False) -> str:
+        """The verb between a maker and what it cannot do without: asked for by the maker itself,
+        or only what must hold before for its work to be enough."""
+        own = self._asked.get(maker, frozenset())
+        if all(part == GOING_ON or any(_implies(o, part) for o in own) for part in parts):
+            return "need" if several else "needs"
+        return "help only with" if several else "helps only with"
+
+    @cached_property
+    def _asked(self) -> dict[str, frozenset[Formula]]:
+        """What each maker asks for itself."""
+        asked: dict[str, frozenset[Formula]] = {}
+        for maker in makers_of(self.system):
+            asked[maker.id] = asked.get(maker.id, frozenset()) | frozenset(maker.guard)
+        return asked
 
     def move(self, claim: Took) -> str:
         """A move of the evidence by its number and its label."""
@@ -107,6 +126,13 @@ class Naming:
         item = self.world.name_of(claim.item)
         uses = " of its uses" if self.world.items[claim.item].uses is not None else " in all"
         return f"{names} still {want} {item}, {taken}{uses}{more}, and {claim.left} can be had."
+
+
+def _implies(own: Formula, part: Formula) -> bool:
+    """Whether what is asked for is at least so much as a part, as far as that is seen at once."""
+    if isinstance(own, Within) and isinstance(part, Within) and own.variable == part.variable:
+        return part.low <= own.low and own.high <= part.high
+    return own == part
 
 
 def upper(text: str) -> str:

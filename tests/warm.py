@@ -1,0 +1,120 @@
+"""A process that has loaded the program once, and runs each command line in a fork of itself.
+
+Loading takes half a second, and most commands of the tests take far less. Every run has its own
+process, folder, environment and streams, as if it had been begun by a shell. Requests are lines of
+JSON, answers are exit codes; negative ones are signals.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+COMMANDS = (
+    "check check list why mend compare draw report probe play rehearse tables route new schema"
+)
+
+
+class Warm:
+    """The other end: runs command lines, and is started when it is first asked."""
+
+    def __init__(self):
+        self.process = None
+
+    def run(self, arguments, folder, environment, timeout):
+        """The finished process. Raises `subprocess.TimeoutExpired`."""
+        if self.process is None or self.process.poll() is not None:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", "tests.warm"],
+                cwd=Path(__file__).parent.parent,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                text=True,
+            )
+        streams = [Path(folder).parent / f"{Path(folder).name}.{n}" for n in ("out", "err")]
+        request = [
+            [os.fspath(a) for a in arguments],
+            str(folder),
+            environment,
+            timeout,
+            *map(str, streams),
+        ]
+        try:
+            self.process.stdin.write(json.dumps(request) + "\n")
+            self.process.stdin.flush()
+            code = json.loads(self.process.stdout.readline())
+            out, err = (path.read_bytes().decode("utf-8") for path in streams)
+        finally:
+            for path in streams:
+                path.unlink(missing_ok=True)
+        if code is None:
+            raise subprocess.TimeoutExpired(arguments, timeout, out, err)
+        out, err = (io.StringIO(text, newline=None).read() for text in (out, err))
+        return subprocess.CompletedProcess(arguments, code, out, err)
+
+    def end(self):
+        if self.process is not None:
+            self.process.stdin.close()
+            self.process.stdout.close()
+            self.process.wait()
+            self.process = None
+
+
+def serve():
+    """Answer requests until there are none."""
+    from importlib import import_module
+
+    import zubrel.entry
+    import zubrel.shell.main
+
+    for name in dict.fromkeys(COMMANDS.split()):
+        import_module(f"zubrel.shell.{name}_command")
+    answers = os.fdopen(os.dup(1), "w")
+    for line in sys.stdin:
+        arguments, folder, environment, timeout, out, err = json.loads(line)
+        child = os.fork()
+        if not child:
+            _become(arguments, folder, environment, out, err)
+            zubrel.entry.run()
+            os._exit(0)  # not reached: the program leaves by itself
+        answers.write(json.dumps(_code_of(child, timeout)) + "\n")
+        answers.flush()
+
+
+def _become(arguments, folder, environment, out, err):
+    """What a shell does before it begins a program."""
+    os.chdir(folder)
+    os.environ.clear()
+    os.environ.update(environment)
+    nothing = os.open(os.devnull, os.O_RDONLY)
+    os.dup2(nothing, 0)
+    sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115
+    for number, path, name in ((1, out, "stdout"), (2, err, "stderr")):
+        os.dup2(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), number)
+        errors = "strict" if number == 1 else "backslashreplace"
+        stream = open(number, "w", encoding="utf-8", errors=errors, closefd=False)  # noqa: SIM115
+        setattr(sys, name, stream)
+        setattr(sys, f"__{name}__", stream)
+    sys.argv = ["zubrel", *arguments]
+
+
+def _code_of(child, timeout):
+    """The exit code of a child; None where it took too long, and was killed."""
+    end = time.monotonic() + timeout
+    while time.monotonic() < end:
+        ended, status = os.waitpid(child, os.WNOHANG)
+        if ended:
+            return os.waitstatus_to_exitcode(status)
+        time.sleep(0.002)
+    os.kill(child, 9)
+    os.waitpid(child, 0)
+    return None
+
+
+if __name__ == "__main__":
+    serve()
