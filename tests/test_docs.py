@@ -164,6 +164,12 @@ class Cookbook(unittest.TestCase):
 
 
 class Findings(unittest.TestCase):
+    def test_the_table_has_every_kind_with_its_severity_and_what_to_do(self):
+        text = (DOCS / "findings.md").read_text(encoding="utf-8")
+        row = r"^\| \[`(\w+)`\]\(#(\w+)\) \| (\w+) \| (.*?) \| (.*?) \|$"
+        expected = [(k.slug, k.slug, k.severity, k.about, k.remedy) for k in KINDS.values()]
+        self.assertEqual(re.findall(row, text, re.MULTILINE), expected)
+
     def test_every_kind_of_finding_is_explained(self):
         text = (DOCS / "findings.md").read_text(encoding="utf-8")
         self.assertEqual(re.findall(r"^## (\w+)$", text, re.MULTILINE), list(KINDS))

@@ -127,9 +127,8 @@ document.querySelector("[data-do=close]").click();
 document.title = seen.join("|") + "|" + document.getElementById("stepper").open;
 </script></body>"""
         title, said = self.in_a_browser(TOSS, probe)
-        last = (
-            "move 3 of 3: Pier: Throw the key into the sea  ★ the reason speaks of this move: 1true"
-        )
+        star = "  ★ the reason speaks of this move: 1true"
+        last = f"move 3 of 3: Pier: Throw the key into the sea{star}"
         self.assertEqual(
             title.split("|"),
             [

@@ -16,7 +16,7 @@ GRAVITY = {severity: -place for place, severity in enumerate(SEVERITIES)}
 class KindOfFinding(Struct, frozen=True):
     """One kind: its usual severity, a title for lists, one sentence on what it means.
 
-    `subjects` are the things of a world that it is told of.
+    `subjects` are the things of a world that it is told of; `remedy` is what is usually done.
     """
 
     slug: str
@@ -24,6 +24,7 @@ class KindOfFinding(Struct, frozen=True):
     title: str
     about: str
     subjects: str
+    remedy: str
 
     def example(self, right: bool) -> str:
         """A small world with such a finding, or the same put right, as YAML text."""
@@ -40,6 +41,7 @@ KINDS = {
             "Cannot be won",
             "No play whatever comes to a good ending.",
             "the world",
+            "Follow the reason down to what nothing gives, and give it.",
         ),
         KindOfFinding(
             "softlock",
@@ -47,6 +49,7 @@ KINDS = {
             "Softlock",
             "After this move the game can no longer be won, and it goes on all the same.",
             "rules",
+            "A second source of what was used up, a way back, or a need that stops it in time.",
         ),
         KindOfFinding(
             "bad_luck",
@@ -54,6 +57,7 @@ KINDS = {
             "Bad luck",
             "One outcome of this move takes every win away, while another does not.",
             "rules",
+            "Let the bad outcome be tried again, or let it end the game there.",
         ),
         KindOfFinding(
             "luck_needed",
@@ -61,6 +65,7 @@ KINDS = {
             "Luck needed",
             "It can be won, but no way of playing wins whatever luck does.",
             "the world",
+            "Make the needed outcome one that can be tried again, or a second way to a win.",
         ),
         KindOfFinding(
             "unreachable",
@@ -68,6 +73,7 @@ KINDS = {
             "Unreachable",
             "No play ever enters, reaches, opens, holds or does this.",
             "items, locks, areas, endings, quests, foes, and rules that have an id of their own",
+            "Follow the reason down to what nothing gives, and give it; or take it out.",
         ),
         KindOfFinding(
             "missable",
@@ -75,6 +81,7 @@ KINDS = {
             "Missable",
             "A play can lose this for good before having had it, and still be won.",
             "items, once-only finds and deeds, quests, foes, good endings",
+            "A way back, or a need that keeps the player until it is had; or accept it.",
         ),
         KindOfFinding(
             "too_early",
@@ -82,6 +89,7 @@ KINDS = {
             "Too early",
             "Doing a thing before its quest counts it makes the quest impossible.",
             "quests",
+            "Say “early: counts” of the goal, or keep the thing away until the quest is active.",
         ),
         KindOfFinding(
             "no_gate",
@@ -89,6 +97,7 @@ KINDS = {
             "No gate",
             "What a lock, way or area asks for holds wherever it could be tried.",
             "locks, ways, areas",
+            "Ask for something that not everybody has by then, or take the gate out.",
         ),
         KindOfFinding(
             "exact_count",
@@ -96,6 +105,7 @@ KINDS = {
             "Too much",
             "A need is false in some situation only because too much is held.",
             "rules, ways",
+            "Ask for at least so many: >= instead of =.",
         ),
         KindOfFinding(
             "swallowed",
@@ -103,6 +113,7 @@ KINDS = {
             "Swallowed",
             "More is gained of something needed than fits, and the surplus is gone.",
             "rules",
+            "Raise “max”, or let the move be refused while there is no room.",
         ),
         KindOfFinding(
             "empty_hands",
@@ -110,6 +121,7 @@ KINDS = {
             "Empty hands",
             "A move removes something that in some play is not there.",
             "rules, ways",
+            "Ask for what is removed (takes instead of loses), or accept it.",
         ),
         KindOfFinding(
             "wasted_use",
@@ -117,6 +129,7 @@ KINDS = {
             "Wasted use",
             "A move takes or wears something and changes nothing else.",
             "rules",
+            "Let the move be possible only where it does something.",
         ),
         KindOfFinding(
             "silent",
@@ -124,6 +137,7 @@ KINDS = {
             "Silent",
             "Of several texts with conditions none applies where one would be shown.",
             "areas, locks",
+            "A last text without a condition.",
         ),
         KindOfFinding(
             "unheard",
@@ -131,6 +145,7 @@ KINDS = {
             "Unheard",
             "A text is shown in no situation.",
             "areas, locks",
+            "Put the text before the one that hides it, or take it out.",
         ),
         KindOfFinding(
             "skippable",
@@ -138,6 +153,7 @@ KINDS = {
             "Skippable",
             "Something asks for this, and yet the game can be won without.",
             "items, locks, quests",
+            "Make the other way longer or shut it, or accept it.",
         ),
         KindOfFinding(
             "unused",
@@ -145,6 +161,7 @@ KINDS = {
             "Unused",
             "It is defined, and nothing asks for it.",
             "items, locks, facts, meters",
+            "Give it a use, or take it out; or accept it as a thing to look at.",
         ),
         KindOfFinding(
             "endless",
@@ -152,6 +169,7 @@ KINDS = {
             "Endless",
             "A move that can be made again and again raises this and lowers nothing.",
             "items, meters",
+            "A source that comes once, a price, or a “max” that is meant; or accept it.",
         ),
         KindOfFinding(
             "double_way",
@@ -159,6 +177,7 @@ KINDS = {
             "Double way",
             "Two ways lead from the same area to the same area, and one makes the other needless.",
             "ways",
+            "Take one of the two ways out: ways go both ways unless they say otherwise.",
         ),
         KindOfFinding(
             "constant",
@@ -166,6 +185,7 @@ KINDS = {
             "Constant condition",
             "A condition is always true, or never, whatever happens in the game.",
             "whatever has a condition",
+            "Take the condition out, or correct what it was meant to ask.",
         ),
         KindOfFinding(
             "lone_either",
@@ -173,6 +193,7 @@ KINDS = {
             "Lone alternative",
             "An “either” with a single entry leaves nothing to pick.",
             "rules with an “either”",
+            "A second entry, or no “either”.",
         ),
         KindOfFinding(
             "near_ids",
@@ -180,6 +201,7 @@ KINDS = {
             "Near ids",
             "Two ids differ by one character and are easily taken for each other.",
             "whatever has an id",
+            "Rename one of the two; or accept it.",
         ),
         KindOfFinding(
             "broken_promise",
@@ -187,6 +209,7 @@ KINDS = {
             "Broken promise",
             "What the author promises is not true of every play.",
             "promises",
+            "Mend the moves that break it, or take the promise back.",
         ),
         KindOfFinding(
             STALE,
@@ -194,6 +217,7 @@ KINDS = {
             "Stale acceptance",
             "An accepted finding that is not found any more.",
             "whatever an acceptance is about",
+            "Take the entry out, or correct its id.",
         ),
     )
 }

@@ -10,6 +10,7 @@ from rich.console import Console
 from rich.text import Text
 
 from zubrel import __version__
+from zubrel.base.kinds import KINDS
 from zubrel.base.plain import plain
 from zubrel.narrated.report import MoveLine, Report, Told
 from zubrel.narrated.words import counted, length, sentence
@@ -59,8 +60,11 @@ def _write_finding(report: Report, finding: Told, console: Console) -> None:
         console.print()
         console.print(indented(Text(f"With it: {', '.join(follows)}."), 2))
     console.print()
-    words = f"What to do about it: docs/findings.md, {finding.kind}."
-    console.print(indented(Text(words, QUIET), 2))
+    remedy = KINDS[finding.kind].remedy
+    console.print(indented(Text(f"What is usually done: {remedy}", QUIET), 2))
+    path = plain(report.path)
+    tried = f"zubrel mend {path} {finding.kind} {finding.subject}"
+    console.print(indented(Text(f"What would mend it: {tried}", QUIET), 2))
 
 
 def _write_reason(lines: Sequence[str], console: Console) -> None:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from zubrel.base.plain import one_line
-from zubrel.narrated.report import MoveLine, Report, Told
+from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.words import counted, length
+from zubrel.output.entries import Entry, Key, cause_of, entries, followers_of, follows
 from zubrel.output.extent import extent, undecided
 
 VERDICTS = {
@@ -34,9 +35,10 @@ def _report(report: Report) -> list[str]:
         words = length(len(win.moves), win.shortest)
         lines.append(f"Shortest win: {words} to {plain_markdown(win.name)}.")
     lines.append("")
-    for finding in report.findings:
-        if not finding.accepted:
-            lines += _finding(finding)
+    open_findings = [f for f in report.findings if not f.accepted]
+    followers = followers_of(open_findings)
+    for entry in entries(open_findings):
+        lines += _entry(entry, followers)
     accepted = [f for f in report.findings if f.accepted]
     if accepted:
         lines += ["<details><summary>" + f"{len(accepted)} accepted</summary>", ""]
@@ -48,14 +50,17 @@ def _report(report: Report) -> list[str]:
     return lines
 
 
-def _finding(finding: Told) -> list[str]:
+def _entry(entry: Entry, followers: Mapping[Key, Sequence[str]]) -> list[str]:
+    """Findings that go the same way, told as one; the reason and the moves fold away."""
+    finding = entry.leading
     place = f" `{code_markdown(finding.span.place)}`" if finding.span else ""
     soon = f", after {counted(len(finding.evidence), 'move')}" if finding.evidence else ""
-    cause = f" {plain_markdown(finding.explanation[0].strip())}" if finding.explanation else ""
+    many = f" and {len(entry.others)} more" if entry.others else ""
     lines = [
-        f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{place}{soon}: "
-        f"{plain_markdown(finding.message)}.{cause}"
+        f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{many}{place}"
+        f"{soon}: {plain_markdown(cause_of(finding))}"
     ]
+    lines += [f"  {plain_markdown(words)}" for words in follows(entry, followers)]
     if finding.explanation or finding.evidence:
         lines += ["", "  <details><summary>why, and how to see it</summary>", ""]
         for line in finding.explanation:

@@ -112,6 +112,7 @@ class _Page:
             last=self.last,
             listings=self.listings,
             about={k.slug: k.about for k in KINDS.values()},
+            remedy={k.slug: k.remedy for k in KINDS.values()},
             sections=self._sections(),
             pictures=list(self._pictures()),
             provenance=self._provenance(fingerprint, limits),
