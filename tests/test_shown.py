@@ -324,8 +324,9 @@ class Pictures(unittest.TestCase):
 
     def test_colours_of_pictures_on_a_page_follow_the_page(self):
         picture = inline(report_on(SHORE), "map")
-        bare = re.sub(r"var\(--[a-z0-9-]+, #[0-9a-f]{6}\)", "", picture)
+        bare = re.sub(r"var\(--[a-z0-9-]+, #[0-9a-f]{6}\)", "", picture.svg)
         self.assertEqual(re.findall(r"#[0-9a-f]{6}", bare), [])
+        self.assertEqual(set(picture.spots), {"quay", "mine", "pit", "deep", "shed"})
 
     def test_growth_that_nobody_can_go_through_is_not_drawn(self):
         told = report_on(SHORE)

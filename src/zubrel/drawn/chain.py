@@ -18,11 +18,13 @@ from zubrel.drawn.paper import (
     folded,
 )
 from zubrel.narrated.report import Needed, ProgressChain, Report
-from zubrel.narrated.sketch import Sketch
+from zubrel.narrated.sketch import Alternatives, Sketch
 from zubrel.narrated.words import counted, moment
 
 WIDE, HIGH, GAP_X, GAP_Y = 126.0, 44.0, 30.0, 10.0
 COLUMNS = 8
+MOST_CHOSEN = 6
+"""Lines for what can be chosen among."""
 TOP = 82.0
 CORNER = {"item": "item", "lock": "opened", "quest": "quest", "find": "taken"}
 
@@ -57,12 +59,8 @@ class _Chain:
         self.boxes: dict[str, Box] = {m.id: _box(m) for m in progress.must_haves}
         before = {m.id: [a for a in m.after if a in self.boxes] for m in progress.must_haves}
         for number, choice in enumerate(sketch.choices):
-            words = tuple(
-                f"{('either' if s == 0 else 'or') if t == 0 else 'and'} {name}"
-                for s, side in enumerate(choice.sides)
-                for t, (_, name) in enumerate(side.things)
-            )
-            box = Box(f"choice {number}", "one of", f"from {moment(choice.first)}", words, True)
+            heading, words = _worded(choice)
+            box = Box(f"choice {number}", heading, f"from {moment(choice.first)}", words, True)
             self.boxes[box.id] = box
             before[box.id] = [a for a in choice.after if a in self.boxes]
             for later in choice.before:
@@ -239,6 +237,19 @@ class _Chain:
             "Optional: can be had from the move on, and a win can do without",
             *folded("; ".join(names), WIDTH - 60, 9.5, 8),
         ]
+
+
+def _worded(choice: Alternatives) -> tuple[str, tuple[str, ...]]:
+    """The heading of a choice, and a line for each thing that can be chosen."""
+    if any(len(side.things) > 1 for side in choice.sides) or len(choice.sides) == 2:
+        return "one of", tuple(
+            f"{('either' if s == 0 else 'or') if t == 0 else 'and'} {name}"
+            for s, side in enumerate(choice.sides)
+            for t, (_, name) in enumerate(side.things)
+        )
+    names = [side.things[0][1] for side in choice.sides]
+    shown = names if len(names) <= MOST_CHOSEN else [*names[: MOST_CHOSEN - 1], "…"]
+    return f"any {choice.count} of {len(names)}", tuple(shown)
 
 
 def _box(must: Needed) -> Box:

@@ -31,14 +31,23 @@ def sketch(world: World, outline: Outline | None, findings: Sequence[Told]) -> S
         return None
     choices = tuple(
         Alternatives(
-            tuple(Side(tuple((i, world.name_of(i)) for i in side)) for side in choice.sides),
+            tuple(Side(tuple((i, _named(world, i)) for i in side)) for side in choice.sides),
             choice.first,
             choice.after,
             choice.before,
+            choice.count,
         )
         for choice in outline.choices
     )
     return Sketch(_atlas(world, outline, findings), choices, outline.growth)
+
+
+def _named(world: World, thing: str) -> str:
+    """The name of a thing; of a find what lies there, and where."""
+    for rule in world.rules:
+        if rule.kind == "find" and rule.owner == thing and rule.areas:
+            return f"{world.name_of(rule.gives[0].item)}, {world.name_of(rule.areas[0])}"
+    return world.name_of(thing)
 
 
 def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:

@@ -62,12 +62,13 @@ class Side(Struct, frozen=True):
 
 
 class Alternatives(Struct, frozen=True):
-    """Every win includes all of one side or of another; ids of must-haves before and after it."""
+    """Every win includes all of `count` sides at least; ids of must-haves before and after it."""
 
     sides: tuple[Side, ...]
     first: Distance
     after: tuple[str, ...]
     before: tuple[str, ...]
+    count: int = 1
 
 
 class Sketch(Struct, frozen=True):

@@ -101,6 +101,9 @@ def _write_more(report: Report, shown: Sequence[Entry], console: Console) -> Non
     if shown:
         told = "why it is so, and how it happens"
         console.print(_command(f"zubrel why {path} {shown[0].leading.subject}", told))
+    if report.complete and any(entry.leading.severity == "error" for entry in shown):
+        told = "a set of changes after which no error is left"
+        console.print(_command(f"zubrel mend {path}", told))
     console.print(_command(f"zubrel check {path} -v", "everything, what is accepted included"))
 
 

@@ -10,19 +10,22 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from zubrel.checked.conditions import Atom, Holds, LockOpen, atoms_of
+from zubrel.checked.conditions import All, Atom, Cond, CountOf, Holds, LockOpen, atoms_of
+from zubrel.checked.conditions import Any as AnyOf
 from zubrel.checked.world import Rule, World
-from zubrel.compiled.formulas import Formula, Within
+from zubrel.compiled.formulas import AtLeast, Formula, Within
 from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
 from zubrel.explored.space import Distance, Trace
 from zubrel.findings.judged import Judged
-from zubrel.findings.mentions import needed_ids
+from zubrel.findings.mentions import needed_ids, subject_of
 from zubrel.findings.shape.progression import Progression, had_formulas
 
 Arriving = Callable[[int], tuple[Any, Distance | None]]
 
 MOST_GATES = 128
+MOST_GROUPS, MOST_MEMBERS = 24, 12
+"""Groups of things of which any so many may do, and things of one group."""
 MOST_OPTIONAL = 24
 """Things of which pairs are tried as alternatives."""
 
@@ -41,7 +44,7 @@ class Behind(Struct, frozen=True):
 
 
 class Choice(Struct, frozen=True):
-    """Every win includes all of one side or all of another; no id on a side is a must-have.
+    """Every win includes all of `count` of the sides at least; no id on a side is a must-have.
 
     `after` are must-haves that come before it in every play, `before` those that come after it.
     """
@@ -50,6 +53,7 @@ class Choice(Struct, frozen=True):
     first: Distance
     after: tuple[str, ...]
     before: tuple[str, ...]
+    count: int = 1
 
 
 class Outline(Struct, frozen=True):
@@ -177,22 +181,96 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
         if not free & judged.won
     }
     free_of = dict(zip(pairs, frees, strict=True))
-    musts = {m.id: had_where[m.id] for m in progression.must_haves if m.id in had_where}
-    without = dict(zip(musts, space.reached_without(list(musts.values())), strict=True))
-    earlier = {b: {a for a, x in progression.order if x == b} for b in musts}
-    later = {a: {b for x, b in progression.order if x == a} for a in musts}
+    musts = _Musts(judged, progression)
+    groups = list(_groups(judged, progression, musts))
+    for group in groups:  # that of two of them every win has one follows from it
+        members = {i for side in group.sides for i in side}
+        by_pair = {pair: u for pair, u in by_pair.items() if not members.issuperset(pair)}
     for sides in _sides(by_pair):
         one = (sides[0][0], sides[1][0])
         pair = one if one in by_pair else one[::-1]
-        union, free = by_pair[pair], free_of[pair]
-        before = {m for m in musts if not without[m] & union}
-        after = {m for m, there in musts.items() if not free & there}
-        yield Choice(
+        yield musts.choice(sides, 1, by_pair[pair], free_of[pair])
+    yield from groups
+
+
+class _Musts:
+    """The must-haves of a world, and which of them come before and after a choice."""
+
+    def __init__(self, judged: Judged[Any], progression: Progression) -> None:
+        space = judged.space
+        had_where = {i: space.where(f) for i, s, f in had_formulas(judged) if s != "find"}
+        self.space = space
+        self.had = {m.id: had_where[m.id] for m in progression.must_haves if m.id in had_where}
+        free = space.reached_without(list(self.had.values()))
+        self.without = dict(zip(self.had, free, strict=True))
+        self.earlier = {b: {a for a, x in progression.order if x == b} for b in self.had}
+        self.later = {a: {b for x, b in progression.order if x == a} for a in self.had}
+
+    def choice(
+        self, sides: tuple[tuple[str, ...], ...], count: int, chosen: Any, free: Any
+    ) -> Choice:
+        """A choice that is made where `chosen` is first come into; `free` are the situations of
+        plays that never do."""
+        before = {m for m in self.had if not self.without[m] & chosen}
+        after = {m for m, there in self.had.items() if not free & there}
+        return Choice(
             sides,
-            space.walks().moves_to(union) or Distance(0),
-            tuple(m for m in musts if m in before and not later[m] & before),
-            tuple(m for m in musts if m in after and not earlier[m] & after),
+            self.space.walks().moves_to(chosen) or Distance(0),
+            tuple(m for m in self.had if m in before and not self.later[m] & before),
+            tuple(m for m in self.had if m in after and not self.earlier[m] & after),
+            count,
         )
+
+
+def _groups(judged: Judged[Any], progression: Progression, musts: _Musts) -> Iterator[Choice]:
+    """Things of which every win has so many, whichever they are."""
+    space = judged.space
+    needed = {m.id for m in progression.must_haves}
+    needed |= {other for m in progression.must_haves for other in m.merged_with}
+    for group in list(_alike(judged))[:MOST_GROUPS]:
+        members = {i: f for i, f in group.items() if i not in needed}
+        if not 3 <= len(members) <= MOST_MEMBERS:
+            continue  # of two things every win has one: that is told as a pair
+        counts = range(1, len(members))
+        chosen = [space.where(AtLeast(n, tuple(members.values()))) for n in counts]
+        free = space.reached_without(chosen)
+        surely = [n for n in counts if not free[n - 1] & judged.won]
+        if surely:
+            most = surely[-1]
+            sides = tuple((i,) for i in members)
+            yield musts.choice(sides, most, chosen[most - 1], free[most - 1])
+
+
+def _alike(judged: Judged[Any]) -> Iterator[dict[str, Formula]]:
+    """Groups of things that do the same: finds of one item, and what an "n of" names."""
+    system = judged.system
+    world = system.world
+    had = {i: f for i, section, f in had_formulas(judged) if section == "find"}
+    finds: dict[str, dict[str, Formula]] = {}
+    for rule in world.rules:
+        if rule.kind == "find" and rule.owner in had and rule.gives:
+            finds.setdefault(rule.gives[0].item, {})[rule.owner] = had[rule.owner]
+    yield from finds.values()
+    conditions = [rule.needs for rule in world.rules]
+    conditions += [area.needs for area in world.areas.values()]
+    conditions += [ending.when for ending in world.endings.values() if ending.when is not None]
+    conditions += [goal.condition for quest in world.quests.values() for goal in quest.goals]
+    counted: dict[tuple[str, ...], dict[str, Formula]] = {}
+    for condition in conditions:
+        for parts in _counted_in(condition):
+            named = {subject_of(part): system.formula(part) for part in parts}
+            counted.setdefault(tuple(sorted(named)), named)
+    yield from counted.values()
+
+
+def _counted_in(condition: Cond) -> Iterator[tuple[Atom, ...]]:
+    """The atoms of each "n of" in a condition that counts nothing but atoms."""
+    match condition:
+        case CountOf(_, parts) if all(list(atoms_of(p)) == [p] for p in parts):
+            yield tuple(atom for part in parts for atom in atoms_of(part))
+        case All(parts) | AnyOf(parts) | CountOf(_, parts):
+            for part in parts:
+                yield from _counted_in(part)
 
 
 def _sides(pairs: dict[tuple[str, str], Any]) -> Iterator[tuple[tuple[str, ...], ...]]:
