@@ -184,7 +184,7 @@ class Files(ProgramTest):
 
     def test_the_same_world_gives_the_same_picture(self):
         found = report_of(TWO_WAYS, self.folder)
-        self.assertEqual(inline(found, "map"), inline(found, "map").svg)
+        self.assertEqual(inline(found, "map").svg, inline(found, "map").svg)
         self.assertNotIn("<metadata", inline(found, "map").svg)
         self.assertNotIn('id="figure', inline(found, "map").svg)
 
