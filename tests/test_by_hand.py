@@ -171,6 +171,17 @@ class Play(ProgramTest):
         self.assertIn("The game can still be won.", shown.split("> undo")[1])
         self.assertNotIn("no win", self.play("quay_key\nquay_to_pier\n", "--no-hints"))
 
+    def test_why_tells_what_can_never_be_any_more_and_nothing_of_what_can(self):
+        shown = self.play("quay_key\nquay_to_pier\nwhy door\ntoss\nwhy\nwhy quay_to_tower\n")
+        before, after = shown.split("> toss")
+        self.assertIn("> why door\nthe player must be at Quay", before)
+        self.assertNotIn("never", before.split("> why door")[1])
+        for answer in after.split("> why")[1:]:
+            self.assertIn("Move 3, “Throw the key into the sea”, used up Brass key", answer)
+            self.assertIn("“Open Door” needs Brass key, which can never be had again.", answer)
+        self.assertIn("Name a move", self.play("why\n"))
+        self.assertIn("start with --hints", self.play("why\n", "--no-hints"))
+
     def test_refused_moves_show_the_text_that_applies(self):
         shown = self.play("quay_to_pier\npier_shell\npier_to_quay\nquay_to_tower\nwhy door\n")
         self.assertIn("“The door is locked.”", shown)

@@ -29,11 +29,8 @@ from zubrel.pipeline import whole_survey
 from zubrel.played.script import ScriptMove, check_names, read_script
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.reasoned.claims import Node
-from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, Situation
+from zubrel.reasoned.reasons import Behind, Made, Reasons, Relaxed, Situation
 from zubrel.routes import asked_condition
-
-Made = tuple[Rule, Situation, Situation]
-"""A move: its rule, the situation before it, and after it."""
 
 
 class Answer(Struct, frozen=True):
@@ -114,11 +111,11 @@ def _made(world: World, script: str) -> list[Made]:
     source, text = read_source(script)
     lines = read_script(source, text)
     check_names(lines, world)
-    session, made = Session(world), list[Made]()
+    session = Session(world)
     for line in lines:
         if not isinstance(line, ScriptMove):
             continue
-        before, rule = session.here, session.find(line.rule)
+        rule = session.find(line.rule)
         assert rule is not None, "names are checked before"
         try:
             session.move(rule, line.outcome)
@@ -129,8 +126,7 @@ def _made(world: World, script: str) -> list[Made]:
                 words = f"luck decides about “{rule.label}”, and no outcome is named"
                 hint = f"Write for example {rule.id}: {refused.numbers[0]}"
             raise InvalidInput([Diagnostic("bad-script", words, line.span, hint)]) from None
-        made.append((rule, before, session.here))
-    return made
+    return session.made()
 
 
 def _at_a_glance(

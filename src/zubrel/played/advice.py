@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from zubrel.checked.world import Rule
 from zubrel.findings.detectors.missable import Missable, missables
-from zubrel.findings.judged import Judged
+from zubrel.findings.judged import Judged, possible_formula, won_formula
+from zubrel.narrated.reasons.explained import explained
+from zubrel.reasoned.reasons import Behind, Made, Reasons
 from zubrel.walked.walker import Situation, Walker
 
 
@@ -47,6 +50,23 @@ class Advice:
                 if distance is not None and (best is None or distance < best[0]):
                     best = distance, rule
         return None if best is None else (best[1], best[0] + 1)
+
+    def why_never(self, made: Sequence[Made], rule: Rule | None = None) -> tuple[str, ...]:
+        """Why a rule (None: a win) can never be after some moves, in lines; none where it can."""
+        judged = self.judged
+        space, system = judged.space, judged.system
+        here = made[-1][2] if made else self.walker.start()
+        (future,) = space.reached_from([self._of(here)])
+        wanted = won_formula(system)
+        if rule is not None:
+            move = next(m for m in system.moves if m.rule.id == rule.id)
+            wanted = possible_formula(system, move)
+        if space.allows(future, wanted):
+            return ()
+        behind = Behind(space, future)
+        reasons = Reasons(system, behind, made, behind.possible)
+        trees = reasons.of_no_win() if rule is None else reasons.of(rule.id)
+        return explained(reasons, trees).lines()
 
     def lost(self, before: Situation, after: Situation) -> list[Missable]:
         """What could still be had before a move, and can never be had after it."""

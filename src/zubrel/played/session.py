@@ -98,6 +98,11 @@ class Session:
         self.undone.clear()
         return step
 
+    def made(self) -> list[tuple[Rule, Situation, Situation]]:
+        """Every move with the situations before and after it."""
+        before = [self.start, *(step.after for step in self.done)]
+        return [(m.rule, b, m.after) for m, b in zip(self.done, before, strict=False)]
+
     def undo(self) -> bool:
         """Take the last move back; False when there is none."""
         if self.done:

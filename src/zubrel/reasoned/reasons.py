@@ -22,6 +22,8 @@ from zubrel.reasoned.prover import Prover
 from zubrel.reasoned.together import Together
 
 Situation = Mapping[Key, Value]
+Made = tuple[Rule, Situation, Situation]
+"""A move: its rule, the situation before it, and after it."""
 
 
 class Behind:

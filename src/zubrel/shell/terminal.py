@@ -43,7 +43,8 @@ GROUPS = {
 ORDER = ("go", "take", "use", "talk", "craft", "trade", "quest", "fight")
 HELP = """\
   NUMBER or RULE   do it (RULE: 2 for the second outcome)
-  why MOVE         what is missing for it
+  why MOVE         what is missing for it, and why it can never be where that is so
+  why              why no win is left, once that is so
   undo, redo       one move back, one forward again
   look, held, quests
   hint             the next move of a shortest win from here
@@ -178,7 +179,8 @@ class Play:
         while here and not self.advice.live(states[here - 1]):
             here -= 1
         culprit = f" since move {here}, “{self.session.done[here - 1].rule.label}”" if here else ""
-        say(f"  The game can no longer be won{culprit}.", fg="red", bold=True)
+        words = f"  The game can no longer be won{culprit}. (“why” tells the reason.)"
+        say(words, fg="red", bold=True)
 
     def _held(self) -> str:
         return ", ".join(held_words(self.world, self.session.here)) or "nothing"
@@ -284,11 +286,26 @@ class Play:
         self._look()
 
     def _why(self, name: str) -> None:
-        rule = self._rule(name) if name else None
+        if not name:
+            self._why_no_win()
+            return
+        rule = self._rule(name)
         if rule is None:
             return
         missing = lacking(self.session.walker, rule, self.session.here)
         say(listed(missing) if missing else f"“{rule.label}” is possible.")
+        if missing and self.advice is not None and not self.session.over:
+            for line in self.advice.why_never(self.session.made(), rule):
+                say(f"  {line}")
+
+    def _why_no_win(self) -> None:
+        if self.advice is None:
+            say("Nothing is known of what can still be; start with --hints. Or name a move.")
+        elif self.session.over or self.advice.live(self.session.here):
+            say("Why what? Name a move: its number, or the id of a rule.")
+        else:
+            for line in self.advice.why_never(self.session.made()):
+                say(f"  {line}")
 
     def _hint(self) -> None:
         if self.advice is None:
