@@ -37,11 +37,11 @@ class ProgramTest(unittest.TestCase):
             path.write_text(text, encoding="utf-8")
         return name
 
-    def zubrel(self, *arguments, code=None, env=None, timeout=60):
+    def zubrel(self, *arguments, code=None, env=None, timeout=60, typed=""):
         """The finished process; fails when the exit code is not `code`, and on any traceback."""
         environment = {**os.environ, "PYTHONIOENCODING": "utf-8", **(env or {})}
         if WARM is not None:
-            done = WARM.run(arguments, self.folder, environment, timeout)
+            done = WARM.run(arguments, self.folder, environment, timeout, typed)
         else:
             done = subprocess.run(
                 [sys.executable, "-m", "zubrel", *arguments],
@@ -49,6 +49,7 @@ class ProgramTest(unittest.TestCase):
                 text=True,
                 capture_output=True,
                 timeout=timeout,
+                input=typed,
                 encoding="utf-8",
                 env=environment,
             )

@@ -20,6 +20,8 @@ class Claims:
             self.future = reference.situations
         self.rules = {rule["id"]: rule for rule in reference.rules}
         self.checked = 0
+        self.listed = 0
+        """Shortages that were compared with all plays."""
         self.names = set()
         """Claims that were checked."""
 
@@ -86,6 +88,8 @@ class Claims:
         """Everything that trees claim; they have to be whole unless they say that they are cut."""
         self.told = set()
         self.explained = set()
+        self.nearest = None
+        """The nearest `never` above."""
         for tree in trees:
             self.below(tree, None, [])
         missing = self.told - self.explained
@@ -98,7 +102,9 @@ class Claims:
         self.names.add(claim)
         assert node["text"], node
         getattr(self, claim)(node, formula)
+        outer = self.nearest
         if claim == "never":
+            self.nearest = node
             key = repr(node["holds"])
             if note == "circle":
                 assert key in above, ("no circle", node["text"])
@@ -112,6 +118,7 @@ class Claims:
             formula = node
         for child in node["why"]:
             self.below(child, formula, above)
+        self.nearest = outer
 
     # claims
 
@@ -216,6 +223,36 @@ class Claims:
         now = dict(self.path[-1])["held", item]
         assert node["left"] >= now, node
         assert node["left"] >= max(dict(s)["held", item] for s in self.future), node
+        # with as much as is wanted it still takes each of the rules, whatever else can be done
+        here = {**dict(self.path[-1]), ("held", item): now + node["number"] - node["left"]}
+        rules = [r for r in self.world.rules if self.ever_possible(r)]
+        for user in node["rules"]:
+            others = [r for r in rules if r["id"] != user]
+            assert not self.comes_to(here, others, self.nearest["holds"]), (user, node["text"])
+        self.listed += 1
+
+    def ever_possible(self, rule):
+        """Whether a rule can still be made at some time."""
+        return any(self.world.possible(rule, dict(s)) for s in self.future)
+
+    def comes_to(self, here, rules, tests, most=3000):
+        """Whether some play with these rules alone comes to where tests hold; of too many
+        situations nothing is said."""
+        seen, waiting = {frozen(here)}, [here]
+        while waiting and len(seen) < most:
+            s = waiting.pop()
+            if self.holds(tests, s):
+                return True
+            if s["ending"]:
+                continue
+            for rule in rules:
+                if self.world.possible(rule, s):
+                    for _, chance in rule["outcomes"]:
+                        after = self.world.followed(rule, chance, s)[0]
+                        if frozen(after) not in seen:
+                            seen.add(frozen(after))
+                            waiting.append(after)
+        return False
 
     def ends(self, node, formula):
         parts = formula["holds"].get("all", [formula["holds"]])

@@ -2,8 +2,6 @@
 
 import json
 import random
-import subprocess
-import sys
 import unittest
 
 from junitparser import JUnitXml
@@ -145,16 +143,7 @@ expect ended top
 class Play(ProgramTest):
     def play(self, typed, *options, code=0):
         self.write("w.yaml", WORLD)
-        done = subprocess.run(
-            [sys.executable, "-m", "zubrel", "play", "w.yaml", *options],
-            cwd=self.folder,
-            input=typed,
-            text=True,
-            capture_output=True,
-            timeout=60,
-            encoding="utf-8",
-        )
-        self.assertNotIn("Traceback", done.stderr)
+        done = self.zubrel("play", "w.yaml", *options, typed=typed)
         self.assertEqual(done.returncode, code, done.stderr)
         return done.stdout
 

@@ -276,17 +276,9 @@ class Encodings(ProgramTest):
         ]
         for arguments in runs:
             with self.subTest(arguments):
-                done = subprocess.run(
-                    [sys.executable, "-m", "zubrel", *arguments],
-                    cwd=self.folder,
-                    text=True,
-                    capture_output=True,
-                    input="1\n\x1b[2J\n",
-                    encoding="utf-8",
-                )
+                done = self.zubrel(*arguments, typed="1\n\x1b[2J\n")
                 shown = done.stdout + done.stderr
                 self.assertEqual([c for c in "\x1b\x07\u202e\u2066" if c in shown], [])
-                self.assertNotIn("Traceback", done.stderr)
         junit = self.zubrel("check", "w.yaml", "--format", "junit").stdout
         self.assertGreater(len(list(ElementTree.fromstring(junit).iter("testcase"))), 1)
         for picture in ("map", "windows"):

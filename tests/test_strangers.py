@@ -6,7 +6,6 @@ import json
 import os
 import random
 import subprocess
-import sys
 import unittest
 import unittest.mock
 
@@ -99,13 +98,7 @@ class Errors(ProgramTest):
         shown = self.zubrel("check", "w.yaml").stdout
         self.assertIn("1 situation ", shown)
         self.write("w.yaml", WORLD)
-        played = subprocess.run(
-            [sys.executable, "-m", "zubrel", "play", "w.yaml"],
-            cwd=self.folder,
-            text=True,
-            capture_output=True,
-            input="quay_key\ndoor\nhint\n",
-        ).stdout
+        played = self.zubrel("play", "w.yaml", typed="quay_key\ndoor\nhint\n").stdout
         self.assertIn("(quay_to_tower): that wins.", played)
 
     def test_a_misspelt_command_or_expectation_gets_the_nearest(self):

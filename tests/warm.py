@@ -26,8 +26,8 @@ class Warm:
     def __init__(self):
         self.process = None
 
-    def run(self, arguments, folder, environment, timeout):
-        """The finished process. Raises `subprocess.TimeoutExpired`."""
+    def run(self, arguments, folder, environment, timeout, typed=""):
+        """The finished process, with what was typed. Raises `subprocess.TimeoutExpired`."""
         if self.process is None or self.process.poll() is not None:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "tests.warm"],
@@ -36,7 +36,7 @@ class Warm:
                 stdout=subprocess.PIPE,
                 text=True,
             )
-        streams = [Path(folder).parent / f"{Path(folder).name}.{n}" for n in ("out", "err")]
+        streams = [Path(folder).parent / f"{Path(folder).name}.{n}" for n in ("in", "out", "err")]
         request = [
             [os.fspath(a) for a in arguments],
             str(folder),
@@ -44,11 +44,12 @@ class Warm:
             timeout,
             *map(str, streams),
         ]
+        streams[0].write_text(typed, encoding="utf-8")
         try:
             self.process.stdin.write(json.dumps(request) + "\n")
             self.process.stdin.flush()
             code = json.loads(self.process.stdout.readline())
-            out, err = (path.read_bytes().decode("utf-8") for path in streams)
+            out, err = (path.read_bytes().decode("utf-8") for path in streams[1:])
         finally:
             for path in streams:
                 path.unlink(missing_ok=True)
@@ -76,23 +77,23 @@ def serve():
         import_module(f"zubrel.shell.{name}_command")
     answers = os.fdopen(os.dup(1), "w")
     for line in sys.stdin:
-        arguments, folder, environment, timeout, out, err = json.loads(line)
+        arguments, folder, environment, timeout, *streams = json.loads(line)
         child = os.fork()
         if not child:
-            _become(arguments, folder, environment, out, err)
+            _become(arguments, folder, environment, streams)
             zubrel.entry.run()
             os._exit(0)  # not reached: the program leaves by itself
         answers.write(json.dumps(_code_of(child, timeout)) + "\n")
         answers.flush()
 
 
-def _become(arguments, folder, environment, out, err):
+def _become(arguments, folder, environment, streams):
     """What a shell does before it begins a program."""
     os.chdir(folder)
     os.environ.clear()
     os.environ.update(environment)
-    nothing = os.open(os.devnull, os.O_RDONLY)
-    os.dup2(nothing, 0)
+    typed, out, err = streams
+    os.dup2(os.open(typed, os.O_RDONLY), 0)
     sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115
     for number, path, name in ((1, out, "stdout"), (2, err, "stderr")):
         os.dup2(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), number)

@@ -58,12 +58,19 @@ def _write(entry: Entry, followers: Mapping[Key, Sequence[str]], console: Consol
     first = entry.leading
     console.print(_head(entry), no_wrap=True, overflow="ellipsis")
     wide = max(20, console.width - INDENT)
-    also = list(follows(entry, followers))
-    cause = cause_of(first)
-    lines = 1 if also else 2
-    console.print(indented(_fitted(cause, wide, lines, console), INDENT))
-    for words in also[:1]:
-        console.print(indented(_fitted(words, wide, 1, console), INDENT))
+    cause, also = cause_of(first), "".join(follows(entry, followers))
+    if not also or len(Text(plain(cause)).wrap(console, wide)) == 1:
+        for words, lines in ((cause, 1 if also else 2), (also, 1)):
+            if words:
+                console.print(indented(_fitted(words, wide, lines, console), INDENT))
+        return
+    # a cause of two lines leaves what is left of the second to what comes with it
+    together = f"{cause} {also}"
+    if len(Text(plain(together)).wrap(console, wide)) > 2:
+        together = f"{cause} With it {also.count(',') + 1} more."
+    if len(Text(plain(together)).wrap(console, wide)) > 2:
+        together = cause
+    console.print(indented(_fitted(together, wide, 2, console), INDENT))
 
 
 def _head(entry: Entry) -> Text:

@@ -23,6 +23,8 @@ class _Leaf(Struct, frozen=True):
     asked: Formula
     parts: tuple[Formula, ...] = ()
     """What `maker` needs, one by one."""
+    goal: Formula | None = None
+    """What `maker` alone could make true."""
 
 
 def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
@@ -85,8 +87,26 @@ def _of_done(naming: Naming, claim: Done, leaf: _Leaf) -> str:
     return f"{once}, and {_needs(naming, leaf, naming.words(leaf.asked))}."
 
 
+def _again(naming: Naming, claim: Took, leaf: _Leaf) -> str | None:
+    """Of a move that a goal wants once more, and that has taken away what it needs itself."""
+    if leaf.maker != claim.rule or not isinstance(leaf.goal, Within) or claim.variable == PLACE:
+        return None
+    if naming.system.variables[leaf.goal.variable].key[0] != "goal":
+        return None
+    goal = upper(naming.words(leaf.goal))
+    did = "gave" if naming.is_raised(claim) else naming.what(claim)
+    verb = f"{naming.needs(claim.rule, leaf.parts)} {naming.words(leaf.asked)}"
+    thing = naming.subject(claim)
+    what = f"{did} {thing}" if did in ("gave", "used up", "used") else f"put an end to {thing}"
+    wants = f"{goal} wants {naming.label(claim.rule)} once more"
+    return f"{wants}; that {verb}, and move {claim.move} {what}."
+
+
 def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
     """What a move of the evidence did, and who needs what it took away."""
+    again = _again(naming, claim, leaf)
+    if again is not None:
+        return again
     where = upper(naming.move(claim))
     words = naming.words(leaf.asked)
     asker = "" if leaf.maker is None else _needs(naming, leaf, words)
@@ -114,6 +134,8 @@ def _leaves(
     maker: str | None,
     asked: Formula | None,
     needed: tuple[Formula, ...] = (),
+    goal: Formula | None = None,
+    alone: Formula | None = None,
 ) -> Iterator[_Leaf]:
     """The nearest to the root first."""
     match node.claim:
@@ -121,12 +143,13 @@ def _leaves(
             formula = own
         case Only(own, makers):
             formula = own
+            alone = own if len(makers) == 1 else None
             if not makers:
                 yield _Leaf(node.claim, own, maker, asked or own, needed)
         case Cannot(asker, parts):
-            maker, needed = asker, parts
+            maker, needed, goal = asker, parts, alone
             asked = both(p for p in parts if p != GOING_ON)
         case (Took() | Wanted() | AtMost() | Done()) as leaf if formula is not None:
-            yield _Leaf(leaf, formula, maker, asked or formula, needed)
+            yield _Leaf(leaf, formula, maker, asked or formula, needed, goal)
     for child in node.why:
-        yield from _leaves(child, formula, maker, asked, needed)
+        yield from _leaves(child, formula, maker, asked, needed, goal, alone)
