@@ -8,7 +8,7 @@ from junitparser import JUnitXml
 from tests.program import ProgramTest
 from tests.test_certain import MANY
 
-CUT = ("--max-situations", "20000", "--engine", "explicit")
+CUT = ("--max-situations", "2000", "--engine", "explicit")
 HOPELESS = MANY.replace("needs: [lens, oil]", "needs: 2 lens")
 ACCEPT = "accept: [{finding: softlock, of: smash, because: it is a sad story}]\n"
 
