@@ -9,7 +9,8 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import connection
-from typing import Any
+from types import TracebackType
+from typing import Any, Self
 
 
 def pool_of(
@@ -43,3 +44,25 @@ def end_workers(pool: ProcessPoolExecutor) -> None:
     for process in multiprocessing.active_children():  # there is one pool at a time
         process.terminate()
     pool.shutdown(wait=True, cancel_futures=True)
+
+
+class WithWorkers:
+    """Has a pool of workers at times, which end with the `with` statement."""
+
+    pool: ProcessPoolExecutor | None = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        self._end_workers()
+
+    def _end_workers(self) -> None:
+        if self.pool is not None:
+            end_workers(self.pool)
+            self.pool = None

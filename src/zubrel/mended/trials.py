@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from types import TracebackType
 from typing import Any
 
 from msgspec import Struct
@@ -13,7 +12,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, LimitReached, Limits
 from zubrel.base.diagnostics import InvalidInput
-from zubrel.base.processes import end_workers, pool_of
+from zubrel.base.processes import WithWorkers, pool_of
 from zubrel.base.progress import Progress
 from zubrel.checked.check import check
 from zubrel.findings.detectors.softlocks import culprits
@@ -62,7 +61,7 @@ def wanted_of(before: Report, gone: Identity | None, work: float) -> Wanted:
     return Wanted(gone, known, before.verdict, before.progress is not None, most)
 
 
-class Trials:
+class Trials(WithWorkers):
     """Searches changed worlds within the limits of `budget`; `jobs` counts processes.
 
     Workers end with the `with` statement.
@@ -72,18 +71,6 @@ class Trials:
         self.budget = budget
         self.progress = progress
         self.jobs = jobs
-        self.pool: ProcessPoolExecutor | None = None
-
-    def __enter__(self) -> Trials:
-        return self
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        self._end_workers()
 
     def of(self, files: Files, candidates: Sequence[Candidate], wanted: Wanted) -> Iterator[Trial]:
         """What comes of each candidate, in their order. Raises `LimitReached`."""
@@ -135,11 +122,6 @@ class Trials:
                 limits = replace(limits, memory=limits.memory // self.jobs)
             self.pool = pool_of(self.jobs, _begin, (limits, self.budget.seconds()))
         return self.pool
-
-    def _end_workers(self) -> None:
-        if self.pool is not None:
-            end_workers(self.pool)
-            self.pool = None
 
 
 def _trial(candidate: Candidate, fate: str, report: Report | None) -> Trial:
@@ -200,10 +182,3 @@ def tried(
     if wanted.gone is not None and wanted.gone in after.undecided:
         return "undecided", None
     return "searched", after
-
-
-def searched(trials: Iterable[Trial]) -> Iterator[tuple[Candidate, Report]]:
-    """The candidates whose changed worlds were searched, with the reports on them."""
-    for trial in trials:
-        if trial.report is not None:
-            yield trial.candidate, trial.report

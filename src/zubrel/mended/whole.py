@@ -13,7 +13,7 @@ from zubrel.mended.candidates import Candidate
 from zubrel.mended.edits import Edit, before_them
 from zubrel.mended.files import Files
 from zubrel.mended.mend import Mender, Proposal, mender_of
-from zubrel.mended.trials import Identity, Trial, Trials, searched
+from zubrel.mended.trials import Identity, Trial, Trials
 from zubrel.narrated.report import Report, Told
 
 MOST_CHANGES = 40
@@ -62,21 +62,25 @@ def mend_whole(mender: Mender, trials: Trials) -> Whole:
         return _whole(mender, changes, candidate, now.before, len(changes) == 1)
     allowed = {_identity(f) for f in to_mend(now.before)}
     left_out: set[int] = set()
-    report = now.before
-    wanted = replace(mender.wanted(None), verdict=now.before.verdict)
+    report, smallest = now.before, True
+    wanted = mender.wanted(None)
+    wanted = replace(wanted, verdict=now.before.verdict, known=wanted.known | allowed)
     while len(changes) - len(left_out) > 1:
         left = [n for n in range(len(changes)) if n not in left_out]
         without = {_together(changes, lifted, left_out | {n}): n for n in left}
-        for candidate, found in searched(trials.of(mender.files, list(without), wanted)):
-            if {_identity(f) for f in to_mend(found)} <= allowed:
-                left_out.add(without[candidate])
+        smallest = True
+        for trial in trials.of(mender.files, list(without), wanted):
+            found = trial.report
+            smallest &= trial.fate != "undecided"
+            if found is not None and {_identity(f) for f in to_mend(found)} <= allowed:
+                left_out.add(without[trial.candidate])
                 report = found
                 break
         else:
             break
     kept = [c for n, c in enumerate(changes) if n not in left_out]
     together = _together(changes, lifted, left_out)
-    return _whole(mender, kept, together, report, True)
+    return _whole(mender, kept, together, report, smallest)
 
 
 def _whole(

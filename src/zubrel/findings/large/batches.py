@@ -9,17 +9,16 @@ from __future__ import annotations
 import logging
 from collections import deque
 from collections.abc import Iterable, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import Future
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
-from types import TracebackType
 from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.base.budget import Allowance, Budget, LimitReached, Limits, WorkSpent
-from zubrel.base.processes import end_workers, pool_of
+from zubrel.base.processes import WithWorkers, pool_of
 from zubrel.base.progress import Progress, Silence
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, Trace
@@ -56,7 +55,7 @@ class _Waiting(Struct, eq=False):
     result: Result | None = None
 
 
-class Batches:
+class Batches(WithWorkers):
     """Answers to batches of questions; what `allowance` does not suffice for stays `undecided`.
 
     `jobs` counts this process and its workers, which end with the `with` statement.
@@ -73,23 +72,6 @@ class Batches:
         self.queue: deque[_Waiting] = deque()
         self.undecided: list[Asked] = []
         self.findings: list[Finding] = []
-        self.pool: ProcessPoolExecutor | None = None
-
-    def __enter__(self) -> Batches:
-        return self
-
-    def __exit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        self._end_workers()
-
-    def _end_workers(self) -> None:
-        if self.pool is not None:
-            end_workers(self.pool)
-            self.pool = None
 
     def ask(self, batches: Iterable[Sequence[Asked]]) -> None:
         """Put batches into the queue; workers begin with them at once."""
