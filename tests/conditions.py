@@ -25,7 +25,8 @@ HEAD = "zubrel: 1\ntitle: A world\nstart: {at: quay}\n"
 class Without(NamedTuple):
     """A condition: where it stands, its text, what is there without it, worlds that need it.
 
-    Worlds are seeds of `world_data`, and with an r before them of the whole language.
+    Worlds are seeds of `world_data`, with an r before them of the whole language; with a c before
+    them of the whole language too, and the claims of reasons are compared.
     """
 
     file: str
@@ -169,6 +170,66 @@ CONDITIONS = {
     ),
     "backward: an end is not undone": Without(
         "explored/backward/space.py", " & functions.going_on & same", " & same", ()
+    ),
+    "claims: what gives an amount does so once": Without(
+        "reasoned/counting.py", "            if not once:\n", "            if False:\n", ()
+    ),
+    "claims: what is set counts as gained": Without(
+        "reasoned/counting.py", "return change.number - low", "return 0", ()
+    ),
+    "claims: what was taken was there": Without(
+        "reasoned/leaves.py",
+        "if holds(formula, move.before) and not holds(formula, move.after):",
+        "if not holds(formula, move.after):",
+        (),
+    ),
+    "claims: what was done can be done once": Without(
+        "reasoned/leaves.py",
+        "or not self.system.once_only(self.system.move_of[maker.step.number])",
+        "",
+        (),
+    ),
+    "claims: what happens by itself may still give": Without(
+        "reasoned/leaves.py",
+        "        if maker.step is None:\n            return True\n        asked",
+        "        if maker.step is None:\n            return False\n        asked",
+        (),
+    ),
+    "claims: what is lowered may make it so": Without(
+        "reasoned/formulas.py",
+        "return low > domain.low if change.number > 0 else high < domain.high",
+        "return low > domain.low and change.number > 0",
+        (),
+    ),
+    "claims: a change may have a condition": Without(
+        "reasoned/formulas.py", "        if change.when == TRUE:\n", "        if True:\n", ()
+    ),
+    "claims: what settles itself is never seen": Without(
+        "reasoned/prover.py",
+        "asked = [p for p in (*asked, *parts) if not any(asks(p, v) for v in changed)]",
+        "asked = [*asked, *parts]",
+        (),
+    ),
+    "claims: parts are left out where the others are enough": Without(
+        "reasoned/prover.py",
+        "            if self.is_never(both(fewer)):\n",
+        "            if True:\n",
+        (),
+    ),
+    "claims: from where a place is reached": Without(
+        "reasoned/prover.py",
+        "if start not in beyond and self.is_never(at_start):",
+        "if start not in beyond:",
+        (),
+    ),
+    "claims: an end is no way on": Without(
+        "reasoned/prover.py", "        if _ends(parts, wanted):\n", "        if False:\n", ()
+    ),
+    "claims: what is wanted together is there once": Without(
+        "reasoned/together.py",
+        "                    if not marks:\n                        return None\n",
+        "                    if not marks:\n                        continue\n",
+        (),
     ),
 }
 
@@ -388,6 +449,8 @@ def disagrees(which: str) -> bool:
     from zubrel.quotient.lens import lens_for
     from zubrel.reduced.reduce import EVERY, reduce
 
+    if which.startswith("c"):
+        return claims_are_untrue(random_world(int(which[1:])))
     if which in BY_HAND:
         data = yaml.safe_load(HEAD + BY_HAND[which])
     else:
@@ -422,6 +485,29 @@ def disagrees(which: str) -> bool:
                     pass
     except (AssertionError, KeyError, ValueError, StopIteration):
         return True  # it comes upon something that cannot be
+    return False
+
+
+def claims_are_untrue(data: Any) -> bool:
+    """Whether some claim of a reason does not hold in the slow reference."""
+    from tests.reference import Reference, Restless, TooLarge
+    from tests.reference_claims import Claims
+    from tests.test_against_reference import scalar, world_of
+    from zubrel.compiled.compile import compile_world
+    from zubrel.findings.find import find
+    from zubrel.narrated.narrate import narrate
+    from zubrel.output.as_json import finding_as_json
+
+    try:
+        reference = Reference(data).explore(400)
+    except (TooLarge, Restless):
+        return False
+    try:
+        told = narrate(find(scalar(compile_world(world_of(data)))), lambda: 0.0)
+        for finding in map(finding_as_json, told.findings):
+            Claims(reference, finding["evidence"]).check(finding["why"])
+    except (AssertionError, KeyError, ValueError, StopIteration):
+        return True
     return False
 
 
@@ -464,7 +550,7 @@ def main() -> None:
                 left -= 1
     elif words:
         name, first, count = words
-        letter, first = first.rstrip("0123456789"), first.lstrip("r")
+        letter, first = first.rstrip("0123456789"), first.lstrip("rc")
         print(shown_by(name, [f"{letter}{int(first) + n}" for n in range(int(count))], 3))
     else:
         for name in CONDITIONS:

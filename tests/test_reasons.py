@@ -297,7 +297,10 @@ areas:
   tower: {}
 """,
         ("no_gate", "pier_to_tower"),
-        ["It asks for Bell, and that is so in every play by the time that it can be tried."],
+        [
+            "It asks for Bell, and that is so in every play by the time that it can be tried, "
+            "after 2 moves at the earliest."
+        ],
     ),
     "a silence": (
         """

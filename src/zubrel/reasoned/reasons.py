@@ -12,7 +12,7 @@ from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.future import Future
 from zubrel.compiled.system import System
-from zubrel.explored.space import NotAsked
+from zubrel.explored.space import Distance, NotAsked
 from zubrel.findings.detectors.missable import missables
 from zubrel.findings.judged import AnySpace, ending_formula
 from zubrel.reasoned.claims import Node, Wanted
@@ -101,6 +101,15 @@ class Reasons:
     @property
     def unasked(self) -> dict[Formula, None]:
         return self.prover.unasked
+
+    def moves_to(self, formulas: Iterable[Formula]) -> Distance | None:
+        """How soon some play comes to where one of the formulas holds; None: not known."""
+        view = self.prover.view
+        if not isinstance(view, Behind) or view.space.merged:
+            return None
+        walks = view.space.walks()
+        found = (walks.moves_to(view.space.where(f)) for f in formulas)
+        return min((d for d in found if d is not None), default=None)
 
     def of_no_win(self) -> tuple[Node, ...]:
         """A tree for each good ending."""

@@ -137,8 +137,9 @@ class Chain:
         self, group: list[Node], formula: Formula, nodes: Sequence[Node], depth: int, title: str
     ) -> Iterator[str]:
         first = group[0]
-        names = list(dict.fromkeys(self._maker(n) for n in group))
-        name, several = self.naming.several(names), len(names) > 1
+        # rules that are called the same are one thing to a player
+        names = [name for _, name in dict.fromkeys((_id(n), self._maker(n)) for n in group)]
+        name, several = self.naming.several(names), len(set(names)) > 1
         match first.claim:
             case Ends():
                 ends = "end" if several else "ends"
@@ -270,6 +271,12 @@ class Chain:
             return f"{names[0]} was possible only once, and was move {moves}."
         shown = self.naming.several(names)
         return f"{shown} were possible only once, and were moves {moves}."
+
+
+def _id(node: Node) -> str:
+    claim = node.claim
+    assert isinstance(claim, Cannot | Ends | Undone)
+    return claim.maker
 
 
 def _line(depth: int, text: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from functools import cached_property
 
@@ -38,8 +39,9 @@ class Naming:
         return f"“{self.world.rule(rule).label}”"
 
     def several(self, names: Sequence[str]) -> str:
-        """Names as a list, of many the first ones."""
-        each = list(dict.fromkeys(names))
+        """Names as a list, of many the first ones; of several that are called the same how many."""
+        many = Counter(names)
+        each = [f"{name} (any of {n})" if n > 1 else name for name, n in many.items()]
         if len(each) > MOST_NAMED:
             each = [*each[: MOST_NAMED - 1], f"{len(each) - MOST_NAMED + 1} more"]
         return listed(each)

@@ -11,7 +11,7 @@ from zubrel.findings.detectors.texts import UNHEARD
 from zubrel.findings.finding import Finding
 from zubrel.narrated.replay import Walked
 from zubrel.narrated.walks import lines_of
-from zubrel.narrated.words import listed, phrase
+from zubrel.narrated.words import counted, listed, phrase
 from zubrel.reasoned.reasons import Reasons
 
 LONGEST = 60
@@ -77,6 +77,9 @@ def _no_gate(reasons: Reasons, finding: Finding, walked: Sequence[Walked]) -> It
     asked = listed(list(dict.fromkeys(phrase(world, c) for c in conditions)), "or")
     always = all(reasons.prover.is_never(opposite(system.formula(c))) for c in conditions)
     since = "from the start on" if always else "by the time that it can be tried"
+    soonest = None if always else reasons.moves_to([standing for standing, _ in question.tries])
+    if soonest is not None and soonest.fewest:
+        since += f", after {counted(soonest.steps, 'move')} at the earliest"
     if all(reasons.prover.is_never(unmet) for _, unmet in question.tries):
         yield f"It asks for {asked}, and that is so in every play {since}."
 
