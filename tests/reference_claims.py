@@ -96,7 +96,7 @@ class Claims:
         assert not missing, ("what is told elsewhere is not told", missing)
 
     def below(self, node, formula, above):
-        """`formula` is of the nearest `only` above, `above` are the formulas of all `never`."""
+        """`formula` is of the `only` right above, `above` are the formulas of all `never`."""
         claim, note = node["claim"], node.get("note")
         self.checked += 1
         self.names.add(claim)
@@ -114,8 +114,7 @@ class Claims:
                 self.explained.add(key)
                 assert node["why"], ("nothing below", node["text"])
             above = [*above, key]
-        if claim == "only":
-            formula = node
+        formula = node if claim == "only" else None
         for child in node["why"]:
             self.below(child, formula, above)
         self.nearest = outer
@@ -178,9 +177,20 @@ class Claims:
         assert self.value(node["of"], dict(before)) == node["from"], node
         assert self.value(node["of"], dict(after)) == node["to"], node
         assert node["from"] != node["to"], node
+        if formula is not None and not self.is_spent(node, formula["holds"]):
+            assert self.holds(formula["holds"], dict(before)), node
+            assert not self.holds(formula["holds"], dict(after)), node
         if "spared" in node:
             other = self.with_value(dict(after), node["of"], node["from"])
             assert node["spared"] == (other in self.world.live), node
+
+    def is_spent(self, node, tests):
+        """Whether it is told where the last of an amount went, of which there was never enough."""
+        return (
+            tests.get("of") == node["of"]
+            and tests.get("from", 0) > 1
+            and (node["to"] < node["from"])
+        )
 
     def with_value(self, s, key, value):
         """A situation with another value for one of its parts, in the form of the reference."""
