@@ -46,7 +46,13 @@ SHOTS = {
         "zubrel probe tidewrack.yaml light_lamp; zubrel probe tidewrack.yaml trapdoor",
     ),
 }
-TYPED = "quay_to_tower\nquay_key\nquay_to_pier\ntoss\nhint\nundo\n"
+PAGES = {
+    "report": 'document.querySelectorAll(".finding")[1].open = true',
+    "walk": 'document.querySelectorAll(".finding")[1].querySelector("button.step").click();'
+    'document.querySelector("[data-do=last]").click()',
+}
+"""Pages: what is done with the report before it is shown."""
+TYPED = "quay_to_tower\nquay_key\nquay_to_pier\ntoss\nwhy\nundo\n"
 BROKEN = """\
 zubrel: 1
 title: A file with mistakes in it
@@ -82,12 +88,12 @@ def main() -> None:
             world = readme.split("```yaml\n")[1].split("```")[0]
             Path(folder, "key.yaml").write_text(world, encoding="utf-8")
             Path(folder, "typed.txt").write_text(TYPED, encoding="utf-8")
-            wanted = sys.argv[1:] or [*SHOTS, "report", "map", "chain", "windows", "growth"]
+            wanted = sys.argv[1:] or [*SHOTS, *PAGES, "map", "chain", "windows", "growth"]
             for name in wanted:
                 if name in SHOTS:
                     take(name, *SHOTS[name], folder)
-                elif name == "report":
-                    browse(name, folder)
+                elif name in PAGES:
+                    browse(name, PAGES[name], folder)
                 else:
                     draw(name, folder)
     finally:
@@ -103,17 +109,19 @@ def draw(picture: str, folder: str) -> None:
     print(target)
 
 
-def browse(name: str, folder: str) -> None:
-    """Save the report on the draft as a browser shows it, its first finding unfolded."""
+def browse(name: str, script: str, folder: str) -> None:
+    """Save the report on the draft as a browser shows it after a script has run."""
     page = Path(folder, "draft.html")
     program = Path(sys.executable).parent / "zubrel"
-    subprocess.run([program, "report", "draft.yaml", "-o", page], cwd=folder, check=True)
+    if not page.exists():
+        subprocess.run([program, "report", "draft.yaml", "-o", page], cwd=folder, check=True)
     text = page.read_text(encoding="utf-8")
-    page.write_text(text.replace("<details class", "<details open class", 1), encoding="utf-8")
+    shown = Path(folder, f"{name}.html")
+    shown.write_text(text.replace("</body>", f"<script>{script}</script></body>"), encoding="utf-8")
     subprocess.run(
         ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
          "--window-size=1280,800", f"--screenshot={HERE / name}.png",
-         f"--user-data-dir={folder}/browser", page.as_uri()],
+         f"--user-data-dir={folder}/browser", shown.as_uri()],
         stderr=subprocess.DEVNULL, check=True,
     )  # fmt: skip
 

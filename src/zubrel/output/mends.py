@@ -16,6 +16,7 @@ from zubrel.mended.whole import Whole
 from zubrel.narrated.report import Told
 from zubrel.narrated.words import length, sentence
 from zubrel.output.as_json import FORMAT
+from zubrel.output.entries import cause_of
 from zubrel.output.heads import QUIET
 from zubrel.output.text import headline
 from zubrel.output.walks import indented
@@ -31,7 +32,7 @@ def write_mended(mended: Sequence[Mended], console: Console) -> None:
         if place:
             console.print()
         console.print(headline(one.finding))
-        console.print(indented(Text(sentence(one.finding.message)), 2))
+        console.print(indented(Text(cause_of(one.finding)), 2))
         if all(p.last for p in one.proposals):
             console.print()
             console.print(indented(Text(_nothing(one)), 2))
