@@ -4,6 +4,14 @@ import json
 import unittest
 
 from tests.program import ProgramTest
+from tests.random_worlds import random_world
+from tests.small_worlds import small_worlds
+from tests.stress_worlds import stress_world
+from zubrel.explored.space import Trace
+from zubrel.findings.alongside import MORE, alongside
+from zubrel.findings.detectors.missable import missables
+from zubrel.findings.find import find_in
+from zubrel.findings.judged import judge
 from zubrel.output.answers import SHARED
 
 WORLD = """\
@@ -113,6 +121,41 @@ class Why(ProgramTest):
         self.assertIn(f"in {many} moves (the first {many - 1} as in the shortest win)", text)
         self.assertIn(f"{many}*  R{SHARED + 2}: Go to Pit", text)
         self.assertNotIn("R0: Go to R1", text)
+
+
+class Alongside(unittest.TestCase):
+    def test_evidence_by_the_way_of_the_win_shows_the_same_and_shares_more(self):
+        longer = 0
+        for name, _, space in small_worlds(range(40), (random_world, stress_world)):
+            judged = judge(space)
+            win = space.walks().shortest(judged.won)
+            for finding in find_in(judged).findings if win else ():
+                if finding.kind not in ("softlock", "bad_luck", "missable"):
+                    continue
+                known, shown = finding.trace.steps, alongside(judged, finding).trace.steps
+                with self.subTest(world=name, of=(finding.kind, finding.subject)):
+                    self.assertGreaterEqual(shared(shown, win.steps), shared(known, win.steps))
+                    self.assertLessEqual(len(shown), len(known) + MORE)
+                    self.assertGreaterEqual(len(shown), len(known))
+                    end = space.at_end_of(Trace(shown))
+                    if finding.kind == "missable":
+                        every = missables(space.system)
+                        question = next(q for q in every if q.subject == finding.subject)
+                        (able,) = space.reaching([space.where(question.attained)])
+                        self.assertTrue(end & judged.live)
+                        self.assertFalse(end & able)
+                    else:
+                        self.assertEqual(shown[-1].rule.id, finding.subject)
+                        self.assertTrue(end & judged.doomed)
+                        self.assertTrue(space.at_end_of(Trace(shown[:-1])) & judged.live)
+                longer += shown != known
+        self.assertGreater(longer, 2)
+
+
+def shared(steps, others):
+    """With how many of the same moves two walks begin."""
+    same = [a is b for a, b in zip(steps, others, strict=False)]
+    return [*same, False].index(False)
 
 
 if __name__ == "__main__":

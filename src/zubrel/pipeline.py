@@ -92,6 +92,7 @@ def report(
     jobs: int = 1,
     with_reasons: bool = True,
     with_windows: bool = True,
+    beside_win: str | None = None,
     seen: Callable[[Judged[Any]], None] | None = None,
 ) -> Report:
     """What can be proved about `world` within `budget`, and what was found.
@@ -100,6 +101,7 @@ def report(
     things can be had.
     `with_outline`: also what pictures need. `jobs` are processes that may be at work at once.
     Without reasons nothing is explained, and nothing is looked for before the proof ends.
+    Findings on the subject `beside_win` are shown by moves that share most with the shortest win.
     Situations, once they are judged, are `seen` before anything is looked for in them.
     """
     progress = progress or Silence()
@@ -108,7 +110,7 @@ def report(
         system = compile_world(world, budget)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
-    wishes = _Wishes(with_progression, with_outline, with_reasons, with_windows, seen)
+    wishes = _Wishes(with_progression, with_outline, with_reasons, with_windows, beside_win, seen)
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
     early = _Early(system, budget, progress)
@@ -122,6 +124,7 @@ class _Wishes(Struct, frozen=True):
     outline: bool
     reasons: bool
     windows: bool
+    beside_win: str | None
     seen: Callable[[Judged[Any]], None] | None
 
 
@@ -239,6 +242,8 @@ def _of_all_situations(
         with budget.within(most):
             in_all = find_in(judged, wishes.progression, wishes.outline, wishes.windows)
             in_all = replace(in_all, explaining=_explaining(budget))
+            if wishes.beside_win is not None:
+                in_all = _beside_win(in_all, wishes.beside_win)
             progress.stage("writing it up")
             return narrate(in_all, budget.seconds, wishes.reasons)
     except WorkSpent:
@@ -247,6 +252,18 @@ def _of_all_situations(
 
         lens = first_lens(space.system, budget, progress, judge)
         return _at_full_size(lens, judged, budget, progress, jobs, wishes.outline)
+
+
+def _beside_win(in_all: Conclusions, subject: str) -> Conclusions:
+    """The findings on a subject, and those they follow from, by the way of the shortest win."""
+    from zubrel.findings.alongside import alongside
+
+    on_it = {(f.kind, f.subject) for f in in_all.findings if f.subject == subject}
+    on_it |= {(f.kind, f.cause) for f in in_all.findings if f.subject == subject and f.cause}
+    shown = tuple(
+        alongside(in_all.judged, f) if (f.kind, f.subject) in on_it else f for f in in_all.findings
+    )
+    return replace(in_all, findings=shown)
 
 
 def _explaining(budget: Budget) -> Callable[[], AbstractContextManager[None]]:

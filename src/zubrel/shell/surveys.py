@@ -49,10 +49,12 @@ def report_on(
     with_outline: bool = False,
     jobs: int = 1,
     again: bool = False,
+    beside_win: str | None = None,
 ) -> Report:
     """The report on the world at `path`.
 
-    `again`: with the limits of the command line for itself, their clock beginning now.
+    `again`: with the limits of the command line for itself, their clock beginning now;
+    `beside_win` as for `report`.
     """
     budget = Budget(common.limits) if again else common.budget
     with at_work(common, budget) as meter:
@@ -62,7 +64,15 @@ def report_on(
         except LimitReached as limit:
             return nothing_known(path, path, str(limit), budget.seconds())
         refuse_to_write_over(common.output)
-        return report(world, budget, meter, with_progression, with_outline, jobs)
+        return report(
+            world,
+            budget,
+            meter,
+            with_progression,
+            with_outline,
+            jobs,
+            beside_win=beside_win,
+        )
 
 
 def reports_on(

@@ -50,7 +50,7 @@ def why_command(
     common = take_common(options)
     kind, subject = kind_and_subject(about)
     if script is None and subject.isidentifier():
-        report = report_on(world, common)
+        report = report_on(world, common, beside_win=subject)
         from zubrel.output.answers import about as findings_about
 
         findings = findings_about(report, kind, subject)

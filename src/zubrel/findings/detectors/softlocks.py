@@ -41,6 +41,13 @@ def culprits(judged: Judged[S]) -> Iterator[tuple[str, str]]:
     yield from ((c.kind, c.move.rule.id) for c in _all_culprits(judged))
 
 
+def dooming(judged: Judged[S], kind: str, rule: str) -> Iterator[tuple[Step, S]]:
+    """The steps of a rule that doom in this way, each with the situations in which it does."""
+    for culprit in _all_culprits(judged):
+        if (culprit.kind, culprit.move.rule.id) == (kind, rule):
+            yield from culprit.dooming
+
+
 def _all_culprits(judged: Judged[S]) -> list[_Culprit[S]]:
     if not judged.doomed:
         return []
