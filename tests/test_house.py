@@ -42,7 +42,7 @@ INSIDE = {
         ("registry",),
         ("shape",),
         ("large",),
-        ("find", "fates"),
+        ("find", "fates", "alongside"),
     ],
 }
 CORE = [
@@ -56,8 +56,10 @@ CORE = [
     "certain",
     "quotient",
     "findings",
+    "reasoned",
     "narrated",
     "played",
+    "mended",
 ]
 
 
