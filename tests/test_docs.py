@@ -186,28 +186,19 @@ class Findings(unittest.TestCase):
                     self.assertEqual(kind.slug in {f.kind for f in found.findings}, has)
 
 
-class Readme(unittest.TestCase):
+class Readme(ProgramTest):
     def test_the_world_in_the_readme_gives_the_output_in_the_readme(self):
-        from io import StringIO
-
-        from rich.console import Console
-
-        from zubrel.output.answers import about, write_findings
-        from zubrel.output.overview import write_overview
-
         text = (DOCS.parent / "README.md").read_text(encoding="utf-8")
         (world,) = re.findall(r"```yaml\n(.*?)```", text, re.DOTALL)
-        shown = re.findall(r"```\n(A key in the sea.*?)```", text, re.DOTALL)[0]
-        memory = StringIO()
-        found = report(check(document_of(Source.of("key.yaml", world), world)))
-        write_overview(found, Console(file=memory, width=100, no_color=True, highlight=False))
-        self.assertEqual(plain(memory.getvalue()), plain(shown))
-        memory = StringIO()
-        (softlock,) = about(found, "softlock", "toss")
-        console = Console(file=memory, width=100, no_color=True, highlight=False)
-        write_findings(found, [softlock], console)
-        shown = re.findall(r"```\n(error  softlock  toss.*?)```", text, re.DOTALL)[0]
-        self.assertEqual(plain(memory.getvalue()), plain(shown))
+        self.write("key.yaml", world)
+        for command, begin in (
+            (("check", "key.yaml"), "A key in the sea"),
+            (("why", "key.yaml", "softlock", "toss", "--quiet"), "error  softlock  toss"),
+        ):
+            shown = re.findall(rf"```\n({begin}.*?)```", text, re.DOTALL)[0]
+            told = self.zubrel(*command, env={"COLUMNS": "100"}).stdout
+            with self.subTest(command):
+                self.assertEqual(plain(told), plain(shown))
 
     def test_every_picture_is_there_and_linked(self):
         text = (DOCS.parent / "README.md").read_text(encoding="utf-8")

@@ -123,6 +123,21 @@ class Why(ProgramTest):
         self.assertNotIn("R0: Go to R1", text)
 
 
+class Mends(ProgramTest):
+    def test_of_small_worlds_it_tells_what_would_mend_a_finding(self):
+        self.write("w.yaml", WORLD)
+        told = self.zubrel("why", "w.yaml", "softlock", "shed_door", code=0).stdout
+        mended = self.zubrel("mend", "w.yaml", "softlock", "shed_door", code=0).stdout
+        self.assertIn("What would mend it, proved by a search each:", told)
+        for words in (
+            "“Open Shed door” asks for Key and does not use it up.",
+            "1 more Key at Quay.",
+        ):
+            self.assertIn(words, told)
+            self.assertIn(words, mended)
+        self.assertNotIn("accepted", told)
+
+
 class Alongside(unittest.TestCase):
     def test_evidence_by_the_way_of_the_win_shows_the_same_and_shares_more(self):
         longer = 0

@@ -59,6 +59,8 @@ TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND
 TRIAL, TRIAL_MORE = 20 * SECOND, 4.0
 """Work on a changed world of `mend` before it counts as undecided: so much, or so many times what
 the world took as it is (the draft of the demo: 0.3 to 2.5 times)."""
+MENDED_AT_ONCE = 5_000
+"""Situations up to which `why` tries at once what would mend a finding (a second or two)."""
 HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
 """Situations, and work, up to which `play` searches a world without being asked to."""
 OF_VALUES = 1 * SECOND

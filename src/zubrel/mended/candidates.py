@@ -102,6 +102,7 @@ class Candidates:
         if kind == "held":
             yield from self._kept(rule, subject)
             yield from self._more_of(subject, 1)
+            yield from self._found_again(subject)
         elif kind == "place":
             yield from self._no_longer(rule, "one_way", "can be walked back")
         elif kind == "done":
@@ -138,6 +139,37 @@ class Candidates:
                 start = place.path[0] == "start"
                 where = "the start" if start else self.world.name_of(place.path[1])
                 yield Candidate(f"{more} more {name} at {where}", tuple(edits))
+
+    def _found_again(self, item: str) -> Iterator[Candidate]:
+        """The find comes again and again, with a bound for what is held where there is none."""
+        thing = self.world.items[item]
+        for place in self.bodies.places:
+            amount = _amount(place)
+            if thing.uses is not None or place.path[0] != "areas" or amount is None:
+                continue
+            if amount[1] != item or not isinstance(place.node, Scalar):
+                continue
+            count = f", count: {amount[0]}" if amount[0] > 1 else ""
+            page = self.bodies.page(place.span)
+            edits = [page.replaced(place.node.span, f"{{item: {item}{count}, again: always}}")]
+            edits += self._bounded(item)
+            where = self.world.name_of(place.path[1])
+            yield Candidate(f"{thing.name} is found at {where} again and again", tuple(edits))
+
+    def _bounded(self, item: str) -> Iterator[Edit]:
+        """A written bound for how many can be held, where there is none."""
+        thing, place = self.world.items[item], self.bodies.at("items", item)
+        if place is None or thing.bound_given:
+            return
+        page = self.bodies.page(place.span)
+        if isinstance(place.node, Mapping):
+            edit = page.with_key(place.node, "max", str(thing.most))
+            if edit is not None:
+                yield edit
+        elif isinstance(place.node, Scalar) and not place.node.empty:
+            name = page.written(place.node)
+            if name is not None:
+                yield page.replaced(place.node.span, f"{{name: {name}, max: {thing.most}}}")
 
     def _room(self, item: str, count: int) -> Iterator[Edit]:
         """Where a bound is written that would be too small for so many, a larger one."""

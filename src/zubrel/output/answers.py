@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from rich.console import Console
@@ -35,15 +35,22 @@ def about(report: Report, kind: str | None, subject: str) -> list[Told]:
     return found
 
 
-def write_findings(report: Report, findings: Sequence[Told], console: Console) -> None:
-    """Each finding with its reason to the leaves, its moves, and what follows from it."""
+Mends = Mapping[tuple[str, str], Sequence[str]]
+"""By kind and subject of a finding, changes in words that are proved to mend it."""
+
+
+def write_findings(
+    report: Report, findings: Sequence[Told], console: Console, mends: Mends | None = None
+) -> None:
+    """Each finding with its reason to the leaves, its moves, what follows from it, and what would
+    mend it, where that is known."""
     for number, finding in enumerate(findings):
         if number:
             console.print()
-        _write_finding(report, finding, console)
+        _write_finding(report, finding, console, mends or {})
 
 
-def _write_finding(report: Report, finding: Told, console: Console) -> None:
+def _write_finding(report: Report, finding: Told, console: Console, mends: Mends) -> None:
     console.print(headline(finding))
     console.print(indented(Text(sentence(finding.message)), 2))
     if finding.accepted:
@@ -62,9 +69,15 @@ def _write_finding(report: Report, finding: Told, console: Console) -> None:
     console.print()
     remedy = KINDS[finding.kind].remedy
     console.print(indented(Text(f"What is usually done: {remedy}", QUIET), 2))
-    path = plain(report.path)
-    tried = f"zubrel mend {path} {finding.kind} {finding.subject}"
-    console.print(indented(Text(f"What would mend it: {tried}", QUIET), 2))
+    known = mends.get((finding.kind, finding.subject), ())
+    if known:
+        console.print()
+        console.print(indented(Text("What would mend it, proved by a search each:", QUIET), 2))
+        for number, words in enumerate(known, 1):
+            console.print(indented(Text(f"{number}  {plain(sentence(words))}"), 4))
+    tried = f"zubrel mend {plain(report.path)} {finding.kind} {finding.subject}"
+    title = "How to make one of these changes" if known else "What would mend it"
+    console.print(indented(Text(f"{title}: {tried}", QUIET), 2))
 
 
 def _write_reason(lines: Sequence[str], console: Console) -> None:

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from contextlib import suppress
 from typing import Any
 
 import click
 
+from zubrel.base.budget import LimitReached
+from zubrel.narrated.report import Report, Told
+from zubrel.policy import MENDED_AT_ONCE
 from zubrel.shell.exits import OK, STOPPED
 from zubrel.shell.options import (
     SEARCHING,
@@ -18,6 +23,8 @@ from zubrel.shell.options import (
 )
 from zubrel.shell.streams import note, refuse_to_write_over, write_pretty, write_text
 from zubrel.shell.surveys import at_work, report_on
+
+Key = tuple[str, str]
 
 
 @click.command(
@@ -72,9 +79,33 @@ def _write_findings(report: Any, findings: Any, form: str, common: Common) -> No
     if form == "json":
         write_text(findings_as_json(report.path, findings), common.output)
         return
+    mends = _mends(report, findings, common)
     write_pretty(
-        lambda console: write_findings(report, findings, console), common.output, common.color
+        lambda console: write_findings(report, findings, console, mends),
+        common.output,
+        common.color,
     )
+
+
+def _mends(report: Report, findings: Sequence[Told], common: Common) -> dict[Key, tuple[str, ...]]:
+    """What would mend open errors and warnings in a word each, where that takes no time."""
+    if not report.complete or (report.situations or MENDED_AT_ONCE) >= MENDED_AT_ONCE:
+        return {}
+    from zubrel.mended.files import Files
+    from zubrel.mended.mend import mender_of
+    from zubrel.mended.trials import Trials
+
+    mends: dict[Key, tuple[str, ...]] = {}
+    with at_work(common) as meter, suppress(LimitReached):
+        mender = mender_of(Files.read(report.path), common.budget, meter)
+        known = {(f.kind, f.subject): f for f in mender.before.findings}
+        with Trials(common.budget, meter) as trials:
+            for finding in findings:
+                key = (finding.kind, finding.subject)
+                if not finding.accepted and finding.severity != "note" and key in known:
+                    found = mender.of(known[key], trials).proposals
+                    mends[key] = tuple(p.words for p in found if not p.last)
+    return mends
 
 
 def _answer(world: str, asked: str, script: str | None, form: str, common: Common) -> None:
