@@ -1,18 +1,24 @@
 """Runs the tests, all of them or those that are named, and says in one line how it went.
 
 All of them run a module a process, as many at once as there are processors; the modules that took
-longest the last time that somebody looked come first.
+longest the last time that somebody looked come first. The processes are forks of one that has loaded
+everything and done nothing: what a module leaves behind, no other one sees.
 """
 
 import os
 import re
 import subprocess
 import sys
+import tempfile
 import time
+import traceback
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from importlib import import_module
 from pathlib import Path
 
+FORKING = hasattr(os, "fork") and "COVERAGE_PROCESS_CONFIG" not in os.environ
+"""Coverage is measured of processes that begin by themselves."""
 FIRST = ("test_limits", "test_commands", "test_full_size", "test_mend", "test_against_reference")
 COUNTS = re.compile(r"^(-?\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
@@ -32,30 +38,82 @@ def run_all():
     """Every module of tests in a process of its own; what failed is shown whole."""
     names = sorted(path.stem for path in Path(__file__).parent.glob("test_*.py"))
     names.sort(key=lambda name: FIRST.index(name) if name in FIRST else len(FIRST))
-
-    def run(name):
-        began = time.monotonic()
-        done = subprocess.run(
-            [sys.executable, "-m", "tests", f"tests.{name}"],
-            capture_output=True,
-            text=True,
-            errors="replace",
-        )
-        return done, time.monotonic() - began
-
     total = [0, 0, 0]
+    if FORKING:
+        load_once(names)
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        for name, (done, seconds) in zip(names, pool.map(run, names), strict=True):
-            counts = COUNTS.search(done.stdout)
+        results = pool.map(run_forked if FORKING else run_fresh, names)
+        for name, (code, said, seconds) in zip(names, results, strict=True):
+            counts = COUNTS.search(said)
             here = [int(n) for n in counts.groups()] if counts else [0, 1, 0]
             total = [a + b for a, b in zip(total, here, strict=True)]
             print(
                 f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped, {seconds:.0f} s",
                 flush=True,
             )
-            if done.returncode:
-                print(done.stdout + done.stderr, flush=True)
+            if code:
+                print(said, flush=True)
     return total
+
+
+def run_fresh(name):
+    """A module in a process that begins by itself: its exit code, what it says, seconds."""
+    began = time.monotonic()
+    done = subprocess.run(
+        [sys.executable, "-m", "tests", f"tests.{name}"],
+        capture_output=True,
+        text=True,
+        errors="replace",
+    )
+    return done.returncode, done.stdout + done.stderr, time.monotonic() - began
+
+
+def load_once(names):
+    """Everything that the tests load: they are begun from here, and load nothing themselves."""
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # threads do not live on in a fork
+    for name in names:
+        import_module(f"tests.{name}")
+
+
+def run_forked(name):
+    """The same in a fork of this process."""
+    began = time.monotonic()
+    with tempfile.TemporaryFile() as said:
+        child = os.fork()
+        if not child:
+            code = 70
+            try:
+                for number in (1, 2):
+                    os.dup2(said.fileno(), number)
+                code = become(f"tests.{name}")
+            finally:
+                os._exit(code)
+        _, status = os.waitpid(child, 0)
+        said.seek(0)
+        text = said.read().decode("utf-8", "replace")
+    return os.waitstatus_to_exitcode(status), text, time.monotonic() - began
+
+
+def become(name):
+    """Run a module as if this process had begun with it."""
+    from tests.program import WARM
+
+    sys.stdout = open(1, "w", encoding="utf-8", closefd=False)  # noqa: SIM115
+    sys.stderr = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # noqa: SIM115
+    if WARM is not None:
+        WARM.fork()
+    try:
+        passed, failed, skipped = run_named([name])
+        print(f"{passed} passed, {failed} failed, {skipped} skipped")
+    except BaseException:
+        traceback.print_exc()
+        raise
+    finally:
+        if WARM is not None:
+            WARM.end()
+        sys.stdout.flush()
+        sys.stderr.flush()
+    return int(failed > 0 or passed + failed == 0)
 
 
 passed, failed, skipped = run_named(sys.argv[1:]) if sys.argv[1:] else run_all()

@@ -26,6 +26,24 @@ class Warm:
     def __init__(self):
         self.process = None
 
+    def fork(self):
+        """Let a fork of this process be the other end, as long as it has done nothing yet."""
+        there, here = os.pipe(), os.pipe()
+        child = os.fork()
+        if not child:
+            os.dup2(there[0], 0)
+            os.dup2(here[1], 1)
+            for end in (*there, *here):
+                os.close(end)
+            sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115
+            try:
+                serve()
+            finally:
+                os._exit(0)
+        os.close(there[0])
+        os.close(here[1])
+        self.process = Forked(child, open(there[1], "w"), open(here[0]))  # noqa: SIM115
+
     def run(self, arguments, folder, environment, timeout, typed=""):
         """The finished process, with what was typed. Raises `subprocess.TimeoutExpired`."""
         if self.process is None or self.process.poll() is not None:
@@ -66,6 +84,19 @@ class Warm:
             self.process = None
 
 
+class Forked:
+    """A fork with pipes, as far as `Warm` needs it."""
+
+    def __init__(self, child, stdin, stdout):
+        self.child, self.stdin, self.stdout = child, stdin, stdout
+
+    def poll(self):
+        return None
+
+    def wait(self):
+        os.waitpid(self.child, 0)
+
+
 def serve():
     """Answer requests until there are none."""
     from importlib import import_module
@@ -81,8 +112,14 @@ def serve():
         child = os.fork()
         if not child:
             _become(arguments, folder, environment, streams)
-            zubrel.entry.run()
-            os._exit(0)  # not reached: the program leaves by itself
+            code = 0
+            try:
+                zubrel.entry.run()
+            except SystemExit as leaving:
+                code = leaving.code or 0
+            sys.stdout.flush()
+            sys.stderr.flush()
+            os._exit(code)
         answers.write(json.dumps(_code_of(child, timeout)) + "\n")
         answers.flush()
 
