@@ -1,8 +1,8 @@
 """Runs the tests, all of them or those that are named, and says in one line how it went.
 
 All of them run a module a process, as many at once as there are processors; the modules that took
-longest the last time that somebody looked come first. The processes are forks of one that has loaded
-everything and done nothing: what a module leaves behind, no other one sees.
+longest the last time that somebody looked come first. The processes are forks of one that has
+loaded everything and done nothing: what a module leaves behind, no other one sees.
 """
 
 import os

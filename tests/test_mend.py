@@ -239,6 +239,7 @@ class Kinds(unittest.TestCase):
         "double_way": "isle: {}",
         "constant": "{to: isle}",
         "broken_promise": "{to: isle, needs: bell}",
+        "near_ids": "when: at isle and lens and lense_2}",
     }
 
     def test_each_is_mended_as_it_suggests_itself(self):
@@ -253,6 +254,25 @@ class Kinds(unittest.TestCase):
                     self.assertFalse(best.last)
                     self.assertIn(words, best.files.texts[path])
                     self.assertNotIn(words, KINDS[slug].example(False))
+
+
+class Renaming(ProgramTest):
+    def test_an_id_is_renamed_in_conditions_and_not_in_what_is_read(self):
+        said = "says: [{when: grate is open, text: The grate is open.}, A grate in the floor.]"
+        text = (
+            "zubrel: 1\nstart: {at: quay}\nitems: {crate: Crate}\n"
+            f"areas:\n  quay: {{finds: [crate], {said}, ways: [{{to: isle, lock: grate}}]}}\n"
+            "  isle: {}\nlocks: {grate: {needs: crate, refuses: The grate is shut.}}\n"
+            "endings: {over: {when: at isle}}\n"
+        )
+        self.write("w.yaml", text)
+        self.zubrel("mend", "w.yaml", "near_ids", "grate", "--apply", "1", code=0)
+        expected = (
+            text.replace("when: grate is", "when: grate_2 is")
+            .replace("lock: grate", "lock: grate_2")
+            .replace("locks: {grate:", "locks: {grate_2:")
+        )
+        self.assertEqual((self.folder / "w.yaml").read_text(encoding="utf-8"), expected)
 
 
 class Edits(unittest.TestCase):

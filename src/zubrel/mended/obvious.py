@@ -15,6 +15,8 @@ from zubrel.narrated.report import Told
 
 Suggested = Iterator[tuple[str, tuple[Edit, ...]]]
 """Changes in words, and their edits."""
+_TEXTS = {"says", "refuses", "name", "text", "label", "because", "title", "notes"}
+"""Keys of what is written for people."""
 _COUNTED = ("gain", "defeat", "visit", "talk", "do")
 """Goals that count only while their quest is active, unless they say otherwise."""
 
@@ -171,6 +173,31 @@ def _text(place: Place) -> str:
     return place.node.text if isinstance(place.node, Scalar) else ""
 
 
+def _near_ids(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """One of the two has another id, wherever it is spoken of."""
+    old = finding.subject
+    new = next(i for i in (f"{old}_{n}" for n in range(2, 100)) if not _is_known(i, world))
+    word = re.compile(rf"\b{old}\b")
+    edits: list[Edit] = []
+    for place in bodies.places:
+        last = next((key for key in reversed(place.path) if not key.isdigit()), "")
+        if last in _TEXTS and isinstance(place.node, Scalar):
+            continue
+        keys = [place.key] if place.key is not None else []
+        values = [place.node] if isinstance(place.node, Scalar) else []
+        for node in (*keys, *values):
+            page = bodies.page(node.span)
+            begin, end = page.begin(node.span), page.end(node)
+            for known in word.finditer(page.text, begin, end or begin):
+                edits.append(page.edit(known.start(), known.end(), new))
+    if edits:
+        yield f"{old} is called {new}", tuple(dict.fromkeys(edits))
+
+
+def _is_known(thing: str, world: World) -> bool:
+    return world.name_of(thing) != thing
+
+
 def _endless(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """The move, or what is found, comes once."""
     rule = next((r for r in world.rules if finding.evidence[-1:] and _is_last(finding, r.id)), None)
@@ -230,6 +257,7 @@ _BY_KIND: dict[str, Callable[[Told, World, Bodies], Suggested]] = {
     "too_early": _too_early,
     "constant": _constant,
     "double_way": _double_way,
+    "near_ids": _near_ids,
     "stale_accept": _stale_accept,
     "endless": _endless,
 }
