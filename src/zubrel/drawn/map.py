@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator, Sequence
 
 from zubrel.drawn.grid import Cell, placed
+from zubrel.drawn.layout import SIDE, TOP, Layout, roman
 from zubrel.drawn.paper import (
     BAD,
     CARD,
@@ -24,9 +25,6 @@ from zubrel.drawn.paper import (
 from zubrel.narrated.sketch import Atlas, Passage, Place
 from zubrel.narrated.words import counted, moment
 
-MOST_CARDS = 48
-"""With more areas the cards carry numbers, and a list below tells the rest."""
-TOP, SIDE = 76, 330
 MARKS = {"find": "s", "gift": "P", "person": "o", "shop": "^", "foe": "X"}
 WORDS = {
     "find": "item",
@@ -36,32 +34,6 @@ WORDS = {
     "foe": "foe",
 }
 LEADING = 14.5
-
-
-class Layout:
-    """Sizes in pixels: of the grid, its cells, and the cards in them."""
-
-    def __init__(self, reached: int) -> None:
-        self.thin = reached > MOST_CARDS
-        self.wide = WIDTH - 40 if self.thin else WIDTH - SIDE - 30
-        wanted = max(1, math.ceil(1.35 * reached))
-        if self.thin:
-            self.columns = 14
-        else:
-            self.columns = min(7, max(2, math.ceil(math.sqrt(0.9 * wanted))))
-        self.rows = max(1, math.ceil(wanted / self.columns))
-        self.cell = (
-            min(210.0, self.wide / self.columns),
-            56.0 if self.thin else min(120.0, max(75.0, 608 / self.rows)),
-        )
-        self.card = (self.cell[0] - 22, self.cell[1] - 19)
-
-    @property
-    def high(self) -> float:
-        return self.rows * self.cell[1]
-
-    def centre(self, cell: Cell) -> tuple[float, float]:
-        return 20 + (cell[0] + 0.5) * self.cell[0], TOP + (cell[1] + 0.5) * self.cell[1]
 
 
 def draw_map(atlas: Atlas, title: str) -> Paper:
@@ -170,7 +142,7 @@ class _Map:
             if chapter.first.steps:
                 words += f", {moment(chapter.first)}"
             for turn, line in enumerate(folded(words, wide - 30, 9.2, 2)):
-                yield (f"  {_roman(number)}  {line}" if turn == 0 else f"        {line}"), False
+                yield (f"  {roman(number)}  {line}" if turn == 0 else f"        {line}"), False
 
     def _listed(self) -> list[tuple[str, bool]]:
         lines: list[tuple[str, bool]] = [("", False), ("Areas", True)]
@@ -318,7 +290,7 @@ class _Map:
             self._flag(left + wide, top, "softlock")
 
     def _contents(self, place: Place, left: float, top: float, wide: float, high: float) -> None:
-        number = _roman((place.chapter or 0) + 1)
+        number = roman((place.chapter or 0) + 1)
         self.paper.text(left + wide + 2, top + high + 1, number, 7, QUIET, align="right")
         lines = int((high + 4) // 13)
         names = folded(place.name, wide, 8.6, min(2, lines), True)
@@ -389,22 +361,3 @@ class _Map:
     def _told(self, x: float, y: float, words: str) -> float:
         self.paper.text(x, y, words, 9, QUIET)
         return x + width_of(words, 9) + 22
-
-
-def _roman(number: int) -> str:
-    """I, II, III, IV, ..."""
-    words = ""
-    for value, letters in (
-        (100, "C"),
-        (90, "XC"),
-        (50, "L"),
-        (40, "XL"),
-        (10, "X"),
-        (9, "IX"),
-        (5, "V"),
-        (4, "IV"),
-        (1, "I"),
-    ):
-        count, number = divmod(number, value)
-        words += letters * count
-    return words
