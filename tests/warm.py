@@ -15,9 +15,7 @@ import sys
 import time
 from pathlib import Path
 
-COMMANDS = (
-    "check check list why mend compare draw report probe play rehearse tables route new schema"
-)
+COMMANDS = "check list why mend compare draw report probe play rehearse tables route new schema"
 
 
 class Warm:
@@ -104,7 +102,7 @@ def serve():
     import zubrel.entry
     import zubrel.shell.main
 
-    for name in dict.fromkeys(COMMANDS.split()):
+    for name in COMMANDS.split():
         import_module(f"zubrel.shell.{name}_command")
     answers = os.fdopen(os.dup(1), "w")
     for line in sys.stdin:

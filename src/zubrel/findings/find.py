@@ -13,7 +13,6 @@ from zubrel.base.budget import LimitReached
 from zubrel.base.kinds import STALE
 from zubrel.checked.world import Acceptance, World
 from zubrel.compiled.formulas import Formula
-from zubrel.findings.detectors.softlocks import culprits
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.findings.registry import BY_KIND, FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
@@ -88,9 +87,8 @@ def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:
 
 
 def is_found(judged: Judged[Any], kind: str, subject: str) -> bool | None:
-    """Whether `find_in` would find this, for less than it takes; None where that is not known."""
-    if kind in ("softlock", "bad_luck"):
-        return (kind, subject) in culprits(judged)
+    """Whether `find_in` would find this, for less than it takes; None where that is not known, as
+    of softlocks and bad luck, of which `culprits` tells."""
     if kind == "unwinnable":
         return not judged.won
     detector = BY_KIND.get(kind)

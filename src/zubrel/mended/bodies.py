@@ -28,6 +28,9 @@ class Bodies:
         self.root = document.roots[0]
         every = (place for root in document.roots for place in places(root))
         self.places = [p for p in every if p.node.span.source.path in self.pages]
+        self.rules = {rule.id: rule for rule in world.rules}
+        self.by_path = {p.path: p for p in reversed(self.places)}
+        self.below = {(id(p.above), p.path[-1]): p for p in self.places}
         self.by_begin: dict[tuple[str, int, int], Place] = {}
         for place in self.places:
             span = place.span
@@ -39,17 +42,14 @@ class Bodies:
 
     def at(self, *path: str) -> Place | None:
         """The value under these keys, in whichever file it stands."""
-        return next((p for p in self.places if p.path == path), None)
+        return self.by_path.get(path)
 
     def under(self, place: Place, *path: str) -> Place | None:
         """A value that stands in that of a place."""
+        found: Place | None = place
         for key in path:
-            below = (p for p in self.places if p.above is place and p.path[-1] == key)
-            found = next(below, None)
-            if found is None:
-                return None
-            place = found
-        return place
+            found = self.below.get((id(found), key))
+        return found
 
     def standing_at(self, span: Span | None) -> Place | None:
         """The value, or the key and its value, that begins at a span."""

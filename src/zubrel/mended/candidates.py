@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cached_property
 
 from msgspec import Struct
 
@@ -17,7 +18,7 @@ from zubrel.mended.bodies import Bodies, in_list
 from zubrel.mended.edits import Edit, Place
 from zubrel.mended.files import Files
 from zubrel.mended.obvious import obvious
-from zubrel.narrated.report import Because, Told
+from zubrel.narrated.report import Because, Told, claims_of
 
 _TAKING = ("takes", "wears")
 _ID = re.compile(r"[a-z][a-z0-9_]*")
@@ -37,8 +38,7 @@ class Candidate(Struct, frozen=True):
 class Candidates:
     """Changes for one finding, the likeliest first, none twice.
 
-    `areas` are those that can be entered, the soonest first; `guards` are conditions under which a
-    rule brings about no finding: (finding, rule) -> texts.
+    `areas` are those that can be entered, the soonest first.
     """
 
     def __init__(
@@ -94,7 +94,7 @@ class Candidates:
                     yield from self._led_to(known)
 
     def _rule(self, rule: str) -> Rule | None:
-        return next((r for r in self.world.rules if r.id == rule), None)
+        return self.bodies.rules.get(rule)
 
     def _took(self, claim: Because) -> Iterator[Candidate]:
         kind, subject = claim.data["of"]
@@ -232,7 +232,7 @@ class Candidates:
         if rule.kind == "lock" and without is not None:
             yield Candidate(f"“{rule.label}” from both sides", (without,))
 
-    @property
+    @cached_property
     def _ids(self) -> set[str]:
         world = self.world
         sections: tuple[Iterable[str], ...] = (
@@ -275,13 +275,6 @@ class Candidates:
         edit = self.bodies.main.with_entry(self.bodies.root, "accept", entry)
         if edit is not None:
             yield Candidate("it is meant so, and accepted", (edit,), last=True)
-
-
-def claims_of(why: Iterable[Because]) -> Iterator[Because]:
-    """Every claim of some trees, those above first."""
-    for claim in why:
-        yield claim
-        yield from claims_of(claim.why)
 
 
 def _amount(place: Place) -> tuple[int, str] | None:

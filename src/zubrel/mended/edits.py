@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
@@ -217,9 +218,11 @@ class Page:
         above = place.above
         if above is None or isinstance(above.node, Scalar):
             return None
-        mapping = isinstance(above.node, Mapping)
-        if len(above.node.entries if isinstance(above.node, Mapping) else above.node.items) == 1:
-            return self._emptied(above) if mapping else self.without(above)
+        if isinstance(above.node, Mapping):
+            if len(above.node.entries) == 1:
+                return self._emptied(above)
+        elif len(above.node.items) == 1:
+            return self.without(above)
         begin, end = self.begin(place.span), self.end(place.node)
         if end is None:
             return None
@@ -250,20 +253,21 @@ class Page:
         first, last = self._line(begin), self._end_of_line(end)
         if last is None:
             return None
-        if self.text[first:begin].strip(" -"):
+        if self.text[first:begin].strip() not in ("", "-"):
             return None
-        if "-" in self.text[first:begin] and self.text[first:begin].count("-") > 1:
-            return None
-        stop = next((s for s in self.starts if s > last), len(self.text))
-        return self.edit(first, stop, "")
+        return self.edit(first, self._next_line(last), "")
 
     def _line(self, at: int) -> int:
         """Where the line begins that a place stands in."""
-        return max(s for s in self.starts if s <= at)
+        return self.starts[bisect_right(self.starts, at) - 1]
+
+    def _next_line(self, at: int) -> int:
+        """Where the line after the one begins that a place stands in."""
+        number = bisect_right(self.starts, at)
+        return self.starts[number] if number < len(self.starts) else len(self.text)
 
     def _end_of_line(self, at: int) -> int | None:
         """The end of the line that a place stands in, where nothing but a comment follows it."""
-        later = [s for s in self.starts if s > at]
-        line = self.text[at : later[0] if later else len(self.text)]
+        line = self.text[at : self._next_line(at)]
         text = line.rstrip("\r\n\x85\u2028\u2029")
         return at + len(text) if _COMMENT.fullmatch(text) else None

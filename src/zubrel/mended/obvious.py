@@ -43,7 +43,7 @@ def _exact_count(finding: Told, world: World, bodies: Bodies) -> Suggested:
 
 def _swallowed(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """There is room for more, or what does not fit is refused."""
-    rule = next((r for r in world.rules if r.id == finding.subject), None)
+    rule = bodies.rules.get(finding.subject)
     for give in rule.gives if rule is not None else ():
         item = world.items[give.item]
         bound = bodies.at("items", item.id, "max")
@@ -200,7 +200,7 @@ def _is_known(thing: str, world: World) -> bool:
 
 def _endless(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """The move, or what is found, comes once."""
-    rule = next((r for r in world.rules if finding.evidence[-1:] and _is_last(finding, r.id)), None)
+    rule = bodies.rules.get(finding.evidence[-1].rule) if finding.evidence else None
     place = bodies.of(rule)
     if place is None or rule is None or not isinstance(place.node, Mapping):
         return
@@ -211,10 +211,6 @@ def _endless(finding: Told, world: World, bodies: Bodies) -> Suggested:
         edit = bodies.with_key(place.node, "once", "true")
         if edit is not None:
             yield f"“{rule.label}” can be done once", (edit,)
-
-
-def _is_last(finding: Told, rule: str) -> bool:
-    return finding.evidence[-1].rule == rule
 
 
 def _written_around(span: Span | None, bodies: Bodies) -> Place | None:

@@ -158,10 +158,12 @@ def tried(
             return
         if RANKS.index(judged.verdict) > RANKS.index(wanted.verdict):
             raise _NoHelp
-        new = (culprit not in wanted.known for culprit in culprits(judged))
-        if wanted.verdict != "unwinnable" and any(new):
+        dooming = set(culprits(judged))
+        if wanted.verdict != "unwinnable" and not dooming <= wanted.known:
             raise _NoHelp
-        if not candidate.last and wanted.gone is not None and is_found(judged, *wanted.gone):
+        if candidate.last or wanted.gone is None:
+            return
+        if wanted.gone in dooming or is_found(judged, *wanted.gone):
             raise _NoHelp
 
     try:

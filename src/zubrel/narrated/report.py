@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from msgspec import Struct
@@ -58,6 +59,13 @@ class Because(Struct, frozen=True):
     data: dict[str, Any]
     why: tuple[Because, ...]
     note: str
+
+
+def claims_of(why: Iterable[Because]) -> Iterator[Because]:
+    """Every claim of some trees, those above first."""
+    for claim in why:
+        yield claim
+        yield from claims_of(claim.why)
 
 
 class Told(Struct, frozen=True):

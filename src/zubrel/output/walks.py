@@ -9,7 +9,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from zubrel.narrated.report import Because, MoveLine
+from zubrel.narrated.report import Because, MoveLine, claims_of
 from zubrel.narrated.words import length
 from zubrel.output.heads import QUIET
 
@@ -79,10 +79,7 @@ def _stretch_words(stretch: Sequence[MoveLine]) -> str:
 
 def spoken_of(why: Sequence[Because]) -> Iterator[int]:
     """The numbers of the moves of which a reason speaks."""
-    for claim in why:
-        if claim.claim in ("took", "done"):
-            yield int(claim.data["move"])
-        yield from spoken_of(claim.why)
+    return (int(c.data["move"]) for c in claims_of(why) if c.claim in ("took", "done"))
 
 
 def write_route(

@@ -57,7 +57,8 @@ def report_command(world: str, mends: bool, jobs: int, **options: Any) -> int:
     read = loaded(world, common)
     judged: list[Judged[Any]] = []
     with at_work(common) as meter:
-        told_world = report(read, common.budget, meter, with_outline=True, seen=judged.append)
+        seen = judged.append if mends else None
+        told_world = report(read, common.budget, meter, with_outline=True, seen=seen)
         proposed: list[Mended] = []
         if mends and told_world.complete:
             known = judged[0] if judged else None
