@@ -5,6 +5,7 @@ import unittest
 
 import yaml
 
+from tests.errand_worlds import errand_world
 from tests.random_worlds import random_world
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import scalar, world_of
@@ -24,8 +25,8 @@ from zubrel.reduced.reduce import EVERY, SHORTENING, reduce
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "44"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
-WHOLE = 10**9
-"""What seeds of worlds of the whole language begin with."""
+WHOLE, ERRANDS = 10**9, 2 * 10**9
+"""What seeds of worlds of the whole language, and of errands, begin with."""
 # worlds on which something has once been wrong: a mark that something else sets without asking, a
 # lock that can only be shut and was taken for an offer, an opening that was thought to be declined,
 # an item that is lost, though it was not there, and given back in one move; a player whom something
@@ -52,6 +53,8 @@ endings: {top: {when: at tower}}
 
 def world_data(seed):
     """Of ten, five stress worlds, two of the whole language, two of trade, one of passages."""
+    if seed >= ERRANDS:
+        return errand_world(seed - ERRANDS)
     if seed >= WHOLE:
         return random_world(seed - WHOLE)
     families = {1: trade_world, 3: trade_world, 6: passage_world, 4: random_world, 9: random_world}
@@ -60,7 +63,8 @@ def world_data(seed):
 
 def systems():
     """Random worlds that are small enough, with what plain search says."""
-    for seed in (*REMEMBERED, *range(FIRST, FIRST + SEEDS)):
+    errands = range(ERRANDS + FIRST, ERRANDS + FIRST + SEEDS // 2)
+    for seed in (*REMEMBERED, *range(FIRST, FIRST + SEEDS), *errands):
         system = compile_world(world_of(world_data(seed)))
         try:
             yield seed, system, scalar(system)
@@ -94,7 +98,7 @@ class Reductions(unittest.TestCase):
                     if not SHORTENING.intersection(using):
                         self.assertEqual(doomed, doom)
         # each of them is at work; some leave the number of situations as it is
-        alike = ("amounts", "guards", "standing", "values")
+        alike = ("amounts", "derived", "guards", "standing", "values", "visits")
         self.assertTrue(all(n > 1 for name, n in smaller.items() if name not in alike), smaller)
 
     def test_amounts_follow_from_marks(self):

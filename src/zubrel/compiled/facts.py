@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
+from graphlib import CycleError, TopologicalSorter
 
 from zubrel.compiled.formulas import (
     TRUE,
@@ -12,6 +13,7 @@ from zubrel.compiled.formulas import (
     Formula,
     Opposite,
     Within,
+    variables_in,
     variables_of,
 )
 from zubrel.compiled.parts import (
@@ -115,6 +117,65 @@ def lone_changes(step: Step, settled: Collection[int]) -> list[Change]:
         for c in step.changes
         if c.when == TRUE and c.variable not in settled and changed.count(c.variable) == 1
     ]
+
+
+def touched_by(settler: Settler) -> frozenset[int]:
+    """All variables that decide whether something happens by itself, or that it changes."""
+    asked = variables_in((settler.guard, *(c.when for c in settler.changes)))
+    return asked | {c.variable for c in settler.changes}
+
+
+def settlers_after(
+    settlers: Sequence[Settler], sources: Iterable[Sequence[Change]]
+) -> list[Settler]:
+    """What may happen by itself, at rest before, because of one of some rows of changes.
+
+    Whatever happens then is made possible by the last change that it asks about, which is one of
+    the row, or of something that has happened before it.
+    """
+    waiting, following = list(sources), list[Settler]()
+    while waiting:
+        changes = waiting.pop()
+        new = [s for s in settlers if s not in following and may_enable(changes, s)]
+        following += new
+        waiting += [s.changes for s in new]
+    return following
+
+
+def may_enable(changes: Sequence[Change], settler: Settler) -> bool:
+    """Whether something that was not possible by itself may be so after some changes."""
+    changed = [c.variable for c in changes]
+    if not touched_by(settler) & set(changed):
+        return False
+    surely = (
+        c for n, c in enumerate(changes) if c.when == TRUE and c.variable not in changed[n + 1 :]
+    )
+    return not any(excluded(settler.guard, c) for c in surely)
+
+
+def always_rests(settlers: Sequence[Settler]) -> bool:
+    """Whether what happens by itself comes to an end for sure, since nothing makes itself possible.
+
+    (An order in which each comes after all that may make it possible: it happens at most once for
+    each time that those before it do.) There may be others that rest.
+    """
+
+    def follows(settler: Settler, other: Settler) -> bool:
+        if settler is other and all(
+            c.operation is Operation.SET and c.when == TRUE for c in settler.changes
+        ):
+            return False  # made again it would change nothing
+        return may_enable(other.changes, settler)
+
+    edges = {
+        n: {m for m, other in enumerate(settlers) if follows(settler, other)}
+        for n, settler in enumerate(settlers)
+    }
+    try:
+        TopologicalSorter(edges).prepare()
+    except CycleError:
+        return False
+    return True
 
 
 def excluded(guard: Formula, change: Change) -> bool:

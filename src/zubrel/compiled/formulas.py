@@ -157,20 +157,25 @@ def at_least(count: int, parts: Sequence[Formula]) -> Formula:
     return either(open_parts) if missing == 1 else AtLeast(missing, open_parts)
 
 
-def substituted(formula: Formula, instead: Callable[[Within], Formula]) -> Formula:
+def substituted(
+    formula: Formula,
+    instead: Callable[[Within], Formula],
+    loading: Callable[[Load], Formula] | None = None,
+) -> Formula:
     """The formula with every test of a variable replaced by what `instead` makes of it.
 
-    Tests of what several variables load together stay as they are.
+    Tests of what several variables load together stay as they are, without `loading`.
     """
     match formula:
         case Within():
             return instead(formula)
         case Both(parts):
-            return both(substituted(p, instead) for p in parts)
+            return both(substituted(p, instead, loading) for p in parts)
         case Either(parts):
-            return either(substituted(p, instead) for p in parts)
+            return either(substituted(p, instead, loading) for p in parts)
         case AtLeast(count, parts):
-            return at_least(count, [substituted(p, instead) for p in parts])
+            return at_least(count, [substituted(p, instead, loading) for p in parts])
         case Opposite(part):
-            return opposite(substituted(part, instead))
-    return formula
+            return opposite(substituted(part, instead, loading))
+        case Load():
+            return formula if loading is None else loading(formula)

@@ -12,7 +12,15 @@ from zubrel.base.budget import Budget, Limits
 from zubrel.checked.conditions import Cond
 from zubrel.checked.keys import Key, Value
 from zubrel.checked.world import World
-from zubrel.compiled.facts import Rising, changes_of, is_low, lone_changes, marks_of, once_only
+from zubrel.compiled.facts import (
+    Rising,
+    always_rests,
+    changes_of,
+    is_low,
+    lone_changes,
+    marks_of,
+    once_only,
+)
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.parts import Change, Move, Settler, Step, Variable
 from zubrel.compiled.regions import every_way, regions_of
@@ -68,6 +76,11 @@ class System(Struct, frozen=True, dict=True):
     def settled(self) -> frozenset[int]:
         """The variables that what happens by itself may change."""
         return frozenset(c.variable for c in changes_of((), self.settlers))
+
+    @cached_property
+    def always_rests(self) -> bool:
+        """Whether what happens by itself comes to an end for sure, told without a search."""
+        return always_rests(self.settlers)
 
     @cached_property
     def marks(self) -> frozenset[int]:

@@ -44,10 +44,7 @@ def lens_for(
     progress: Progress,
     using: Iterable[str] = EVERY,
 ) -> Lens[Any]:
-    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
-
-    What happens by itself is kept whole, because a world that never rests must be found out.
-    """
+    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does."""
     reduced = _reduced(system, asked, budget, using)
     try:
         with budget.within(FORWARD):
@@ -68,7 +65,8 @@ def backward_lens_for(
 def _reduced(
     system: System, asked: Sequence[Formula], budget: Budget, using: Iterable[str]
 ) -> Reduced:
-    settled = sorted(system.settled)
+    # what happens by itself is kept whole where a world that never rests has to be found out
+    settled = [] if system.always_rests else sorted(system.settled)
     kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
     reduced = reduce(system, (*asked, *kept), tuple(using), budget)
     left, _ = reduced.size
@@ -261,14 +259,12 @@ class Lens(Generic[S]):
         return sources
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> S:
-        changing = [n for n, settler in enumerate(self.system.settlers) if settler.changes]
-        # some of them were left out, so that places in the list do not correspond
-        if len(self.inner.system.settlers) != len(changing):
+        left = {number: place for place, number in enumerate(self.reduced.settlers)}
+        # nobody knows when what was left out happens
+        if not events.keys() <= left.keys():
             raise NotAsked(step.rule.id)
         mentioned = {
-            n: self.translation.translated(events[number])
-            for n, number in enumerate(changing)
-            if number in events
+            left[number]: self.translation.translated(event) for number, event in events.items()
         }
         return self._union(step, lambda inner: self.inner.happening(inner, mentioned))
 

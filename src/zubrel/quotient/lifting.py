@@ -8,6 +8,7 @@ from functools import cached_property, partial
 
 from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
+from zubrel.compiled.ways import destination_of
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Trace
 from zubrel.reduced.result import Reduced
@@ -161,6 +162,12 @@ class Speller:
             place = here & self.walking.place
             for step in (*self.silent.get(place, ()), *self.silent.get(None, ())):
                 after = self.walking.after(here, step)
-                if after is not None and after not in came:
-                    came[after] = (here, step)
-                    waiting.append(after)
+                # a walk on which something happens is a move of the play, and not made by the way
+                if after is None or after in came or self._does_more(step, here, after):
+                    continue
+                came[after] = (here, step)
+                waiting.append(after)
+
+    def _does_more(self, step: Step, before: int, after: int) -> bool:
+        """Whether something else than the place has changed on a walk."""
+        return destination_of(step) is not None and bool((before ^ after) & ~self.walking.place)

@@ -2,23 +2,24 @@
 
 Where every change of a variable adds a number in a step that also sets a mark for good, the
 variable is always its start plus the sum over the marks that are set: it holds at the start, and
-each step keeps it. The variable can then be left out, and a test of it is a threshold over marks.
-Situations correspond one to one, so that everything that can be asked has the same answer.
+each step keeps it. The variable can then be left out, and a test of it is a threshold over marks; a
+limit on what several things weigh together weighs the marks instead. Situations correspond one to
+one, so that everything that can be asked has the same answer.
 
 Conditions, for a variable: it is only ever added to, unconditionally; each such step sets a mark
 (a variable of two values that begins low, that nothing sets back, and that whatever sets it asks to
-be low); all steps that set the same mark add the same; no limit on what several things weigh
-together reads it.
+be low); all steps that set the same mark add the same; no limit asks whether some of it is held.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from msgspec.structs import replace
 
 from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import (
+    FALSE,
     TRUE,
     Formula,
     Load,
@@ -75,9 +76,9 @@ def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]
             setters[mark].append(step)
     # what happens by itself may add again and again
     fixed = {v for s in system.settlers for v in _written(s)}
-    loads = [p for f in (*formulas_of(system), *asked) for p in pieces_of(f) if isinstance(p, Load)]
-    # a load weighs numbers, for which a threshold cannot stand in
-    read = variables_in(loads)
+    # whether a tool is there counts as one in a load, for which no threshold can stand in
+    read = {m.variable for load in _loads(formulas_of(system)) for m in load.marks}
+    read |= variables_in(_loads(asked))
     touching: dict[int, dict[int, Step]] = {}
     for step in system.steps:
         for change in step.changes:
@@ -90,6 +91,10 @@ def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]
         if added and len(added) <= MOST_MARKS:
             sums[variable] = added
     return sums
+
+
+def _loads(formulas: Iterable[Formula]) -> list[Load]:
+    return [p for f in formulas for p in pieces_of(f) if isinstance(p, Load)]
 
 
 def _written(settler: Settler) -> set[int]:
@@ -151,8 +156,25 @@ class _Swap:
 
     def formula(self, formula: Formula) -> Formula:
         if formula not in self.known:
-            self.known[formula] = substituted(formula, self._test)
+            self.known[formula] = substituted(formula, self._test, self._load)
         return self.known[formula]
+
+    def _load(self, load: Load) -> Formula:
+        """A load that weighs marks in the place of amounts that follow from them."""
+        marks, high = list(load.marks), load.high
+        for variable in load.variables:
+            for mark, total in self.sums.get(variable, {}).items():
+                domain = self.system.variables[mark]
+                # what takes away weighs as long as it was not done, from a higher start
+                end = domain.high if total > 0 else domain.low
+                marks += [Within(mark, end, end)] * abs(total)
+                high -= min(0, total)
+            if variable in self.sums:
+                high -= self.system.variables[variable].start
+        left = tuple(v for v in load.variables if v not in self.sums)
+        if high < 0:
+            return FALSE
+        return Load(left, tuple(marks), high) if left or marks else TRUE
 
     def _test(self, test: Within) -> Formula:
         if test.variable not in self.sums:

@@ -44,14 +44,21 @@ def cone(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         v if n in kept else replace(v, low=v.start, high=v.start, names=())
         for n, v in enumerate(system.variables)
     )
+    # what happens by itself and changes nothing of the cone is left out as well
+    settling = [n for n, s in enumerate(system.settlers) if _writes(s.changes) & kept]
     smaller = replace(
         system,
         variables=variables,
         moves=tuple(moves),
         steps=tuple(steps),
-        settlers=tuple(_cut(s, kept) for s in system.settlers if _writes(s.changes) & kept),
+        settlers=tuple(_cut(system.settlers[n], kept) for n in settling),
     )
-    return replace(before, system=smaller, originals=tuple(originals))
+    return replace(
+        before,
+        system=smaller,
+        originals=tuple(originals),
+        settlers=tuple(before.settlers[n] for n in settling),
+    )
 
 
 def _closed(system: System, kept: set[int]) -> set[int]:

@@ -4,7 +4,8 @@ What a guard says of single variables is taken for granted in the rest of it and
 of the changes that it guards, and so is what the areas of the move tell of the place. A limit that
 a move can never go beyond is not asked for: no variable exceeds its start plus all that steps which
 can be taken once only add to it; and where the author has given no limit, there is room for all
-that can ever come together. What nothing ever changes is known. Where the game has always ended
+that can ever come together. What one step alone raises, once only, is at its start or below until
+then. What nothing ever changes is known. Where the game has always ended
 there are no moves. Every guard stays true in the same situations of any play.
 
 Condition: a variable whose limit is told by adding up is changed by no happening, and only by steps
@@ -162,6 +163,22 @@ class _Limits:
             and system.world.items[variable.key[1]].uses is None
         }
         """Amounts of items of which there is room for all that can ever come together."""
+        self.raised_by = self._raised_by()
+
+    def _raised_by(self) -> dict[int, int]:
+        """Variables that a single step may raise above their starts, and its number."""
+        raising: dict[int, set[int]] = {}
+        for step in self.system.steps:
+            for change in step.changes:
+                start = self.system.variables[change.variable].start
+                lowered = change.operation is Operation.SET and change.number <= start
+                added = change.operation in (Operation.ADD, Operation.ADD_UP_TO_END)
+                if not (lowered or (added and change.number <= 0)):
+                    raising.setdefault(change.variable, set()).add(step.number)
+        single = {v: min(steps) for v, steps in raising.items() if len(steps) == 1}
+        # a mark is what says that a step is made once: it has to be asked for
+        barred = {PLACE, *self.system.settled, *self.system.marks}
+        return {v: n for v, n in single.items() if v not in barred and n in self.once}
 
     def _most(self) -> dict[int, int]:
         """The most that variables can come to, where that can be told by adding up."""
@@ -194,10 +211,13 @@ class _Limits:
             variable, domain = test.variable, self.system.variables[test.variable]
             if test.low > domain.low:
                 return test
+            if move.steps[0].number == self.raised_by.get(variable) and test.high >= domain.start:
+                return TRUE
             gain = max(0, added.get(variable, 0))
             if variable in self.most and test.high >= self.most[variable] - (gain if own else 0):
                 return TRUE
             fits = variable in self.fitting and gain and test.high >= domain.high - gain
             return TRUE if fits else test
 
-        return substituted(move.guard, test) if added else move.guard
+        own_limits = any(move.steps[0].number == n for n in self.raised_by.values())
+        return substituted(move.guard, test) if added or own_limits else move.guard

@@ -1,25 +1,30 @@
 """Fewer places: areas between which the player can walk at will are one.
 
-A way that only walks, and asks only for what stays true once it is true, is open for good once it
-is open. Where it leads from N to B, and the way back asks for no more, it is a *link*: whoever has
-come to B by links from N can go back and come again at any time. If B is entered in no other way,
-it is left out, and each of its rules is one of N that asks for the link beside. This goes on as
-long as something changes, so that at last a rule asks for the least that lets the player walk to
-it, and a part of the world that hangs together by links is one place.
+Where a way that only walks leads from N to B, the way back asks for no more, and what it asks for
+stays true as long as the player is in B, it is a *link*: whoever has come to B by links from N can
+go back at any time, and come again as long as the link is open. If B is entered in no other way, it
+is left out, and each of its rules is one of N that asks for the link beside. This goes on as long
+as something changes, so that at last a rule asks for what lets the player walk to it, and a part of
+the world that hangs together by links is one place. A link may ask for what can be lost elsewhere:
+whoever sells the rope in N does so in N, and B is out of reach until there is another.
 
-A way, or any other move, into B for which the link must be open already leads to N instead: what it
+A way, or any other move, into B after which the link is open for sure leads to N instead: what it
 asks for says so. It then is no passage without return, although it looks like one. Where that
 cannot be said, B stays, and its rules are seen from there as well: a *view* of its own.
 
 Why this is sound. Situations that differ only in whether the player stands in N or in B, with the
 link open, can be turned into each other by walking, and nothing happens on the way. So they have
 the same future, but for walks; no walk of these dooms, and whatever else dooms in one of them does
-in the other. Those with the player in B all have the link open. (This is a branching bisimulation;
-van Glabbeek, Weijland: Branching time and abstraction in bisimulation semantics, 1996.)
+in the other. Those with the player in B all have the link open, since whatever leads there leaves
+it open and nothing that can be done there, or happens by itself, shuts it. (This is a branching
+bisimulation; van Glabbeek, Weijland: Branching time and abstraction in bisimulation semantics,
+1996.)
 
-Conditions: nothing that happens by itself, no ending, no condition of a change, and nothing that is
-asked for tells the two areas apart; B is neither left nor entered by what happens by itself. The
-start is left out only where the link is open from the start.
+Conditions: what a link asks for does not ask where the player stands, and holds after each step
+that begins in B and may end there, and after what happens by itself then; nothing that happens by
+itself, no ending, no condition of a change, and nothing that is asked for tells the two areas
+apart; B is neither left nor entered by what happens by itself. The start is left out only where the
+link is open from the start.
 """
 
 from __future__ import annotations
@@ -29,9 +34,18 @@ from collections.abc import Iterator, Mapping, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.facts import Rising, parts_of
-from zubrel.compiled.formulas import TRUE, Formula, Within, both, either, substituted
-from zubrel.compiled.parts import PLACE, Move, Step
+from zubrel.compiled.afterwards import Afterwards
+from zubrel.compiled.facts import parts_of, settlers_after
+from zubrel.compiled.formulas import (
+    TRUE,
+    Formula,
+    Within,
+    both,
+    either,
+    substituted,
+    variables_of,
+)
+from zubrel.compiled.parts import PLACE, Change, Move, Step
 from zubrel.compiled.ways import destination_for_sure, destination_of, told_apart
 from zubrel.reduced.clauses import (
     ALWAYS,
@@ -66,7 +80,7 @@ def places(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
 
 
 class _Rule(Struct):
-    """A move, what of its guard is asked for in every area, and whether it is a way for good."""
+    """A move, what of its guard is asked for in every area, and whether it only walks."""
 
     move: Move
     guard: Formula
@@ -93,16 +107,18 @@ class _Folding:
         """What has to be opened before a way that asks for a formula can be walked."""
         self.opened: dict[int, dict[int, Step]] = {}
         """By area: what has to be opened before ways can be walked that ask for nothing."""
+        self.afterwards = Afterwards(system.variables, system.rising)
         for move in system.moves:
-            self._begin(move, system.rising)
+            self._begin(move)
 
-    def _begin(self, move: Move, rising: Rising) -> None:
+    def _begin(self, move: Move) -> None:
         targets = tuple(destination_for_sure(step) for step in move.steps)
         gates: Clauses | None = None
         if (
             len(move.steps) == 1
             and destination_of(move.steps[0]) is not None
-            and (move.areas is not None and rising.for_good(move.guard))
+            and move.areas is not None
+            and PLACE not in variables_of(move.guard)
         ):
             gates = clauses_of(move.guard)
         number, walks = len(self.rules), gates is not None
@@ -181,10 +197,54 @@ class _Folding:
             if other is not None and self.tests[other] == self.tests[area]:
                 forth, back = self._walk(other, area), self._walk(area, other)
                 # whoever could come can go back: otherwise walking there would be a choice
-                if forth and implies(forth, back):
+                if forth and implies(forth, back) and self._lasts(area, forth):
                     links[other] = forth
         always = [other for other in links if links[other] == ALWAYS]
         return {always[0]: ALWAYS} if always else links
+
+    def _lasts(self, area: int, link: Clauses) -> bool:
+        """Whether a link that is open stays so as long as the player is in an area."""
+        rising = self.system.rising
+        if all(rising.for_good(atom) for clause in link for atom in clause):
+            return True
+        stays, sources = self.afterwards.stays, list[Sequence[Change]]()
+        for start in (area, *self._before(area), None):
+            for (number, targets), clauses in self.here.get(start, {}).items():
+                guard = parts_of(self.rules[number].guard)
+                for step in self._ending(number, targets, area, stays=start in (area, None)):
+                    sources.append(step.changes)
+                    # what leads here from elsewhere is looked at by itself
+                    if start in (area, None) and not all(
+                        stays(link, (*known, *clause, *guard), step.changes)
+                        for known in link
+                        for clause in clauses
+                    ):
+                        return False
+        return all(
+            stays(link, (*known, *parts_of(settler.guard)), settler.changes)
+            for settler in settlers_after(self.system.settlers, sources)
+            for known in link
+        )
+
+    def _ending(self, number: int, targets: Targets, area: int, stays: bool) -> list[Step]:
+        """The steps of a rule that lead into an area, or that may stay there."""
+        ends = (None, area) if stays else (area,)
+        steps = self.rules[number].move.steps
+        return [s for s, target in zip(steps, targets, strict=True) if target in ends]
+
+    def _arrives(self, key: Key, clauses: Clauses, area: int, link: Clauses) -> bool:
+        """Whether a link is open for sure after a rule that leads into an area."""
+        number, targets = key
+        rule = self.rules[number]
+        own = frozenset((frozenset(parts_of(rule.guard)),))
+        whole = both_of(clauses, own)
+        if whole is None:
+            return False
+        return all(
+            self.afterwards.stays(link, clause, step.changes)
+            for step in self._ending(number, targets, area, stays=False)
+            for clause in whole
+        )
 
     def _before(self, area: int) -> list[int | None]:
         """From where moves may lead into an area."""
@@ -212,10 +272,8 @@ class _Folding:
                 if start in links and self.rules[number].walks:
                     yield start, key, start
                     continue
-                own = frozenset((frozenset(parts_of(self.rules[number].guard)),))
-                whole = both_of(clauses, own)
-                # a move may lead to a neighbour only if it asks for all that the link asks for
-                fitting = (o for o in links if whole is not None and implies(whole, links[o]))
+                # a move may lead to a neighbour only if the link is open when it has been made
+                fitting = (o for o in links if self._arrives(key, clauses, area, links[o]))
                 yield start, key, next(fitting, None)
 
     def _put(

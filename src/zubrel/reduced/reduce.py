@@ -9,6 +9,7 @@ from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.reduced.amounts import amounts
 from zubrel.reduced.cone import cone
+from zubrel.reduced.derived import derived
 from zubrel.reduced.finds import finds
 from zubrel.reduced.forgetting import forgetting
 from zubrel.reduced.guards import guards
@@ -20,13 +21,15 @@ from zubrel.reduced.result import Reduced, unreduced
 from zubrel.reduced.standing import standing
 from zubrel.reduced.supply import supply
 from zubrel.reduced.values import values
+from zubrel.reduced.visits import visits
 
 Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
-AT_FIRST: dict[str, Reduction] = {"values": values}
+AT_FIRST: dict[str, Reduction] = {"values": values, "visits": visits}
 """Done to the whole world, before anything has another meaning."""
 REPEATED: dict[str, Reduction] = {
     "cone": cone,
     "guards": guards,
+    "derived": derived,
     "standing": standing,
     "levers": levers,
     "openings": openings,  # before a move is seen from several places, and then is several

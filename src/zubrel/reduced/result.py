@@ -23,7 +23,8 @@ class Reduced(Struct, frozen=True):
     player can walk there and back at will. `forgotten` are variables that have their true values
     only as long as something ahead reads them, with the areas where they do; `blurred` ones are
     left, but may have other values than in the whole. Of `lost` areas, which are folded, nobody
-    knows any more when the player can walk there.
+    knows any more when the player can walk there. `settlers` are, for what happens by itself, the
+    places in the list of the whole.
     """
 
     system: System
@@ -37,6 +38,7 @@ class Reduced(Struct, frozen=True):
     postponed: frozenset[int] = frozenset()
     blurred: frozenset[int] = frozenset()
     lost: frozenset[int] = frozenset()
+    settlers: tuple[int, ...] = ()
 
     def formula(self, formula: Formula) -> Formula:
         """A formula over the variables of the whole, in terms of those that are left.
@@ -59,7 +61,7 @@ class Reduced(Struct, frozen=True):
 
 
 def unreduced(system: System) -> Reduced:
-    return Reduced(system, system.steps)
+    return Reduced(system, system.steps, settlers=tuple(range(len(system.settlers))))
 
 
 def formulas_of(system: System) -> list[Formula]:
