@@ -137,9 +137,13 @@ def wearing(r, world):
 
 
 def keeping(r, world):
-    """The rope, or a shell, can be stored or put down."""
-    if r.random() < 0.5:
+    """The rope, or something else, can be put down, or stored."""
+    if r.random() < 0.7:
         world["items"]["rope"]["drop"] = True
+        if r.random() < 0.5:
+            world["items"]["keg"] = {"drop": True}
+            world["areas"][anywhere(r, world)]["finds"].append("keg")
+            return ["keg", "not keg"]
         return ["rope"]
     world["stores"] = {"chest": {"at": anywhere(r, world), "keeps": ["rope"]}}
     return ["rope"]

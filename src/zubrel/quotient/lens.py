@@ -209,6 +209,8 @@ class Lens(Generic[S]):
 
     def _steps(self, step: Step) -> list[Step]:
         """What a step is in the smaller system: it may be seen from several areas."""
+        if step.number in self.reduced.never:
+            return []
         if step.number not in self._inner_steps:
             raise NotAsked(step.rule.id)
         return self._inner_steps[step.number]
@@ -260,12 +262,11 @@ class Lens(Generic[S]):
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> S:
         left = {number: place for place, number in enumerate(self.reduced.settlers)}
+        ever = {n: event for n, event in events.items() if n not in self.reduced.never_by_itself}
         # nobody knows when what was left out happens
-        if not events.keys() <= left.keys():
+        if not ever.keys() <= left.keys():
             raise NotAsked(step.rule.id)
-        mentioned = {
-            left[number]: self.translation.translated(event) for number, event in events.items()
-        }
+        mentioned = {left[n]: self.translation.translated(event) for n, event in ever.items()}
         return self._union(step, lambda inner: self.inner.happening(inner, mentioned))
 
     def reaching_by_choice(self, target: S, within: S) -> S:

@@ -7,7 +7,9 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from zubrel.base.budget import Budget
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
+from zubrel.reduced.alike import alike
 from zubrel.reduced.amounts import amounts
+from zubrel.reduced.apart import apart
 from zubrel.reduced.cone import cone
 from zubrel.reduced.derived import derived
 from zubrel.reduced.finds import finds
@@ -24,7 +26,7 @@ from zubrel.reduced.values import values
 from zubrel.reduced.visits import visits
 
 Reduction = Callable[[Reduced, Sequence[Formula]], Reduced]
-AT_FIRST: dict[str, Reduction] = {"values": values, "visits": visits}
+AT_FIRST: dict[str, Reduction] = {"values": values, "visits": visits, "apart": apart}
 """Done to the whole world, before anything has another meaning."""
 REPEATED: dict[str, Reduction] = {
     "cone": cone,
@@ -34,6 +36,7 @@ REPEATED: dict[str, Reduction] = {
     "levers": levers,
     "openings": openings,  # before a move is seen from several places, and then is several
     "places": places,
+    "alike": alike,
     "pools": pools,
     "supply": supply,
     "finds": finds,

@@ -24,7 +24,8 @@ class Reduced(Struct, frozen=True):
     only as long as something ahead reads them, with the areas where they do; `blurred` ones are
     left, but may have other values than in the whole. Of `lost` areas, which are folded, nobody
     knows any more when the player can walk there. `settlers` are, for what happens by itself, the
-    places in the list of the whole.
+    places in the list of the whole. Steps that are `never` possible are left out by their numbers,
+    what is `never_by_itself` by its place in that list.
     """
 
     system: System
@@ -39,6 +40,8 @@ class Reduced(Struct, frozen=True):
     blurred: frozenset[int] = frozenset()
     lost: frozenset[int] = frozenset()
     settlers: tuple[int, ...] = ()
+    never: frozenset[int] = frozenset()
+    never_by_itself: frozenset[int] = frozenset()
 
     def formula(self, formula: Formula) -> Formula:
         """A formula over the variables of the whole, in terms of those that are left.
@@ -157,6 +160,13 @@ class Rebuilding:
             number = self.before.originals[step.number].number
             known = (*steps, *self.woven.get(number, ()))
             self.woven[number] = tuple({s.number: s for s in known}.values())
+
+    @property
+    def without_the_impossible(self) -> Reduced:
+        """What it was, with these moves, where all that are missing are never possible."""
+        left = {s.number for s in self.originals}
+        gone = {s.number for s in self.before.originals} - left
+        return replace(self.reduced, never=self.before.never | gone)
 
     @property
     def reduced(self) -> Reduced:

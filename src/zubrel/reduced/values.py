@@ -3,7 +3,8 @@
 Each variable has a set of values that it may ever have (`System.possible_values`, an
 over-approximation: the least sets closed under all steps, taken one variable at a time). A test
 that all of them pass is true, one that none of them passes is false. A door that asks for more
-than can ever be carried is then shut for good, and with it goes all that lies behind.
+than can ever be carried is then shut for good, and with it goes all that lies behind. Moves and
+happenings that are never possible are left out, so that nobody keeps what they ask for.
 
 Why this is sound. Formulas differ only in situations that no play comes to.
 
@@ -15,9 +16,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from msgspec.structs import replace
+
 from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within, substituted
 from zubrel.compiled.possible import mask_of
-from zubrel.reduced.result import Reduced, rewritten
+from zubrel.reduced.result import Rebuilding, Reduced, rewritten
 
 
 def values(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
@@ -32,4 +35,24 @@ def values(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             return FALSE
         return test if mask & ~inside else TRUE
 
-    return rewritten(before, lambda formula: substituted(formula, decided))
+    return _without_never(rewritten(before, lambda formula: substituted(formula, decided)))
+
+
+def _without_never(before: Reduced) -> Reduced:
+    """The same without what is never possible."""
+    system, new = before.system, Rebuilding(before)
+    for move in system.moves:
+        if move.guard != FALSE:
+            new.add(move, move.steps)
+    happening = [n for n, s in enumerate(system.settlers) if s.guard != FALSE]
+    smaller = new.without_the_impossible
+    return replace(
+        smaller,
+        system=replace(
+            smaller.system,
+            settlers=tuple(system.settlers[n] for n in happening),
+            endings=tuple((f, n) for f, n in system.endings if f != FALSE),
+        ),
+        settlers=tuple(before.settlers[n] for n in happening),
+        never_by_itself=frozenset(before.settlers) - {before.settlers[n] for n in happening},
+    )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from zubrel.checked.world import World
-from zubrel.compiled.formulas import Formula, either
+from zubrel.compiled.formulas import Formula, Within, either
 from zubrel.compiled.parts import Move, Step
 from zubrel.compiled.system import System
 from zubrel.explored.space import S
@@ -25,12 +25,13 @@ class _Gain(Question, frozen=True):
 def _questions(system: System) -> Iterator[_Gain]:
     needed = _needed_items(system.world)
     settling = _by_itself(system, needed)
+    happening = [f for number in settling for f in _depends(system, number)]
     for move in system.moves:
         at_once = [_at_once(step, needed) for step in move.steps if step.wastes]
         if settling or any(w.item in needed for s in move.steps for w in s.wastes):
             yield _Gain(
                 subject=move.rule.id,
-                formulas=(*at_once, *settling.values()),
+                formulas=(*at_once, *settling.values(), *happening),
                 steps=move.steps,
                 move=move,
                 items=needed,
@@ -63,6 +64,16 @@ def _by_itself(system: System, items: frozenset[str]) -> Mapping[int, Formula]:
         for number, settler in enumerate(system.settlers)
         if any(w.item in items for w in settler.wastes)
     }
+
+
+def _depends(system: System, number: int) -> Iterator[Formula]:
+    """What has to be known for knowing when something happens by itself."""
+    settler = system.settlers[number]
+    yield settler.guard
+    # whoever keeps a variable keeps what changes it
+    for variable in sorted({c.variable for c in settler.changes}):
+        low = system.variables[variable].low
+        yield Within(variable, low, low)
 
 
 def _decide(judged: Judged[S], questions: Sequence[_Gain]) -> Iterator[Finding]:

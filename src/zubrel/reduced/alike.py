@@ -1,0 +1,196 @@
+"""Values of a variable that make no difference become one.
+
+Where something was put down matters only as far as it is as easy to fetch: two values are *alike*
+if the same moves are possible with each, and lead to the same or to alike values. Whatever all
+moves that set a value ask for, and stays true, is sure as long as the variable has that value, and
+counts as no difference.
+
+Why this is sound. Situations that differ in alike values only are bisimilar; the classes are found
+by refinement, all values being one class at first (Paige, Tarjan: Three partition refinement
+algorithms, 1987, without the data structures that make it fast).
+
+Conditions: the variable is only ever set, for sure, and by moves; nothing but guards of moves reads
+it, and nobody has `asked` for it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from zubrel.compiled.facts import parts_of
+from zubrel.compiled.formulas import (
+    FALSE,
+    TRUE,
+    Formula,
+    Within,
+    both,
+    either,
+    substituted,
+    variables_of,
+)
+from zubrel.compiled.parts import PLACE, Change, Move, Operation
+from zubrel.compiled.system import System
+from zubrel.reduced.result import Rebuilding, Reduced, losing
+from zubrel.reduced.users import Users
+
+MOST_VALUES = 128
+"""A variable with more values than this is left as it is."""
+
+
+class Possible(Struct, frozen=True):
+    """What a move asks for and does where the variable has some value, in one of its areas."""
+
+    area: int | None
+    guard: Formula
+    changes: tuple[tuple[Change, ...], ...]
+    originals: tuple[int, ...]
+
+
+def alike(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
+    """The system in which alike values of variables are one."""
+    users = Users(before.system, asked)
+    variables = [
+        v
+        for v, domain in enumerate(before.system.variables)
+        if 2 < domain.size <= MOST_VALUES and v not in users.barred and _is_set(users, v)
+    ]
+    for variable in variables:
+        values = _Values(before, variable)
+        classes = values.classes()
+        if len(set(classes.values())) < before.system.variables[variable].size:
+            before = values.merged(classes)
+    return before
+
+
+def _is_set(users: Users, variable: int) -> bool:
+    """Whether a variable is changed at all, and only ever set for sure."""
+    changes = [
+        c
+        for _, step in users.writers.get(variable, ())
+        for c in step.changes
+        if c.variable == variable
+    ]
+    return bool(changes) and all(c.operation is Operation.SET and c.when == TRUE for c in changes)
+
+
+class _Values:
+    """The values of one variable, and what each of them makes possible."""
+
+    def __init__(self, before: Reduced, variable: int) -> None:
+        self.before = before
+        self.system = before.system
+        self.variable = variable
+        domain = self.system.variables[variable]
+        self.values = range(domain.low, domain.high + 1)
+        self.reading = [m for m in self.system.moves if variable in variables_of(m.guard)]
+        self.sure = self._sure()
+
+    def _sure(self) -> dict[int, frozenset[Formula]]:
+        """By value what holds as long as the variable has it; nothing of what is never set."""
+        system, sure = self.system, dict[int, frozenset[Formula]]()
+        for move in system.moves:
+            asked = frozenset(p for p in parts_of(move.guard) if _stays_true(system, p))
+            for step in move.steps:
+                for change in step.changes:
+                    if change.variable == self.variable:
+                        sure[change.number] = sure.get(change.number, asked) & asked
+        return sure | {system.variables[self.variable].start: frozenset()}
+
+    def _with(self, move: Move, value: int) -> Formula:
+        """What a move asks for where the variable has a value."""
+
+        def test(test: Within) -> Formula:
+            if test.variable != self.variable:
+                return test
+            return TRUE if test.low <= value <= test.high else FALSE
+
+        sure = self.sure.get(value, frozenset())
+        parts = parts_of(substituted(move.guard, test))
+        return both(p for p in parts if p not in sure)
+
+    def _possible(self, value: int, classes: dict[int, int]) -> frozenset[Possible]:
+        return frozenset(
+            Possible(
+                area,
+                guard,
+                tuple(tuple(self._led(s.changes, classes)) for s in move.steps),
+                tuple(self.before.originals[s.number].number for s in move.steps),
+            )
+            for move in self.reading
+            if (guard := self._with(move, value)) != FALSE
+            for area in (move.areas if move.areas is not None else (None,))
+        )
+
+    def _led(self, changes: Iterable[Change], classes: dict[int, int]) -> Iterator[Change]:
+        """Changes that lead to classes instead of values."""
+        for change in changes:
+            if change.variable == self.variable:
+                change = replace(change, number=classes[change.number])
+            yield change
+
+    def classes(self) -> dict[int, int]:
+        """By value the number of its class."""
+        # a value that is never set is of no interest, and alike to every other
+        met = [v for v in self.values if v in self.sure]
+        classes = dict.fromkeys(self.values, 0)
+        while True:
+            told = {v: (classes[v], self._possible(v, classes)) for v in met}
+            numbers = {sign: n for n, sign in enumerate(dict.fromkeys(told.values()))}
+            refined = dict.fromkeys(self.values, 0) | {v: numbers[told[v]] for v in met}
+            if len(numbers) == len(set(classes.values())):
+                return refined
+            classes = refined
+
+    def merged(self, classes: dict[int, int]) -> Reduced:
+        """The system with one value for each class."""
+        variable, number = self.variable, max(classes.values())
+        examples = {classes[v]: v for v in reversed(self.values) if v in self.sure}
+        new, seen = Rebuilding(losing(self.before, {variable})), dict[object, list[Formula]]()
+        for move in self.system.moves:
+            steps = [replace(s, changes=tuple(self._led(s.changes, classes))) for s in move.steps]
+            sign = (
+                move.areas,
+                tuple(s.changes for s in steps),
+                tuple(self.before.originals[s.number].number for s in move.steps),
+            )
+            known_guards = seen.setdefault(sign, [])
+            for guard in self._guards(move, examples):
+                # the same step with less to ask for is possible wherever this one is
+                if not any(_follows(guard, known) for known in known_guards):
+                    known_guards.append(guard)
+                    new.add(replace(move, guard=guard), steps)
+        smaller = new.reduced
+        domain = self.system.variables[variable]
+        left = replace(domain, low=0, high=number, start=classes[domain.start], names=())
+        variables = (left if n == variable else v for n, v in enumerate(smaller.system.variables))
+        return replace(
+            smaller,
+            system=replace(smaller.system, variables=tuple(variables)),
+            blurred=smaller.blurred | {variable},
+        )
+
+    def _guards(self, move: Move, examples: dict[int, int]) -> list[Formula]:
+        """What a move asks for, in terms of classes, each of which has a value as an example.
+
+        One that asks for a value which is never set is kept as what is never possible.
+        """
+        if self.variable not in variables_of(move.guard):
+            return [move.guard]
+        alike: dict[Formula, list[Formula]] = {}
+        for number, example in sorted(examples.items()):
+            test = Within(self.variable, number, number)
+            alike.setdefault(self._with(move, example), []).append(test)
+        guards = [both((g, either(tests))) for g, tests in alike.items() if g != FALSE]
+        return guards or [FALSE]
+
+
+def _follows(guard: Formula, other: Formula) -> bool:
+    """Whether a guard asks for all that another asks for."""
+    return set(parts_of(other)) <= set(parts_of(guard))
+
+
+def _stays_true(system: System, part: Formula) -> bool:
+    return PLACE not in variables_of(part) and system.rising.for_good(part)
