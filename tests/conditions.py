@@ -25,8 +25,8 @@ HEAD = "zubrel: 1\ntitle: A world\nstart: {at: quay}\n"
 class Without(NamedTuple):
     """A condition: where it stands, its text, what is there without it, worlds that need it.
 
-    Worlds are seeds of `world_data`, with an r before them of the whole language; with a c before
-    them of the whole language too, and the claims of reasons are compared.
+    Worlds are seeds of `world_data`, with an r before them of the whole language, with an e of
+    errands; with a c before them of the whole language too, and the claims of reasons are compared.
     """
 
     file: str
@@ -52,8 +52,87 @@ CONDITIONS = {
         "reduced/finds.py", "users.readers.get(mark.variable) != [move] or", "", ()
     ),
     "openings: what they ask for stays true": Without(
-        "reduced/openings.py", "and system.rising.for_good(condition)", "", (58,)
+        "reduced/openings.py", "and _but_for(system, move, own).for_good(condition)", "", (58,)
     ),
+    "openings: what is used up is nobody else's": Without(
+        "reduced/openings.py",
+        "if not all(_only_its_own(system, users, variable, move) for variable in own):",
+        "if False:",
+        (),
+    ),
+    "openings: there is room though nothing was used up": Without(
+        "reduced/openings.py", "return most <= domain.high", "return True", ()
+    ),
+    "places: a link stays open as long as one is there": Without(
+        "reduced/links.py", " and self._lasts(area, forth)", "", ()
+    ),
+    "places: a link is open after a move that leads there": Without(
+        "reduced/places.py", "if self.rules.arrives(key, clauses, area, links[o])", "", ()
+    ),
+    "visits: nothing is left to count in the area": Without(
+        "reduced/visits.py",
+        "return all(self._keeps(v, move.guard, step.changes) for v in self.visits)",
+        "return True",
+        (),
+    ),
+    "visits: what happens by itself leaves nothing to count": Without(
+        "reduced/visits.py", "for s in self._here(others)", "for s in ()", ()
+    ),
+    "visits: nothing else happens on entering": Without(
+        "reduced/visits.py", "if any(self._asks_here(s) for s in others):", "if False:", ()
+    ),
+    "visits: nothing is asked of what else a move there does": Without(
+        "reduced/visits.py", "return not more & (asked | {ENDING})", "return True", ()
+    ),
+    "visits: those of one area have nothing to do with each other": Without(
+        "reduced/visits.py", "if len(self.visits) == 1:", "if True:", ()
+    ),
+    "visits: nothing is counted at the start": Without(
+        "reduced/visits.py",
+        "if start and holds(visit.condition",
+        "if False and holds(visit.condition",
+        (),
+    ),
+    "derived: what is asked for stays true": Without(
+        "reduced/derived.py", "or not system.rising.for_good(condition)", "", ()
+    ),
+    "derived: nothing else changes the mark": Without(
+        "reduced/derived.py",
+        "or marks & {c.variable for c in others}",
+        "",
+        (),
+    ),
+    "derived: nothing that happens by itself asks for the mark": Without(
+        "reduced/derived.py",
+        "by_itself = [*asked, *(s.guard for s in system.settlers)]",
+        "by_itself = [*asked]",
+        (),
+    ),
+    "guards: a mark is asked for, and no limit": Without(
+        "reduced/guards.py",
+        ", *self.system.settled, *self.system.marks}",
+        ", *self.system.settled}",
+        (),
+    ),
+    "guards: only one step raises it": Without(
+        "reduced/guards.py", "if len(steps) == 1}", "if steps}", ()
+    ),
+    "guards: the step that raises it is made once": Without(
+        "reduced/guards.py", "if v not in barred and n in self.once}", "if v not in barred}", ()
+    ),
+    "amounts: a load asks whether a tool is there": Without(
+        "reduced/amounts.py",
+        "read = {m.variable for load in _loads(formulas_of(system)) for m in load.marks}",
+        "read = set()",
+        (),
+    ),
+    "alike: the same moves are possible": Without(
+        "reduced/alike.py", "(classes[v], self._possible(v, classes))", "(classes[v], 0)", ()
+    ),
+    "alike: what is sure stays true": Without(
+        "reduced/alike.py", " and system.rising.for_good(part)", "", ()
+    ),
+    "alike: it is only ever set": Without("reduced/alike.py", " and _is_set(users, v)", "", ()),
     "openings: what asks is where they are": Without(
         "reduced/openings.py",
         "and users.upwards(mark, move.areas, but=[move])",
@@ -425,6 +504,7 @@ def shown_by(name: str | None, worlds: Sequence[str], most: int = 1) -> list[str
 
 def disagrees(which: str) -> bool:
     """Whether some reduction, or all of them, say of a world what plain search does not."""
+    from tests.errand_worlds import errand_world
     from tests.random_worlds import random_world
     from tests.test_against_reference import scalar, world_of
     from tests.test_reductions import PREPARING, told_by, world_data
@@ -442,7 +522,8 @@ def disagrees(which: str) -> bool:
     if which in BY_HAND:
         data = yaml.safe_load(HEAD + BY_HAND[which])
     else:
-        data = world_data(int(which)) if which.isdigit() else random_world(int(which[1:]))
+        makers = {"r": random_world, "e": errand_world}
+        data = makers.get(which[0], world_data)(int(which.lstrip("re")))
     system = compile_world(world_of(data))
     try:
         plain = scalar(system)
@@ -538,7 +619,7 @@ def main() -> None:
                 left -= 1
     elif words:
         name, first, count = words
-        letter, first = first.rstrip("0123456789"), first.lstrip("rc")
+        letter, first = first.rstrip("0123456789"), first.lstrip("rce")
         print(shown_by(name, [f"{letter}{int(first) + n}" for n in range(int(count))], 3))
     else:
         for name in CONDITIONS:

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from zubrel.authored.conditions import Condition
 from zubrel.authored.document import read_document
 from zubrel.base.budget import Allowance, Budget, LimitReached, Limits, WorkSpent
-from zubrel.base.diagnostics import Diagnostic, InvalidInput
+from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.progress import Progress, Silence
 from zubrel.checked.check import check
 from zubrel.checked.world import World
@@ -30,6 +30,7 @@ from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.report import Report
+from zubrel.narrated.unrest import never_rests
 from zubrel.policy import (
     CERTAIN,
     CERTAIN_LATE,
@@ -333,21 +334,3 @@ def _at_full_size(
         budget.begin_telling()
     with budget.within(TELLING):
         return narrate(found_in_all, budget.seconds)
-
-
-def never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
-    """What goes round in a circle, and the moves that set it off."""
-    spans = {h.id: h.span for h in world.happenings}
-    first, *others = endless.cycle
-    moves = [f"“{step.rule.label}”" for step in endless.trace.steps]
-    after = "after these moves: " + ", ".join(moves) if moves else "at the very start"
-    circle = " and ".join(f'"{h}"' for h in endless.cycle)
-    return Diagnostic(
-        "never-rests",
-        f"{circle} goes on happening for ever, {after}"
-        if not others
-        else f"{circle} undo each other for ever, {after}",
-        spans[first],
-        'Let what happens make its own "when" false, or say "once: true".',
-        tuple(("together with this", spans[other]) for other in others),
-    )

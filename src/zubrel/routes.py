@@ -23,11 +23,12 @@ from zubrel.findings.fates import Fates, fates
 from zubrel.findings.judged import ending_formula, won_formula
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine
+from zubrel.narrated.unrest import never_rests
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import load, never_rests, survey
+from zubrel.pipeline import load, survey
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
 from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, read_script
-from zubrel.walked.walker import Situation
+from zubrel.walked.changing import Situation
 
 
 class Route(Struct, frozen=True):

@@ -17,6 +17,7 @@ from zubrel.checked.bounds import bound_items
 from zubrel.checked.effects import Give, SetMark
 from zubrel.checked.encounters import encounters
 from zubrel.checked.frames import Frame, key_of, name_of
+from zubrel.checked.meant import Meant
 from zubrel.checked.names import name_everything
 from zubrel.checked.resolve import Resolver
 from zubrel.checked.rules import RuleMaker, check_marks
@@ -78,7 +79,8 @@ class _Checker:
         start, holding = self._start()
         areas = {a.id: a for a in map(self._area, document.entries("areas"))}
         endings = {e.id: e for e in map(self._ending, document.entries("endings"))}
-        promises, accepted = sections.promises(), sections.accepted(rules)
+        meant = Meant(document, self.resolver)
+        promises, accepted = meant.promises(), meant.accepted(rules)
         resolved = tuple(self.resolver.condition(c) for c in self.asked)
         locks = {
             key_of(e): self._lock(e, self._openable_at(rules, key_of(e)))

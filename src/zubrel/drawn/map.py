@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 
+from zubrel.drawn.beside import beside, listed, never_reached
 from zubrel.drawn.grid import Cell, placed
 from zubrel.drawn.layout import SIDE, TOP, Layout, roman
 from zubrel.drawn.paper import (
@@ -23,7 +24,7 @@ from zubrel.drawn.paper import (
     width_of,
 )
 from zubrel.narrated.sketch import Atlas, Passage, Place
-from zubrel.narrated.words import counted, moment
+from zubrel.narrated.words import counted
 
 MARKS = {"find": "s", "gift": "P", "person": "o", "shop": "^", "foe": "X"}
 WORDS = {
@@ -70,15 +71,15 @@ class _Map:
         self.tags: list[tuple[float, float]] = []
 
     def drawn(self) -> Paper:
-        side = list(self._side_lines())
+        side = list(beside(self.atlas, self.gates, self.shape.thin))
         below = TOP + self.shape.high + 10
-        lost_lines = self._lost_lines()
+        lost_lines = never_reached(self.others, self.lost_ways, self.shape.wide - 20)
         high = 22 + LEADING * len(lost_lines) if lost_lines else 0
         foot = below + high + 6
-        listed = self._listed() if self.shape.thin else []
+        areas = listed(self.reached, self.numbers) if self.shape.thin else []
         columns = 4 if self.shape.thin else 1
         if self.shape.thin:
-            rows = math.ceil((len(listed) + len(side)) / columns)
+            rows = math.ceil((len(areas) + len(side)) / columns)
             height = foot + 30 + rows * LEADING + 40
         else:
             height = max(foot + 34, TOP + LEADING * len(side) + 60)
@@ -107,7 +108,7 @@ class _Map:
                 bold=number == 0,
             )
         if self.shape.thin:
-            self._columns([*side, *listed], foot + 20, rows, columns)
+            self._columns([*side, *areas], foot + 20, rows, columns)
         else:
             self._columns(side, TOP, len(side), 1, WIDTH - SIDE + 10)
         self._legend(self.paper.height - 18)
@@ -126,47 +127,6 @@ class _Map:
             column, row = divmod(number, max(1, rows))
             words = fitted(line, wide - 16, 9.2, bold) if columns > 1 else line
             self.paper.text(left + column * wide, top + 10 + row * LEADING, words, 9.2, bold=bold)
-
-    def _side_lines(self) -> Iterator[tuple[str, bool]]:
-        """Gates and chapters, folded to the width of the side."""
-        wide = SIDE - 14 if not self.shape.thin else 290
-        if self.gates:
-            yield "Gates, and what they ask", True
-        for number, gate in enumerate(self.gates, 1):
-            for turn, line in enumerate(folded(gate, wide - 30, 9.2, 2)):
-                yield (f"  {number:>2}  {line}" if turn == 0 else f"        {line}"), False
-        yield "", False
-        yield "Chapters: what lies behind what", True
-        for number, chapter in enumerate(self.atlas.chapters, 1):
-            words = f"after {chapter.after}" if chapter.after else "from the start"
-            if chapter.first.steps:
-                words += f", {moment(chapter.first)}"
-            for turn, line in enumerate(folded(words, wide - 30, 9.2, 2)):
-                yield (f"  {roman(number)}  {line}" if turn == 0 else f"        {line}"), False
-
-    def _listed(self) -> list[tuple[str, bool]]:
-        lines: list[tuple[str, bool]] = [("", False), ("Areas", True)]
-        for place in self.reached:
-            things = ", ".join(t.name for t in place.things)
-            trouble = " SOFTLOCK" if place.softlocks else ""
-            lines.append(
-                (
-                    f"{self.numbers[place.id]} {place.name}{trouble}"
-                    + (f": {things}" if things else ""),
-                    False,
-                )
-            )
-        return lines
-
-    def _lost_lines(self) -> list[str]:
-        if not self.others:
-            return []
-        wide = self.shape.wide - 20
-        names = []
-        for place in self.others:
-            asks = next((w.asks for w in self.lost_ways if w.end == place.id and w.asks), None)
-            names.append(place.name + (f" (behind {asks})" if asks else ""))
-        return ["Never reached", *folded("; ".join(names), wide, 9.5, 6)]
 
     def _territories(self) -> None:
         """Every cell of a chapter in one tint, with a border where another chapter begins."""

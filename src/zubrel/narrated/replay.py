@@ -10,7 +10,8 @@ from zubrel.checked.world import Outcome, Rule
 from zubrel.compiled.parts import Step
 from zubrel.explored.space import Trace
 from zubrel.findings.judged import AnySpace
-from zubrel.walked.walker import Situation, Walker
+from zubrel.walked.changing import Situation
+from zubrel.walked.walker import Walker
 
 
 class Mismatch(Exception):

@@ -8,8 +8,10 @@ from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
+from zubrel.compiled.parts import PLACE
 from zubrel.narrated.tables import Listing
 from zubrel.reduced.reduce import reduce
+from zubrel.reduced.result import areas_left
 
 COLUMNS = ("id", "what", "values", "bear on the end")
 WHAT = {
@@ -41,10 +43,12 @@ def size_of(world: World, budget: Budget) -> Listing:
     how the game ends. Raises what `Budget.spend` does.
     """
     system = compile_world(world, budget)
-    left = reduce(system, budget=budget).system.variables
+    smaller = reduce(system, budget=budget).system
+    # areas keep their numbers when others are left out
+    sizes = [v.size if n != PLACE else areas_left(smaller) for n, v in enumerate(smaller.variables)]
     every = [
-        (known.size, smaller.size, known.key)
-        for known, smaller in zip(system.variables, left, strict=True)
+        (known.size, size, known.key)
+        for known, size in zip(system.variables, sizes, strict=True)
         if known.size > 1
     ]
     every.sort(key=lambda one: (-one[1], -one[0], one[2]))

@@ -2,30 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 
 from msgspec import Struct
 
-from zubrel.checked.conditions import ALWAYS, Cond, atoms_of
+from zubrel.checked.conditions import ALWAYS
 from zubrel.checked.effects import (
     AddMeter,
-    Beat,
     Effect,
-    Give,
-    Lose,
     MoveTo,
     OpenLock,
-    SellOut,
     SetFact,
-    SetMark,
     SetMeter,
     Toggle,
     Wear,
 )
-from zubrel.checked.rule_kinds import RuleKind
-from zubrel.checked.world import Goal, Item, Rule, Shop, Ware, World
-from zubrel.findings.mentions import subject_of
+from zubrel.checked.world import Goal, Rule, Shop, Ware, World
 from zubrel.narrated.doing import amount_of, asked_by, asked_of, effect_words
+from zubrel.narrated.uses import readers, sinks, sources
 from zubrel.narrated.words import phrase
 
 Row = tuple[tuple[str, ...], ...]
@@ -52,77 +46,10 @@ def _items(world: World) -> Iterator[Row]:
             (item.name,),
             (item.kind,) if item.kind != "thing" else (),
             (str(item.most),),
-            tuple(_sources(world, item)),
-            tuple(_readers(world, item.id)),
-            tuple(_sinks(world, item)),
+            tuple(sources(world, item)),
+            tuple(readers(world, item.id)),
+            tuple(sinks(world, item)),
         )
-
-
-def _sources(world: World, item: Item) -> Iterator[str]:
-    start = sum(g.count for g in world.holding if g.item == item.id)
-    if start:
-        yield f"start ({start})"
-    for rule in world.rules:
-        if rule.kind.regains:
-            continue
-        most = max(_gained(o.effects, item.id) for o in rule.outcomes)
-        if most:
-            again = "" if any(_is_once(o.effects) for o in rule.outcomes) else ", again and again"
-            yield f"{rule.id}{f' ({most})' if most > 1 else ''}{again}"
-    for happening in world.happenings:
-        if _gained(happening.outcome.effects, item.id):
-            yield happening.id
-    for quest in world.quests.values():
-        if _gained(quest.reward, item.id):
-            yield f"{quest.id} (reward)"
-
-
-def _gained(effects: Iterable[Effect], item: str) -> int:
-    return sum(e.count for e in effects if isinstance(e, Give) and e.item == item)
-
-
-def _is_once(effects: Iterable[Effect]) -> bool:
-    return any(isinstance(e, SetMark | Beat | SellOut) for e in effects)
-
-
-def _sinks(world: World, item: Item) -> Iterator[str]:
-    for rule in world.rules:
-        effects = [e for o in rule.outcomes for e in o.effects]
-        if rule.kind in (RuleKind.PUT, RuleKind.DROP):
-            continue
-        taken = sum(t.count for t in rule.takes if t.item == item.id)
-        worn = any(isinstance(e, Wear) and e.item == item.id for e in effects)
-        if taken:
-            yield f"{rule.id}{f' ({taken})' if taken > 1 else ''}"
-        elif worn:
-            yield f"{rule.id} (worn)"
-        elif any(isinstance(e, Lose) and e.item == item.id for e in effects):
-            yield f"{rule.id} (lost)"
-    for happening in world.happenings:
-        if any(isinstance(e, Lose) and e.item == item.id for e in happening.outcome.effects):
-            yield f"{happening.id} (lost)"
-
-
-def _readers(world: World, thing: str) -> Iterator[str]:
-    """Everything with a condition that asks for `thing`; ways once for both directions."""
-    readers: dict[str, None] = {}
-    for rule in world.rules:
-        if _asks(rule.needs, thing):
-            readers[rule.owner if rule.kind == "way" else rule.id] = None
-    for area in world.areas.values():
-        if _asks(area.needs, thing):
-            readers[area.id] = None
-    for happening in world.happenings:
-        if _asks(happening.when, thing):
-            readers[happening.id] = None
-    for ending in world.endings.values():
-        if ending.when is not None and _asks(ending.when, thing):
-            readers[ending.id] = None
-    yield from readers
-
-
-def _asks(condition: Cond, thing: str) -> bool:
-    return any(subject_of(atom) == thing for atom in atoms_of(condition))
 
 
 def _areas(world: World) -> Iterator[Row]:
@@ -227,7 +154,7 @@ def _facts(world: World) -> Iterator[Row]:
             fact.values,
             (fact.values[fact.start],),
             setters,
-            tuple(_readers(world, fact.id)),
+            tuple(readers(world, fact.id)),
         )
 
 
@@ -246,7 +173,7 @@ def _meters(world: World) -> Iterator[Row]:
             (limits,),
             (str(meter.start),),
             setters,
-            tuple(_readers(world, meter.id)),
+            tuple(readers(world, meter.id)),
         )
 
 
@@ -280,7 +207,7 @@ def _quests(world: World) -> Iterator[Row]:
         order = ("in turn",) if quest.in_turn else ()
         source = quest.from_id or ("from the start" if quest.starts_active else "started")
         reward = tuple(w for e in quest.reward if (w := effect_words(world, e)))
-        unlocks = tuple(_readers(world, quest.id))
+        unlocks = tuple(readers(world, quest.id))
         yield (
             (quest.id,),
             (quest.name,),
@@ -331,7 +258,7 @@ def _ware(world: World, shop: Shop, ware: Ware) -> str:
     """A ware with its price, its stock, and where else the item comes from."""
     stock = f", {ware.stock} in stock" if ware.stock is not None else ""
     own = f"{shop.id}_buy_{ware.item}"
-    others = [s for s in _sources(world, world.items[ware.item]) if not s.startswith(own)]
+    others = [s for s in sources(world, world.items[ware.item]) if not s.startswith(own)]
     return f"{ware.item} at {ware.price}{stock}{f'; also {chr(44).join(others)}' if others else ''}"
 
 

@@ -11,7 +11,7 @@ from zubrel.checked.world import Item, World
 from zubrel.narrated.replay import Walked
 from zubrel.narrated.report import MoveLine
 from zubrel.narrated.words import counted
-from zubrel.walked.walker import Situation
+from zubrel.walked.changing import Situation
 
 
 def lines_of(world: World, walked: Iterable[Walked]) -> tuple[MoveLine, ...]:

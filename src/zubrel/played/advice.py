@@ -10,7 +10,8 @@ from zubrel.findings.detectors.missable import Missable, missables
 from zubrel.findings.judged import Judged, possible_formula, won_formula
 from zubrel.narrated.reasons.explained import explained
 from zubrel.reasoned.reasons import Behind, Made, Reasons
-from zubrel.walked.walker import Situation, Walker
+from zubrel.walked.changing import Situation
+from zubrel.walked.walker import Walker
 
 
 class Advice:

@@ -24,7 +24,7 @@ from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine
 from zubrel.narrated.walks import lines_of
 from zubrel.narrated.words import listed, phrase
-from zubrel.walked.walker import Situation, compares
+from zubrel.walked.changing import Situation, compares
 
 MOST_ROWS, MOST_GROUPS = 400, 2048
 """Rows that are made, and combinations that are told apart at all."""

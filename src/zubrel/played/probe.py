@@ -28,7 +28,7 @@ from zubrel.explored.space import Space
 from zubrel.findings.judged import standing_formula
 from zubrel.played.combinations import Column, Probe, Prober, ProbeRow
 from zubrel.played.why import area_text, refusal
-from zubrel.walked.walker import Situation
+from zubrel.walked.changing import Situation
 
 
 def probe(space: Space[Anything], name: str, budget: Budget) -> list[Probe]:

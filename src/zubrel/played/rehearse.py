@@ -16,7 +16,7 @@ from zubrel.narrated.words import listed
 from zubrel.played.script import Expect, Line, ScriptMove
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.played.why import lacking, refusal
-from zubrel.walked.walker import Situation
+from zubrel.walked.changing import Situation
 
 # whether a situation is live, doomed or ended; asked only where a script asks
 Fate = Callable[[Situation], str]

@@ -10,7 +10,8 @@ from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.world import Goal, Quest, Rule, World
 from zubrel.narrated.walks import changes
 from zubrel.played.why import area_text, refusal
-from zubrel.walked.walker import Situation, Walker
+from zubrel.walked.changing import Situation
+from zubrel.walked.walker import Walker
 
 
 class MadeMove(Struct, frozen=True):

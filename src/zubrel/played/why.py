@@ -9,7 +9,8 @@ from zubrel.checked.effects import Give, Take, Wear
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.world import Rule, Said
 from zubrel.narrated.words import listed, phrase
-from zubrel.walked.walker import Situation, Walker
+from zubrel.walked.changing import Situation
+from zubrel.walked.walker import Walker
 
 
 def lacking(walker: Walker, rule: Rule, at: Situation) -> list[str]:

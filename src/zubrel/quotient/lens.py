@@ -25,6 +25,7 @@ from zubrel.compiled.formulas import (
 from zubrel.compiled.parts import ENDING, PLACE, Move, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.space import BackwardSpace
+from zubrel.explored.by_sets import shifted
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, NotAsked, S, Space, Trace, Walks
 from zubrel.explored.symbolic.search import explore_symbolic
@@ -245,20 +246,17 @@ class Lens(Generic[S]):
                 yield original
 
     def shifted(self, step: Step, variable: int, up: bool) -> S:
-        domain, sources = self.system.variables[variable], self.where(FALSE)
-        for value in range(domain.low, domain.high + 1):
-            low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
-            beyond: Formula = Within(variable, low, high)
-            if variable == PLACE:  # a step that was asked about stays among areas told apart
-                # areas that were left out are nowhere on this map
-                if value not in self.translation.told_apart:
-                    continue
-                there = sorted(a for a in self.translation.told_apart if low <= a <= high)
-                beyond = either(Within(PLACE, a, a) for a in there)
-            if low <= high:
-                moved = self.before(step, self.where(beyond))
-                sources |= moved & self.where(Within(variable, value, value))
-        return sources
+        domain = self.system.variables[variable]
+        if variable != PLACE:
+            return shifted(self, step, variable, up, range(domain.low, domain.high + 1))
+        # a step that was asked about stays among areas told apart; areas that were left out are
+        # nowhere on this map
+        areas = sorted(self.translation.told_apart)
+
+        def among(low: int, high: int) -> Formula:
+            return either(Within(PLACE, a, a) for a in areas if low <= a <= high)
+
+        return shifted(self, step, PLACE, up, areas, among)
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> S:
         left = {number: place for place, number in enumerate(self.reduced.settlers)}

@@ -31,11 +31,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.afterwards import Afterwards
-from zubrel.compiled.facts import parts_of, settlers_after
 from zubrel.compiled.formulas import (
     TRUE,
     Formula,
@@ -45,7 +42,7 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_of,
 )
-from zubrel.compiled.parts import PLACE, Change, Move, Step
+from zubrel.compiled.parts import PLACE, Move, Step
 from zubrel.compiled.ways import destination_for_sure, destination_of, told_apart
 from zubrel.reduced.clauses import (
     ALWAYS,
@@ -55,19 +52,14 @@ from zubrel.reduced.clauses import (
     clauses_of,
     either_of,
     formula_of,
-    implies,
 )
+from zubrel.reduced.links import Key, Rule, Rules, Targets
 from zubrel.reduced.result import Rebuilding, Reduced, formulas_of
 
 MOST_LINKS = 3
 """An area with links to more than this many others stays."""
 MOST_COPIES = 24
 """An area whose rules would become more than this many new ones stays."""
-
-Targets = tuple[int | None, ...]
-"""Where each step of a move leads (None: it stays, or leads where it must)."""
-Key = tuple[int, Targets]
-"""The number of a move, and where it leads in one area."""
 
 
 def places(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
@@ -76,15 +68,7 @@ def places(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         return before
     folding = _Folding(before, asked)
     folding.fold()
-    return folding.reduced() if folding.folded else before
-
-
-class _Rule(Struct):
-    """A move, what of its guard is asked for in every area, and whether it only walks."""
-
-    move: Move
-    guard: Formula
-    walks: bool
+    return folding.reduced() if folding.rules.folded else before
 
 
 class _Folding:
@@ -92,22 +76,15 @@ class _Folding:
         self.before = before
         self.system = system = before.system
         self.start = system.variables[PLACE].start
-        self.tests = told_apart(system, [*formulas_of(system), *asked])
         self.staying = {c.number for s in system.settlers for c in s.changes if c.variable == PLACE}
         """Areas that cannot be left out."""
-        self.rules: list[_Rule] = []
-        self.here: dict[int | None, dict[Key, Clauses]] = {}
-        """By area: its rules, with what they ask for beside their own guards."""
-        self.into: dict[int, set[int | None]] = {}
-        """By area: from where moves may lead there."""
-        self.folded: dict[int, dict[int, Clauses]] = {}
+        self.rules = Rules(system, told_apart(system, [*formulas_of(system), *asked]))
         self.silent: dict[int, None] = {}
         """Numbers of the moves that became walks inside of one area."""
         self.openers: dict[Formula, dict[int, Step]] = {}
         """What has to be opened before a way that asks for a formula can be walked."""
         self.opened: dict[int, dict[int, Step]] = {}
         """By area: what has to be opened before ways can be walked that ask for nothing."""
-        self.afterwards = Afterwards(system.variables, system.rising)
         for move in system.moves:
             self._begin(move)
 
@@ -121,13 +98,15 @@ class _Folding:
             and PLACE not in variables_of(move.guard)
         ):
             gates = clauses_of(move.guard)
-        number, walks = len(self.rules), gates is not None
-        self.rules.append(_Rule(move, TRUE if walks else move.guard, walks))
+        number, walks = len(self.rules.all), gates is not None
+        self.rules.all.append(Rule(move, TRUE if walks else move.guard, walks))
         for area in (None,) if move.areas is None else move.areas:
-            self.here.setdefault(area, {})[number, targets] = ALWAYS if gates is None else gates
+            self.rules.here.setdefault(area, {})[number, targets] = (
+                ALWAYS if gates is None else gates
+            )
             for target in targets:
                 if target is not None:
-                    self.into.setdefault(target, set()).add(area)
+                    self.rules.into.setdefault(target, set()).add(area)
         for step, target in zip(move.steps, targets, strict=True):
             if target is None:
                 self.staying |= {c.number for c in step.changes if c.variable == PLACE}
@@ -150,14 +129,16 @@ class _Folding:
         again = True
         while again:
             again = False
-            every = (a for a in range(self.system.variables[PLACE].size) if a not in self.folded)
-            for area in sorted(every, key=lambda a: len(self.into.get(a, ()))):
+            every = (
+                a for a in range(self.system.variables[PLACE].size) if a not in self.rules.folded
+            )
+            for area in sorted(every, key=lambda a: len(self.rules.into.get(a, ()))):
                 if area not in self.staying:
                     again = self._leave_out(area) or again
 
     def _leave_out(self, area: int) -> bool:
         """Leave an area out if that can be done; whether it was."""
-        links, mine = self._links(area), self.here.get(area, {})
+        links, mine = self.rules.links(area), self.rules.here.get(area, {})
         if not links or len(links) > MOST_LINKS or (len(links) - 1) * len(mine) > MOST_COPIES:
             return False
         # at the start nothing else has been opened yet
@@ -168,7 +149,8 @@ class _Folding:
         if any(new is None for _, _, new in turned):
             return False
         changed: dict[int | None, dict[Key, Clauses]] = {
-            a: dict(self.here.get(a, {})) for a in {start for start, _, _ in turned} | set(links)
+            a: dict(self.rules.here.get(a, {}))
+            for a in {start for start, _, _ in turned} | set(links)
         }
         silent: dict[int, None] = {}
         for start, key, instead in turned:
@@ -187,93 +169,21 @@ class _Folding:
         self.silent |= silent
         return True
 
-    def _links(self, area: int) -> dict[int, Clauses]:
-        """The areas from which one can walk here and back, and what for that has to hold.
-
-        Only one of them, if nothing at all has to hold.
-        """
-        links: dict[int, Clauses] = {}
-        for other in self._before(area):
-            if other is not None and self.tests[other] == self.tests[area]:
-                forth, back = self._walk(other, area), self._walk(area, other)
-                # whoever could come can go back: otherwise walking there would be a choice
-                if forth and implies(forth, back) and self._lasts(area, forth):
-                    links[other] = forth
-        always = [other for other in links if links[other] == ALWAYS]
-        return {always[0]: ALWAYS} if always else links
-
-    def _lasts(self, area: int, link: Clauses) -> bool:
-        """Whether a link that is open stays so as long as the player is in an area."""
-        rising = self.system.rising
-        if all(rising.for_good(atom) for clause in link for atom in clause):
-            return True
-        stays, sources = self.afterwards.stays, list[Sequence[Change]]()
-        for start in (area, *self._before(area), None):
-            for (number, targets), clauses in self.here.get(start, {}).items():
-                guard = parts_of(self.rules[number].guard)
-                for step in self._ending(number, targets, area, stays=start in (area, None)):
-                    sources.append(step.changes)
-                    # what leads here from elsewhere is looked at by itself
-                    if start in (area, None) and not all(
-                        stays(link, (*known, *clause, *guard), step.changes)
-                        for known in link
-                        for clause in clauses
-                    ):
-                        return False
-        return all(
-            stays(link, (*known, *parts_of(settler.guard)), settler.changes)
-            for settler in settlers_after(self.system.settlers, sources)
-            for known in link
-        )
-
-    def _ending(self, number: int, targets: Targets, area: int, stays: bool) -> list[Step]:
-        """The steps of a rule that lead into an area, or that may stay there."""
-        ends = (None, area) if stays else (area,)
-        steps = self.rules[number].move.steps
-        return [s for s, target in zip(steps, targets, strict=True) if target in ends]
-
-    def _arrives(self, key: Key, clauses: Clauses, area: int, link: Clauses) -> bool:
-        """Whether a link is open for sure after a rule that leads into an area."""
-        number, targets = key
-        rule = self.rules[number]
-        own = frozenset((frozenset(parts_of(rule.guard)),))
-        whole = both_of(clauses, own)
-        if whole is None:
-            return False
-        return all(
-            self.afterwards.stays(link, clause, step.changes)
-            for step in self._ending(number, targets, area, stays=False)
-            for clause in whole
-        )
-
-    def _before(self, area: int) -> list[int | None]:
-        """From where moves may lead into an area."""
-        left = self.into.get(area, set()) - {area} - self.folded.keys()
-        return sorted(left, key=lambda a: -1 if a is None else a)
-
-    def _walk(self, start: int, end: int) -> Clauses:
-        """What has to hold for walking from one area to another; `NEVER` if it is too much."""
-        path: Clauses | None = NEVER
-        for (number, targets), clauses in self.here.get(start, {}).items():
-            if targets == (end,) and self.rules[number].walks and path is not None:
-                path = either_of(path, clauses)
-        return NEVER if path is None else path
-
     def _turned(
         self, area: int, links: Mapping[int, Clauses]
     ) -> Iterator[tuple[int | None, Key, int | None]]:
         """The moves into an area, and the neighbour that each leads to instead (None: to none)."""
-        for start in self._before(area):
-            for key, clauses in self.here[start].items():
+        for start in self.rules.before(area):
+            for key, clauses in self.rules.here[start].items():
                 number, targets = key
                 if area not in targets:
                     continue
                 # the link itself becomes a walk inside of one area
-                if start in links and self.rules[number].walks:
+                if start in links and self.rules.all[number].walks:
                     yield start, key, start
                     continue
                 # a move may lead to a neighbour only if the link is open when it has been made
-                fitting = (o for o in links if self._arrives(key, clauses, area, links[o]))
+                fitting = (o for o in links if self.rules.arrives(key, clauses, area, links[o]))
                 yield start, key, next(fitting, None)
 
     def _put(
@@ -286,7 +196,7 @@ class _Folding:
     ) -> bool:
         """A rule in an area, beside what is there; whether that is possible."""
         number, targets = key
-        if self.rules[number].walks and targets == (area,):
+        if self.rules.all[number].walks and targets == (area,):
             silent[number] = None
             return True
         joined = either_of(rules.get(key, NEVER), clauses)
@@ -300,16 +210,16 @@ class _Folding:
         links: dict[int, Clauses],
         changed: Mapping[int | None, dict[Key, Clauses]],
     ) -> None:
-        self.here.pop(area, None)
-        self.here.update(changed)
+        self.rules.here.pop(area, None)
+        self.rules.here.update(changed)
         for start, rules in changed.items():
             for _, targets in rules:
                 for target in targets:
                     if target is not None:
-                        self.into.setdefault(target, set()).add(start)
+                        self.rules.into.setdefault(target, set()).add(start)
         for other in links:
             self.opened.setdefault(other, {}).update(self.opened.get(area, {}))
-        self.folded[area] = links
+        self.rules.folded[area] = links
         if area == self.start:
             (self.start,) = links
 
@@ -317,12 +227,12 @@ class _Folding:
         """The system with the areas that are left."""
         new = Rebuilding(self.before)
         alike: dict[tuple[int, Targets, Formula], list[int | None]] = {}
-        for area, rules in self.here.items():
+        for area, rules in self.rules.here.items():
             for (number, targets), clauses in rules.items():
                 alike.setdefault((number, targets, formula_of(clauses)), []).append(area)
-                self._weave(new, self.rules[number].move, area, clauses)
+                self._weave(new, self.rules.all[number].move, area, clauses)
         for number, targets, formula in sorted(alike, key=lambda key: key[0]):
-            rule, areas = self.rules[number], alike[number, targets, formula]
+            rule, areas = self.rules.all[number], alike[number, targets, formula]
             standing = None if None in areas else tuple(sorted(a for a in areas if a is not None))
             move = replace(rule.move, areas=standing, guard=both((rule.guard, formula)))
             steps = [_leads(s, t) for s, t in zip(rule.move.steps, targets, strict=True)]
@@ -330,7 +240,9 @@ class _Folding:
         place = replace(self.system.variables[PLACE], start=self.start)
         smaller = new.reduced
         silent = [
-            self.before.originals[s.number] for n in self.silent for s in self.rules[n].move.steps
+            self.before.originals[s.number]
+            for n in self.silent
+            for s in self.rules.all[n].move.steps
         ]
         return replace(
             smaller,
@@ -349,10 +261,10 @@ class _Folding:
     def _standing(self) -> dict[int, Formula]:
         """For each area that is left out: where a player may stand there."""
         standing: dict[int, Formula] = {}
-        for area in reversed(self.folded):  # neighbours that were left out later come first
+        for area in reversed(self.rules.folded):  # neighbours that were left out later come first
             standing[area] = either(
                 both((standing.get(other, Within(PLACE, other, other)), formula_of(link)))
-                for other, link in self.folded[area].items()
+                for other, link in self.rules.folded[area].items()
             )
 
         def moved(test: Within) -> Formula:

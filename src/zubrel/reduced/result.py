@@ -8,7 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.compiled.formulas import Formula, variables_of
-from zubrel.compiled.parts import Change, Move, Step
+from zubrel.compiled.parts import PLACE, Change, Move, Step
 from zubrel.compiled.system import System
 
 
@@ -61,6 +61,15 @@ class Reduced(Struct, frozen=True):
     def size(self) -> tuple[int, int]:
         """How many variables are left, and how many moves."""
         return sum(v.size > 1 for v in self.system.variables), len(self.system.moves)
+
+
+def areas_left(system: System) -> int:
+    """In how many areas something can still be done, or where moves lead."""
+    areas = {system.variables[PLACE].start}
+    for move in system.moves:
+        areas |= set(move.areas or range(system.variables[PLACE].size))
+        areas |= {c.number for s in move.steps for c in s.changes if c.variable == PLACE}
+    return len(areas)
 
 
 def unreduced(system: System) -> Reduced:

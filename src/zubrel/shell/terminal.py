@@ -19,40 +19,9 @@ from zubrel.narrated.words import counted, listed
 from zubrel.played.advice import Advice
 from zubrel.played.session import Impossible, MadeMove, NeedsOutcome, Session
 from zubrel.played.why import area_text, lacking, refusal
+from zubrel.shell.prompts import GROUPS, HELP, LEAVING, ORDER, is_number
 from zubrel.shell.streams import CannotWrite, say, styled, write_text
-from zubrel.walked.walker import Situation
-
-GROUPS = {
-    "way": "go",
-    "find": "take",
-    "pick_up": "take",
-    "fetch": "take",
-    "lock": "use",
-    "deed": "use",
-    "put": "use",
-    "drop": "use",
-    "talk": "talk",
-    "recipe": "craft",
-    "buy": "trade",
-    "sell": "trade",
-    "accept": "quest",
-    "deliver": "quest",
-    "hand_in": "quest",
-    "foe": "fight",
-}
-ORDER = ("go", "take", "use", "talk", "craft", "trade", "quest", "fight")
-HELP = """\
-  NUMBER or RULE   do it (RULE: 2 for the second outcome)
-  why MOVE         what is missing for it, and why it can never be where that is so
-  why              why no win is left, once that is so
-  undo, redo       one move back, one forward again
-  look, held, quests
-  hint             the next move of a shortest win from here
-  goto LINE        go to a line of the walk so far (0: the start)
-  ids              every rule of the world by its id, with what stands in its way here
-  save FILE        the walk as a script for "zubrel rehearse"
-  quit             (or q, or exit)"""
-LEAVING = ("quit", "q", "exit")
+from zubrel.walked.changing import Situation
 
 
 class Play:
@@ -216,7 +185,7 @@ class Play:
     # moving
 
     def _rule(self, name: str) -> Rule | None:
-        if _is_number(name):
+        if is_number(name):
             number = int(name)
             if 1 <= number <= len(self.numbered):
                 return self.numbered[number - 1]
@@ -234,7 +203,7 @@ class Play:
             return
         before = self.session.here
         try:
-            step = self.session.move(rule, int(outcome) if _is_number(outcome) else None)
+            step = self.session.move(rule, int(outcome) if is_number(outcome) else None)
         except Impossible:
             mentioned = refusal(self.session.walker, rule, before)
             say(f"“{mentioned}”" if mentioned else "That is not possible.")
@@ -256,7 +225,7 @@ class Play:
             say(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
         say("Which outcome?")
         reply = (self._read() or "").strip()
-        if _is_number(reply) and int(reply) in needed.numbers:
+        if is_number(reply) and int(reply) in needed.numbers:
             return int(reply)
         say("Nothing was done.")
         return None
@@ -321,7 +290,7 @@ class Play:
 
     def _goto(self, text: str) -> None:
         last = len(self.session.done) + len(self.session.undone)
-        if not _is_number(text) or int(text) > last:
+        if not is_number(text) or int(text) > last:
             say(f"goto needs a line of the walk, 0 to {last}.")
             return
         while len(self.session.done) > int(text):
@@ -353,8 +322,3 @@ class Play:
             return False
         say(f"{plain(path)} is already there. Write over it? (yes or no)")
         return (self._read() or "").strip().lower() in ("y", "yes")
-
-
-def _is_number(text: str) -> bool:
-    """Whether a text is a number that somebody may have meant: at most six digits of ASCII."""
-    return text.isascii() and text.isdigit() and len(text) <= 6

@@ -6,7 +6,7 @@ it shares no code with the compiled system that found the trace.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
@@ -14,7 +14,6 @@ from zubrel.checked import keys
 from zubrel.checked.conditions import (
     ACTIVE,
     DONE,
-    FAILED,
     WAITING,
     All,
     Any,
@@ -36,38 +35,23 @@ from zubrel.checked.conditions import (
     StoreRoom,
 )
 from zubrel.checked.effects import (
-    AddMeter,
     Beat,
     Effect,
-    EndGame,
     FailQuest,
-    FetchFrom,
     FinishQuest,
     Give,
-    Lose,
-    MeetGoal,
     MoveTo,
-    OpenLock,
-    PickUp,
-    PutDown,
-    PutIn,
-    SellOut,
-    SetFact,
     SetMark,
-    SetMeter,
-    ShutLock,
-    StartQuest,
     Take,
-    Toggle,
     Wear,
 )
 from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNENDED, Key, Value
 from zubrel.checked.world import Outcome, Rule, Store, World
+from zubrel.walked.changing import Situation, change, compares, number_of
 from zubrel.walked.goals import Goals
 
-Situation = Mapping[Key, Value]
 LONGEST_REST = 10_000
-# what only moves from one place to another is not gained
+"""Things that happen by themselves, one after the other, beyond which a world never rests."""
 
 
 class NeverRests(Exception):
@@ -96,7 +80,7 @@ class Walker:
         for give in world.holding:
             key = keys.held(give.item)
             uses = world.items[give.item].uses
-            values[key] = uses if uses is not None else _number(values, key) + give.count
+            values[key] = uses if uses is not None else number_of(values, key) + give.count
         values |= {keys.lock_open(k.id): int(k.begins_open) for k in world.locks.values()}
         values |= {keys.fact(f.id): f.start for f in world.facts.values()}
         values |= {keys.meter(m.id): m.start for m in world.meters.values()}
@@ -136,9 +120,9 @@ class Walker:
             case CountOf(count, parts):
                 return sum(self.holds(p, at) for p in parts) >= count
             case Holds(item, operator, number):
-                return compares(_number(at, keys.held(item)), operator, number)
+                return compares(number_of(at, keys.held(item)), operator, number)
             case Level(meter, operator, number):
-                return compares(_number(at, keys.meter(meter)), operator, number)
+                return compares(number_of(at, keys.meter(meter)), operator, number)
             case FactIs(fact, value):
                 return at[keys.fact(fact)] == value
             case At(area):
@@ -152,15 +136,15 @@ class Walker:
             case GoalMet(quest, number):
                 return self.goals.met(self.world.quests[quest].goals[number - 1], quest, at)
             case Stored(store, item, operator, number):
-                return compares(_number(at, keys.stored(store, item)), operator, number)
+                return compares(number_of(at, keys.stored(store, item)), operator, number)
             case StoreRoom(store, item):
                 return self._has_room(self.world.stores[store], item, at)
             case InStock(shop, item):
-                return _number(at, keys.stock(shop, item)) > 0
+                return number_of(at, keys.stock(shop, item)) > 0
             case LiesAt(item, area):
                 return at[keys.lies(item)] == area
             case Beaten(foe, count):
-                return _number(at, keys.beaten(foe)) >= count
+                return number_of(at, keys.beaten(foe)) >= count
 
     def moves(self, at: Situation) -> list[Rule]:
         """The rules that are moves here: possible, and some outcome changes something."""
@@ -187,8 +171,8 @@ class Walker:
 
     def _has_room(self, store: Store, item: str, at: Situation) -> bool:
         if store.limit is None:
-            return _number(at, keys.stored(store.id, item)) < self.world.items[item].most
-        return sum(_number(at, keys.stored(store.id, i)) for i in store.keeps) < store.limit
+            return number_of(at, keys.stored(store.id, item)) < self.world.items[item].most
+        return sum(number_of(at, keys.stored(store.id, i)) for i in store.keeps) < store.limit
 
     def _may_arrive(self, outcome: Outcome, at: Situation) -> bool:
         """The area where an outcome leads, if it leads anywhere, lets the player in."""
@@ -226,7 +210,7 @@ class Walker:
             effect = pending.pop(0)
             match effect:
                 case Take(item, count):
-                    held = _number(values, keys.held(item))
+                    held = number_of(values, keys.held(item))
                     if held < count:
                         return None
                     tool = self.world.items[item].uses is not None
@@ -234,7 +218,7 @@ class Walker:
                 case Wear(item):
                     if not values[keys.held(item)]:
                         return None
-                    values[keys.held(item)] = _number(values, keys.held(item)) - 1
+                    values[keys.held(item)] = number_of(values, keys.held(item)) - 1
                 case Give(item, count):
                     fitting = min(count, self._room(item, values))
                     wasted = settling or self.world.items[item].wasted_when_full
@@ -244,7 +228,7 @@ class Walker:
                     if fitting and uses is not None:
                         values[keys.held(item)] = uses
                     else:
-                        values[keys.held(item)] = _number(values, keys.held(item)) + fitting
+                        values[keys.held(item)] = number_of(values, keys.held(item)) + fitting
                     gained[item] = gained.get(item, 0) + fitting
                 case FinishQuest(quest):
                     if values[keys.quest(quest)] in (WAITING, ACTIVE):
@@ -254,14 +238,14 @@ class Walker:
                     self._beat(foe, values)
                     beaten[foe] = beaten.get(foe, 0) + 1
                 case _:
-                    self._apply(effect, values)
+                    change(self.world, effect, values)
         self._let_go(values)
         return values, gained, beaten
 
     def _room(self, item: str, values: Situation) -> int:
         """How many more of an item can be held: a tool only if there is none."""
         rooms = self.world.items[item]
-        held = _number(values, keys.held(item))
+        held = number_of(values, keys.held(item))
         room = rooms.most - held if rooms.uses is None else int(held == 0)
         for carry in self.world.carries:
             if item in carry.items:
@@ -269,70 +253,18 @@ class Walker:
         return max(0, room)
 
     def _weight(self, item: str, values: Situation) -> int:
-        held = _number(values, keys.held(item))
+        held = number_of(values, keys.held(item))
         return held if self.world.items[item].uses is None else min(held, 1)
 
     def _beat(self, foe: str, values: dict[Key, Value]) -> None:
         key = keys.beaten(foe)
-        values[key] = 1 if self.world.foes[foe].returns else _number(values, key) + 1
+        values[key] = 1 if self.world.foes[foe].returns else number_of(values, key) + 1
 
     def _let_go(self, values: dict[Key, Value]) -> None:
         """What stays in some areas is gone anywhere else."""
         for item in self.world.items.values():
             if item.stays_in and values[PLACE] not in item.stays_in:
                 values[keys.held(item.id)] = 0
-
-    def _apply(self, effect: Effect, values: dict[Key, Value]) -> None:
-        match effect:
-            case Lose(item, count):
-                now = _number(values, keys.held(item))
-                whole = count is None or self.world.items[item].uses is not None
-                values[keys.held(item)] = 0 if whole else max(0, now - (count or 0))
-            case SetFact(fact, value):
-                values[keys.fact(fact)] = value
-            case SetMeter(meter, value):
-                limits = self.world.meters[meter]
-                values[keys.meter(meter)] = min(limits.high, max(limits.low, value))
-            case Toggle(fact):
-                values[keys.fact(fact)] = 1 - _number(values, keys.fact(fact))
-            case AddMeter(meter, amount):
-                limits = self.world.meters[meter]
-                new = _number(values, keys.meter(meter)) + amount
-                values[keys.meter(meter)] = min(limits.high, max(limits.low, new))
-            case OpenLock(lock):
-                values[keys.lock_open(lock)] = 1
-            case ShutLock(lock):
-                values[keys.lock_open(lock)] = 0
-            case MoveTo(area):
-                left = keys.mark("visited", str(values[PLACE]))
-                if area != values[PLACE] and left in values:
-                    values[left] = 1
-                values[PLACE] = area
-            case EndGame(ending):
-                values[ENDING] = ending
-            case SetMark(kind, subject):
-                if keys.mark(kind, subject) in values:
-                    values[keys.mark(kind, subject)] = 1
-            case StartQuest(quest):
-                if values[keys.quest(quest)] == WAITING:
-                    values[keys.quest(quest)] = ACTIVE
-            case FailQuest(quest):
-                if values[keys.quest(quest)] in (WAITING, ACTIVE):
-                    values[keys.quest(quest)] = FAILED
-            case MeetGoal(quest, number):
-                values[keys.goal(quest, number)] = 1
-            case SellOut(shop, item):
-                values[keys.stock(shop, item)] = _number(values, keys.stock(shop, item)) - 1
-            case PutIn(item, store):
-                values[keys.stored(store, item)] = _number(values, keys.stored(store, item)) + 1
-            case FetchFrom(item, store):
-                values[keys.stored(store, item)] = _number(values, keys.stored(store, item)) - 1
-            case PutDown(item):
-                values[keys.lies(item)] = values[PLACE]
-            case PickUp(item):
-                values[keys.lies(item)] = NOWHERE
-            case _:
-                raise AssertionError(effect)
 
     # settling
 
@@ -382,25 +314,3 @@ class Walker:
             if ending.when is not None and self.holds(ending.when, values):
                 return values | {ENDING: ending.id}
         return values
-
-
-def _number(values: Situation, key: Key) -> int:
-    value = values[key]
-    assert isinstance(value, int)
-    return value
-
-
-def compares(value: int, operator: str, number: int) -> bool:
-    """Whether a value compares so with a number."""
-    match operator:
-        case "<":
-            return value < number
-        case ">":
-            return value > number
-        case "<=":
-            return value <= number
-        case ">=":
-            return value >= number
-        case "=":
-            return value == number
-    return value != number

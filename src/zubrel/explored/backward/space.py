@@ -14,14 +14,15 @@ from functools import reduce
 
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.formulas import FALSE, Formula, Within
-from zubrel.compiled.parts import PLACE, Step
+from zubrel.compiled.formulas import FALSE, Formula
+from zubrel.compiled.parts import PLACE, Move, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.area_set import AreaSet
 from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, without
 from zubrel.explored.backward.closing import Closing
 from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
+from zubrel.explored.by_sets import by_choice, shifted
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, EverySituation, NotAsked, Trace
 from zubrel.explored.symbolic.encoding import Diagram
@@ -188,13 +189,8 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         yield from (step for step, between in zip(steps, new, strict=True) if between)
 
     def shifted(self, step: Step, variable: int, up: bool) -> AreaSet:
-        domain, sources = self.system.variables[variable], self.where(FALSE)
-        for value in range(domain.low, domain.high + 1):
-            low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
-            if low <= high:
-                moved = self.before(step, self.where(Within(variable, low, high)))
-                sources |= moved & self.where(Within(variable, value, value))
-        return sources
+        domain = self.system.variables[variable]
+        return shifted(self, step, variable, up, range(domain.low, domain.high + 1))
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> AreaSet:
         met = list(self.reaching_back.nothing)
@@ -225,24 +221,21 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         return [AreaSet(self, (quiet - a).areas, avoiding=a.areas) for a in avoided]
 
     def reaching_by_choice(self, target: AreaSet, within: AreaSet) -> AreaSet:
-        back, kept = self.reaching_back, within.areas
-        lucky = [move for move in self.system.moves if len(move.steps) > 1]
-        while True:
+        back = self.reaching_back
+
+        def escaping(move: Move, kept: Areas) -> Areas:
             outside = without(self.everything.areas, kept)
-            barred: dict[int, Areas] = {}
-            for move in lucky:
-                escaping = reduce(joined, (back.before(s, outside) for s in move.steps))
-                barred |= {s.number: escaping for s in move.steps}
-            if not any(map(holds_any, barred.values())):
-                return AreaSet(self, kept)
-            every = self.functions.all
-            closing = Closing(
-                self.functions, every, self._cut(target.areas), back.possibly, barred=barred
-            )
-            still = shared(closing.run().areas, tuple(self.functions.quiet))
-            if still == kept:
-                return AreaSet(self, kept)
-            kept = still
+            return reduce(joined, (back.before(s, outside) for s in move.steps))
+
+        def closed(barred: Mapping[int, Areas]) -> Areas:
+            seed, every = self._cut(target.areas), self.functions.all
+            closing = Closing(self.functions, every, seed, back.possibly, barred=barred)
+            return shared(closing.run().areas, tuple(self.functions.quiet))
+
+        kept = by_choice(
+            self.system.moves, within.areas, escaping, lambda areas: not holds_any(areas), closed
+        )
+        return AreaSet(self, kept)
 
     def walks_around(self, avoiding: AreaSet | None, reached: AreaSet | None) -> BackwardWalks:
         if avoiding is None:

@@ -7,9 +7,10 @@ from functools import reduce
 
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
-from zubrel.compiled.formulas import Formula, Within, variables_of
-from zubrel.compiled.parts import Step
+from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.parts import Move, Step
 from zubrel.compiled.system import System
+from zubrel.explored.by_sets import by_choice, shifted
 from zubrel.explored.space import EverySituation, Trace
 from zubrel.explored.symbolic.diagram_set import DiagramSet
 from zubrel.explored.symbolic.encoding import SELECTORS, Diagram
@@ -170,14 +171,9 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         return steps
 
     def shifted(self, step: Step, variable: int, up: bool) -> DiagramSet:
-        domain, sources = self.system.variables[variable], self.encoding.false
-        for value in range(domain.low, domain.high + 1):
-            low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
-            self.pause()
-            if low <= high:
-                there = self.where(Within(variable, low, high)).diagram
-                sources = sources | (self.back(step, there) & self.encoding.equals(variable, value))
-        return DiagramSet(sources & self.possible(step).diagram)
+        self.pause()
+        domain = self.system.variables[variable]
+        return shifted(self, step, variable, up, range(domain.low, domain.high + 1))
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> DiagramSet:
         met = self.settling.meeting(events)
@@ -185,31 +181,21 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         return DiagramSet(sources & self.possible(step).diagram)
 
     def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
-        kept = within.diagram
-        while True:
-            barred: dict[int, Diagram] = {}
+        def escaping(move: Move, kept: Diagram) -> Diagram:
             outside = DiagramSet(self.reachable & ~kept)
-            for move in self.system.moves:
-                if len(move.steps) > 1:
-                    escaping = self.encoding.union(
-                        self.before(s, outside).diagram for s in move.steps
-                    )
-                    barred |= {s.number: escaping for s in move.steps}
-            if not any(escaping.satisfiable() for escaping in barred.values()):
-                return DiagramSet(kept)
+            return self.encoding.union(self.before(s, outside).diagram for s in move.steps)
 
-            def allowed(
-                step: Step, diagram: Diagram, barred: dict[int, Diagram] = barred
-            ) -> Diagram:
+        def closed(barred: Mapping[int, Diagram]) -> Diagram:
+            def allowed(step: Step, diagram: Diagram) -> Diagram:
                 sources = self.back(step, diagram)
                 return sources & ~barred[step.number] if step.number in barred else sources
 
-            still = self.closed(
-                target.diagram, allowed, self.reachable, barred=True, backwards=True
-            )
-            if still == kept:
-                return DiagramSet(kept)
-            kept = still
+            return self.closed(target.diagram, allowed, self.reachable, barred=True, backwards=True)
+
+        kept = by_choice(
+            self.system.moves, within.diagram, escaping, lambda d: not d.satisfiable(), closed
+        )
+        return DiagramSet(kept)
 
     def walks_around(
         self, avoiding: DiagramSet | None, reached: DiagramSet | None

@@ -1,0 +1,65 @@
+"""What spaces that hold sets as diagrams answer in the same way."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import TypeVar
+
+from zubrel.compiled.formulas import FALSE, Formula, Within
+from zubrel.compiled.parts import Move, Step, Variable
+from zubrel.explored.space import S, Space
+
+T = TypeVar("T")
+
+
+def shifted(
+    space: Space[S],
+    step: Step,
+    variable: int,
+    up: bool,
+    values: Iterable[int],
+    among: Callable[[int, int], Formula] | None = None,
+) -> S:
+    """From where a step raises (`up`) or lowers a variable, going through its `values`.
+
+    `among` says that it is between two values, both included.
+    """
+    domain: Variable = space.system.variables[variable]
+    sources = space.where(FALSE)
+    for value in values:
+        low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
+        if low <= high:
+            beyond = Within(variable, low, high) if among is None else among(low, high)
+            here = space.where(Within(variable, value, value))
+            sources |= space.before(step, space.where(beyond)) & here
+    return sources
+
+
+def by_choice(
+    moves: Sequence[Move],
+    within: T,
+    escaping: Callable[[Move, T], T],
+    is_empty: Callable[[T], bool],
+    closed: Callable[[Mapping[int, T]], T],
+) -> T:
+    """The situations of `within` from which a target can be come to whatever luck does.
+
+    `escaping` are those from which some outcome of a move leaves a set, `closed` those that lead to
+    the target where steps, by their numbers, are barred from some situations. What is left over is
+    smaller each time, until no move that is still needed can leave it (a greatest fixpoint).
+    """
+    kept = within
+    while True:
+        barred = {
+            step.number: leaving
+            for move in moves
+            if len(move.steps) > 1
+            for leaving in [escaping(move, kept)]
+            for step in move.steps
+        }
+        if all(map(is_empty, barred.values())):
+            return kept
+        still = closed(barred)
+        if still == kept:
+            return kept
+        kept = still
