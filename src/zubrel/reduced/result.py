@@ -67,7 +67,7 @@ def areas_left(system: System) -> int:
     """In how many areas something can still be done, or where moves lead."""
     areas = {system.variables[PLACE].start}
     for move in system.moves:
-        areas |= set(move.areas or range(system.variables[PLACE].size))
+        areas |= set(move.areas or ())
         areas |= {c.number for s in move.steps for c in s.changes if c.variable == PLACE}
     return len(areas)
 
