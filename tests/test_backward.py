@@ -241,7 +241,7 @@ class FullSize(unittest.TestCase):
 
 class Turns(unittest.TestCase):
     def test_where_one_way_is_hopeless_the_other_is_taken(self):
-        system = compile_world(world_of(stress_world(3)))
+        system = compile_world(world_of(stress_world(13)))
         with (
             mock.patch.object(lens_module, "FORWARD", 1),  # too little for either, at first
             mock.patch.object(

@@ -34,7 +34,12 @@ ORDER = [
 ]
 """From the top of the house down; those in one row are siblings that do not know each other."""
 INSIDE = {
-    "explored": [("space",), ("packed",), ("listed", "symbolic"), ("explore", "backward")],
+    "explored": [
+        ("space",),
+        ("by_sets", "packed"),
+        ("listed", "symbolic"),
+        ("explore", "backward"),
+    ],
     "findings": [
         ("finding", "judged"),
         ("detector", "causes", "mentions"),
