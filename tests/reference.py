@@ -86,7 +86,15 @@ class Conditions:
         if word.isdigit():
             if self.peek("of"):
                 return sum(self.parts()) >= int(word)
-            return s["held", self.next()] >= int(word)
+            item = self.next()
+            if self.peek("in"):
+                self.next()
+                return s["stored", self.next(), item] >= int(word)
+            return s["held", item] >= int(word)
+        if self.peek("in"):
+            self.next()
+            store, operator, number = self.next(), self.next(), int(self.next())
+            return compared(s["stored", store, word], operator, number)
         if self.peek("lies"):
             self.next()
             assert self.next() == "at"
@@ -115,6 +123,11 @@ class Conditions:
             return s["open", word] == (state == "open")
         if ("quest", word) in s:
             return s["quest", word] == state
+        if state == "met" and word in self.world.goal_ids:
+            quest, number = self.world.goal_ids[word]
+            if s["quest", quest] == "done":
+                return True
+            return s["quest", quest] == "active" and self.world.met(quest, number, s)
         if state == "beaten":
             return s["beaten", word] >= self.world.foe_count(word)
         if state == "here":
@@ -133,15 +146,18 @@ class Conditions:
             same = (value == (number == "true")) if isinstance(value, bool) else value == number
             return same if operator == "=" else not same
         left = s["held", word] if ("held", word) in s else s["meter", word]
-        right = int(number)
-        return {
-            "<": left < right,
-            ">": left > right,
-            "<=": left <= right,
-            ">=": left >= right,
-            "=": left == right,
-            "!=": left != right,
-        }[operator]
+        return compared(left, operator, int(number))
+
+
+def compared(left, operator, right):
+    return {
+        "<": left < right,
+        ">": left > right,
+        "<=": left <= right,
+        ">=": left >= right,
+        "=": left == right,
+        "!=": left != right,
+    }[operator]
 
 
 class Reference(Rules, Findings):
@@ -157,6 +173,12 @@ class Reference(Rules, Findings):
         self.endings = {e: (b if isinstance(b, dict) else {}) for e, b in section(data, "endings")}
         self.people = dict(section(data, "people"))
         self.quests = dict(section(data, "quests"))
+        self.goal_ids = {
+            goal["id"]: (quest, number)
+            for quest, body in self.quests.items()
+            for number, goal in enumerate(as_list(body.get("goals")), 1)
+            if "id" in goal
+        }
         self.recipes = dict(section(data, "recipes"))
         self.foes = {f: b or {} for f, b in section(data, "foes")}
         self.shops = dict(section(data, "shops"))
@@ -199,6 +221,10 @@ class Reference(Rules, Findings):
             gained = sum(n for n, i in amounts(happening.get("gives")) if i == item)
             key = ("done", happening["id"]) if happening.get("once") else None
             best[key] = max(best.get(key, 0), gained)
+        if best.get(None, 0) and self.items[item].get("kind") == "knowledge":
+            # what is known is not learned again
+            self.items[item] = {**self.items[item], "when_full": "waste"}
+            return 1
         assert best.get(None, 0) == 0, f"{item} has no bound"
         return total + sum(best.values())
 
@@ -293,6 +319,11 @@ class Reference(Rules, Findings):
                 if n["held", tool] < 1:
                     return None
                 n["held", tool] -= 1
+        for body in common:
+            for tool in as_list(body.get("refills")):
+                if not 1 <= n["held", tool] < self.items[tool]["uses"]:
+                    return None
+                n["held", tool] = self.items[tool]["uses"]
         overridden = {f for b in outcome for f in b.get("sets", {})}
         if not self.do_all(n, common, rule["gives"], rule["opens"], overridden, log, False):
             return None
@@ -366,7 +397,7 @@ class Reference(Rules, Findings):
             if thing in self.meters:
                 n["meter", thing] = self.cut(thing, value)
             else:
-                n["fact", thing] = value
+                n["fact", thing] = self.stepped(thing, n["fact", thing], value)
         for fact in (f for b in bodies for f in as_list(b.get("toggles"))):
             n["fact", fact] = not n["fact", fact]
         for body in bodies:
@@ -386,6 +417,17 @@ class Reference(Rules, Findings):
             if n["quest", quest] in ("waiting", "active"):
                 n["quest", quest] = "failed"
         return True
+
+    def stepped(self, fact, now, value):
+        """What a fact is set to: a value, or the next one or the one before."""
+        body = self.facts[fact]
+        values = body.get("values", []) if isinstance(body, dict) else []
+        if value in values or value not in ("next", "previous"):
+            return value
+        place = values.index(now) + (1 if value == "next" else -1)
+        if body.get("round"):
+            return values[place % len(values)]
+        return values[max(0, min(len(values) - 1, place))]
 
     def finish(self, n, quest, log, settling):
         """The quest is done, and its reward is given; False where that does not fit."""

@@ -249,6 +249,8 @@ class Findings:
             for need in as_list(body.get("needs")):
                 for text in [need, *self.presence_texts(need)]:
                     mentions.update(re.findall(r"[a-z_0-9]+", text))
+        # whoever asks for a goal asks for its quest
+        mentions |= {quest for goal, (quest, _) in self.goal_ids.items() if goal in mentions}
         having = {i: (lambda s, i=i: s["held", i] > 0) for i in self.items}
         having |= {
             k: (lambda s, k=k: s["open", k])

@@ -79,10 +79,12 @@ class IsState(Struct, frozen=True):
 
 
 class InStore(Struct, frozen=True):
-    """`coin is in chest`."""
+    """`coin is in chest` (at least one), `2 coin in chest`, `coin in chest < 3`."""
 
     item: Name
     store: Name
+    operator: str = ">="
+    count: int = 1
 
 
 class Lies(Struct, frozen=True):
@@ -263,6 +265,13 @@ class _Builder:
                 return InStore(self._name(parts[0]), self._name(parts[1]))
             case "not_stored":
                 return Negation(InStore(self._name(parts[0]), self._name(parts[1])))
+            case "so_many_stored":
+                count = self._number(parts[0])
+                return InStore(self._name(parts[1]), self._name(parts[2]), ">=", count)
+            case "stored_comparison":
+                item, store, operator, number = parts
+                count = self._number(number)
+                return InStore(self._name(item), self._name(store), str(operator), count)
             case "lies":
                 return Lies(self._name(parts[0]), self._name(parts[1]))
             case "is_state":

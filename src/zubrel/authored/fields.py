@@ -41,6 +41,9 @@ PLAIN_BODY = {
     "needs": Field(CONDITIONS, "Not possible while this is false."),
     "takes": Field(AMOUNTS, "Items given up; possible only while they are all held."),
     "wears": Field(WORDS_KIND, "Tools that lose one use each; possible only while held."),
+    "refills": Field(
+        WORDS_KIND, "Tools that get all of their uses back; possible only while held."
+    ),
     **EFFECTS,
     "chance": Field(entries_of(OUTCOME), "Outcomes, of which luck picks one."),
     "once": Field(FLAG, "Possible once in a game."),

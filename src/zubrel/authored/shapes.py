@@ -134,6 +134,7 @@ FACT = Shape(
             Kind("list of values", _read_values, ("values",)), "The values it can have."
         ),
         "start": Field(Kind("value", _read_start, ("value",)), "Its value at the start."),
+        "round": Field(FLAG, "Whether `next` after its last value is the first again."),
     },
     short="start",
 )

@@ -17,10 +17,12 @@ from zubrel.checked.effects import (
     Lose,
     MoveTo,
     OpenLock,
+    Refill,
     SetFact,
     SetMeter,
     ShutLock,
     StartQuest,
+    StepFact,
     Take,
     Toggle,
     Wear,
@@ -76,6 +78,7 @@ def _effects(
     takes = [Take(i, n or 0) for b in common for i, n in resolver.held(b.amounts("takes"))]
     effects: list[Effect] = [*implied.first, *implied.takes, *takes]
     effects += [Wear(i) for b in common for i in resolver.tools(b.words("wears"))]
+    effects += [Refill(i) for b in common for i in resolver.tools(b.words("refills"))]
     effects += _things(common, implied.gives, resolver)
     effects += [effect for level, effect in settings if level < len(common)]
     effects += _world(common, implied.opens, resolver)
@@ -100,7 +103,7 @@ def _settings(bodies: Sequence[Entry], resolver: Resolver) -> list[tuple[int, Ef
     for level, body in enumerate(bodies):
         for setting in body.settings("sets"):
             effect = resolver.setting(setting)
-            if isinstance(effect, SetFact):
+            if isinstance(effect, SetFact | StepFact):
                 last[effect.fact] = (level, effect)
             elif isinstance(effect, SetMeter):
                 last[effect.meter] = (level, effect)

@@ -24,6 +24,7 @@ from zubrel.checked.effects import (
     Effect,
     FinishQuest,
     Give,
+    Refill,
     SellOut,
     SetMark,
     Take,
@@ -57,6 +58,11 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
         if most is None:
             linear = linear or _Linear(list(world.items), start, sources)
             most = linear.most(item.id)
+            if most is None and item.kind == "knowledge" and item.uses is None:
+                # what is known already is not learned again, and nobody is refused for it
+                bounded[item.id] = replace(item, most=1, wasted_when_full=True)
+                _check_start(bounded[item.id], start[item.id], problems)
+                continue
             if most is None:
                 _report_endless(item, linear.endless(item.id), problems)
         bounded[item.id] = replace(item, most=most or 0)
@@ -119,6 +125,8 @@ def _source(
                 takes[item] += count
             case Wear(item):
                 takes[item] += 1
+            case Refill(item):
+                gives[item] += world.items[item].uses or 0
     return AmountSource(rule, span, dict(gives), dict(takes), limit)
 
 

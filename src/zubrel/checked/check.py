@@ -169,6 +169,9 @@ class _Checker:
                 message = f'"{this}" needs its list of values'
                 hint = f"Write: {this}: {{values: [{start.text}, …], start: {start.text}}}"
                 self.problems.add("bad-value", message, entry.where("start"), hint)
+            if entry.has("round"):
+                message = '"round" is said of facts with a list of values'
+                self.problems.add("misplaced", message, entry.where("round"))
             return Fact(this, name, entry.span, ("false", "true"), int(start is True), True)
         words = tuple(dict.fromkeys(v.text for v in values))
         if len(words) < len(values):
@@ -181,7 +184,7 @@ class _Checker:
             message = f'"{this}" cannot start as "{text}": it is {" or ".join(words)}'
             self.problems.add("bad-value", message, entry.where("start"), suggestion(text, words))
             text = words[0]
-        return Fact(this, name, entry.span, words, words.index(text), False)
+        return Fact(this, name, entry.span, words, words.index(text), False, entry.flag("round"))
 
     def _meter(self, entry: Entry) -> Meter:
         low = entry.number("from") or 0

@@ -31,6 +31,19 @@ class SetFact(Struct, frozen=True):
     value: int
 
 
+class StepFact(Struct, frozen=True):
+    """A fact has its next value (or, without `up`, the one before), round where it goes round."""
+
+    fact: str
+    up: bool
+
+
+class Refill(Struct, frozen=True):
+    """A tool has all of its uses again; possible only while it is held and lacks some."""
+
+    item: str
+
+
 class SetMeter(Struct, frozen=True):
     meter: str
     value: int
@@ -145,7 +158,9 @@ Effect = (
     | Wear
     | Lose
     | Give
+    | Refill
     | SetFact
+    | StepFact
     | SetMeter
     | Toggle
     | AddMeter

@@ -199,6 +199,8 @@ class _Namer:
         if entry.has("from"):
             self._rule(entry, "accept")
         for goal in entry.entries("goals"):
+            if goal.key:
+                self.names.define(goal.key, "goal")
             delivered = goal.amount("deliver")
             if delivered:
                 self._rule(entry, "deliver", delivered.name.text, str(id(goal)), goal.span)

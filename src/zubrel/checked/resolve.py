@@ -11,7 +11,9 @@ from zubrel.authored.values import Amount, Entry, Setting, Text
 from zubrel.base.diagnostics import Problems
 from zubrel.base.spelling import suggestion
 from zubrel.checked.conditions import (
+    ACTIVE,
     ALWAYS,
+    DONE,
     QUEST_STATES,
     Any,
     At,
@@ -19,6 +21,7 @@ from zubrel.checked.conditions import (
     Cond,
     CountOf,
     FactIs,
+    GoalMet,
     Holds,
     Level,
     LiesAt,
@@ -29,8 +32,8 @@ from zubrel.checked.conditions import (
     Stored,
     all_of,
 )
-from zubrel.checked.effects import Effect, SetFact, SetMeter
-from zubrel.checked.names import Names, with_article
+from zubrel.checked.effects import Effect, SetFact, SetMeter, StepFact
+from zubrel.checked.names import Names, kept_items, with_article
 from zubrel.checked.presence import Presence
 from zubrel.checked.world import Fact, Said
 
@@ -47,7 +50,9 @@ AS_CONDITION = {
     "foe": "{0} is beaten",
     "talk": "{0} is done",
     "recipe": "{0} is done",
+    "goal": "{0} is met",
 }
+NEXT, PREVIOUS = "next", "previous"
 RULE_KINDS = ("deed", "lock", "find", "way", "alternative", "talk", "recipe", "foe")
 
 
@@ -65,13 +70,22 @@ class Resolver:
         problems: Problems,
         asked: Iterable[Condition] = (),
     ) -> None:
+        self.document = document
         self.names = names
         self.facts = facts
         self.problems = problems
         self.entries = {
             section: {e.key.text: e for e in document.entries(section) if e.key}
-            for section in ("items", "people", "foes")
+            for section in ("items", "people", "foes", "stores")
         }
+        self.goals = {
+            goal.key.text: (quest.key.text, number)
+            for quest in document.entries("quests")
+            if quest.key
+            for number, goal in enumerate(quest.entries("goals"), 1)
+            if goal.key
+        }
+        """By the id of a goal its quest, and its number there."""
         self.presence = Presence(self.entries["people"], names, problems, self.condition)
         self.asked_done = asked_done(document, asked)
         self.met: dict[str, None] = {}
@@ -110,12 +124,27 @@ class Resolver:
                 return Any(tuple(self.tree(p) for p in parts))
             case syntax.CountedParts(count, parts, _):
                 return self._count_of(count, tuple(self.tree(p) for p in parts))
-            case syntax.InStore(name, store_name):
-                item = self.names.find(name, "item")
-                store = self.names.find(store_name, "store")
-                return Stored(store, item, ">=", 1, name.span) if item and store else ALWAYS
+            case syntax.InStore():
+                return self._stored(tree)
             case syntax.Lies(name, area_name):
                 return self._lies(name, area_name)
+
+    def _stored(self, tree: syntax.InStore) -> Cond:
+        item, store = self.names.find(tree.item, "item"), self.names.find(tree.store, "store")
+        if item is None or store is None:
+            return ALWAYS
+        if item not in kept_items(self.entries["stores"][store], self.document):
+            message = f'"{item}" can never be in "{store}"'
+            hint = f"Say that it is kept there:  {store}: {{keeps: [{item}, …]}}"
+            self.problems.add("bad-condition", message, tree.item.span, hint)
+            return ALWAYS
+        return Stored(store, item, tree.operator, tree.count, tree.item.span)
+
+    def _goal_met(self, name: Name) -> Cond:
+        """A goal counts as met while its quest is active, and for good once that is done."""
+        quest, number = self.goals[name.text]
+        active, done = (QuestIs(quest, state, name.span) for state in (ACTIVE, DONE))
+        return Any((done, all_of(active, GoalMet(quest, number))))
 
     def _lies(self, name: Name, area_name: Name) -> Cond:
         item = self.names.find(name, "item")
@@ -221,6 +250,8 @@ class Resolver:
             if area:
                 self.visits[area] = None
             return Marked("visited", area, name.span) if area else ALWAYS
+        if state == "met" and self.names.kind_of(name.text) == "goal":
+            return self._goal_met(name)
         if state in ("met", "here"):
             person = self.names.find(name, "person")
             if person is None:
@@ -298,6 +329,8 @@ class Resolver:
             return None
         if self.names.kind_of(thing) == "fact":
             value = setting.value
+            if isinstance(value, Name) and self._is_step(thing, value.text):
+                return StepFact(thing, value.text == NEXT)
             at = Name(str(value), setting.span)
             number = self.fact_value(setting.name, value, at)
             return None if number is None else SetFact(thing, number)
@@ -305,6 +338,13 @@ class Resolver:
             return SetMeter(thing, setting.value)
         self.problems.add("bad-value", f'"{thing}" is a meter: set it to a number', setting.span)
         return None
+
+    def _is_step(self, fact: str, word: str) -> bool:
+        """Whether a fact is to have the value after or before its own; not if one is called so."""
+        known = self.facts.get(fact)
+        if known is None or known.true_false or word in known.values:
+            return False
+        return word in (NEXT, PREVIOUS)
 
 
 def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset[str]:

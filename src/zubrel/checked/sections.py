@@ -9,7 +9,7 @@ from zubrel.authored.document import Document
 from zubrel.authored.values import Amount, Entry
 from zubrel.base.spelling import listing
 from zubrel.checked.bodies import effects_of
-from zubrel.checked.conditions import ALWAYS, Cond, Holds
+from zubrel.checked.conditions import ALWAYS, Cond, GoalMet, Holds, atoms_of
 from zubrel.checked.frames import key_of, name_of
 from zubrel.checked.names import kept_items
 from zubrel.checked.resolve import RULE_KINDS, Resolver
@@ -162,7 +162,12 @@ class Sections:
     def _goal_condition(self, entry: Entry, kind: str, subject: str, count: int) -> Cond:
         if kind == "collect" and subject:
             return Holds(subject, ">=", count, entry.span)
-        return self.resolver.condition(entry.condition("meet")) if kind == "meet" else ALWAYS
+        condition = self.resolver.condition(entry.condition("meet")) if kind == "meet" else ALWAYS
+        if any(isinstance(atom, GoalMet) for atom in atoms_of(condition)):
+            message = "a goal cannot ask whether goals are met: one could ask for itself"
+            self.problems.add("bad-condition", message, entry.where("meet"))
+            return ALWAYS
+        return condition
 
     def foes(self) -> dict[str, Foe]:
         return {

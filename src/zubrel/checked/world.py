@@ -64,6 +64,14 @@ class Fact(Thing, frozen=True):
     values: tuple[str, ...]
     start: int
     true_false: bool
+    round: bool = False
+
+    def after(self, value: int, up: bool) -> int:
+        """The number of the next value, or of the one before."""
+        stepped = value + (1 if up else -1)
+        if self.round:
+            return stepped % len(self.values)
+        return min(len(self.values) - 1, max(0, stepped))
 
 
 class Meter(Thing, frozen=True):

@@ -65,6 +65,8 @@ def _atom(world: World, atom: Cond) -> str:
             return f"{quest} is {QUEST_STATES[state]}"
         case Stored(store, item, ">=", 1):
             return f"{item} is in {store}"
+        case Stored(store, item, operator, number):
+            return f"{item} in {store} {operator} {number}"
         case LiesAt(item, area):
             return f"{item} lies at {area}"
         case Beaten(foe, count) if count == world.foes[foe].count:

@@ -26,18 +26,20 @@ from zubrel.checked.effects import (
     PickUp,
     PutDown,
     PutIn,
+    Refill,
     SellOut,
     SetFact,
     SetMark,
     SetMeter,
     ShutLock,
     StartQuest,
+    StepFact,
     Take,
     Toggle,
     Wear,
 )
 from zubrel.checked.keys import Key
-from zubrel.checked.world import Goal, Item, Rule
+from zubrel.checked.world import Fact, Goal, Item, Rule
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
@@ -101,6 +103,8 @@ class Performer:
                 self.stock.take(item, count, when)
             case Wear(item):
                 self.stock.take(item, 1, when, wear=True)
+            case Refill(item):
+                self.stock.refill(item, when)
             case Lose(item, count):
                 self.stock.lose(item, count, when)
             case Give(item, count):
@@ -120,8 +124,27 @@ class Performer:
                 self._change(keys.beaten(foe), operation, 1, when)
             case PutDown(item):
                 self._put_down(item, when)
+            case StepFact(fact, up):
+                self._step(self.world.facts[fact], up, when)
             case _:
                 self._plain(effect, when)
+
+    def _step(self, fact: Fact, up: bool, when: Formula) -> None:
+        """To the value after or before the one that the fact has by now."""
+        key = keys.fact(fact.id)
+        for here, value in self._values_so_far(key, len(fact.values)):
+            if (after := fact.after(value, up)) != value:
+                self._set(key, after, both((when, here)))
+
+    def _values_so_far(self, key: Key, count: int) -> list[tuple[Formula, int]]:
+        """What a fact is by now, in cases of the situation before the move."""
+        variable = self.translator.numbers[key]
+        cases = [(self.translator.equals(key, value), value) for value in range(count)]
+        for change in self.changes:
+            if change.variable == variable:  # facts of several values are only ever set
+                left = [(both((here, opposite(change.when))), value) for here, value in cases]
+                cases = [*left, (change.when, change.number)]
+        return [(here, value) for here, value in cases if here != FALSE]
 
     def _plain(self, effect: Effect, when: Formula) -> None:
         """The effects that change one variable and depend on nothing."""

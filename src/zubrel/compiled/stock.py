@@ -114,6 +114,14 @@ class Stock:
         else:
             self._change(item, Operation.ADD, -count, when)
 
+    def refill(self, item: str, when: Formula) -> None:
+        uses = self.world.items[item].uses or 0
+        for case in self._split(when):
+            lacking = opposite(self._at_least(item, case, uses))
+            self._require(case, both((self._at_least(item, case, 1), lacking)))
+            self.cases.append(self._fixed(case, item, uses))
+        self._set(item, uses, when)
+
     def lose(self, item: str, count: int | None, when: Formula) -> None:
         if count is None or self.world.items[item].uses is not None:
             gone = [self._fixed(case, item, 0) for case in self._split(when)]

@@ -15,10 +15,12 @@ from zubrel.checked.effects import (
     Lose,
     MoveTo,
     OpenLock,
+    Refill,
     SetFact,
     SetMeter,
     ShutLock,
     StartQuest,
+    StepFact,
     Toggle,
     Wear,
 )
@@ -57,6 +59,10 @@ def effect_words(world: World, effect: Effect) -> str | None:
             return f"gives {amount_of(count, name(item))}"
         case SetFact(fact, value):
             return f"{name(fact)}: {world.facts[fact].values[value]}"
+        case StepFact(fact, up):
+            return f"{name(fact)}: {'the next' if up else 'the one before'}"
+        case Refill(item):
+            return f"fills {name(item)} up"
         case SetMeter(meter, value):
             return f"{name(meter)}: {value}"
         case Toggle(fact):

@@ -14,6 +14,7 @@ from zubrel.checked.effects import (
     OpenLock,
     SetFact,
     SetMeter,
+    StepFact,
     Toggle,
     Wear,
 )
@@ -145,7 +146,7 @@ def _facts(world: World) -> Iterator[Row]:
         setters = _setters(
             world,
             lambda e, f=fact.id: (  # type: ignore[misc]
-                isinstance(e, SetFact | Toggle) and e.fact == f
+                isinstance(e, SetFact | StepFact | Toggle) and e.fact == f
             ),
         )
         yield (

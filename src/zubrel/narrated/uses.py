@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from zubrel.checked.conditions import Cond, atoms_of
-from zubrel.checked.effects import Beat, Effect, Give, Lose, SellOut, SetMark, Wear
+from zubrel.checked.effects import Beat, Effect, Give, Lose, Refill, SellOut, SetMark, Wear
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.world import Item, World
 from zubrel.findings.mentions import subject_of
@@ -23,6 +23,8 @@ def sources(world: World, item: Item) -> Iterator[str]:
         if most:
             again = "" if any(_is_once(o.effects) for o in rule.outcomes) else ", again and again"
             yield f"{rule.id}{f' ({most})' if most > 1 else ''}{again}"
+        if Refill(item.id) in rule.outcomes[0].effects:
+            yield f"{rule.id} (filled up)"
     for happening in world.happenings:
         if gained(happening.outcome.effects, item.id):
             yield happening.id

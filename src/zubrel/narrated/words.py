@@ -60,8 +60,9 @@ def phrase(world: World, condition: Cond) -> str:
         case GoalMet(quest, number):
             goal = world.quests[quest].goals[number - 1]
             return f"the goal “{world.goal_name(goal)}” of {world.name_of(quest)}"
-        case Stored(store, item):
-            return f"{world.name_of(item)} in {world.name_of(store)}"
+        case Stored(store, item, operator, number):
+            held = _amount(world.name_of(item), operator, number)
+            return f"{held} in {world.name_of(store)}"
         case StoreRoom(store):
             return f"room in {world.name_of(store)}"
         case InStock(shop, item):
@@ -86,6 +87,9 @@ def _denied(world: World, part: Cond) -> str:
             return f"{world.name_of(meter)} {OPPOSITE[operator]} {number}"
         case FactIs(fact, value):
             return _fact(world, fact, value, False)
+        case Stored(store, item, operator, number):
+            held = _amount(world.name_of(item), OPPOSITE[operator], number)
+            return f"{held} in {world.name_of(store)}"
         case LockOpen(lock):
             return f"{world.name_of(lock)} shut"
         case At(area):

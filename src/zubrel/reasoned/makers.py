@@ -35,11 +35,13 @@ from zubrel.checked.effects import (
     OpenLock,
     PutDown,
     PutIn,
+    Refill,
     SetFact,
     SetMark,
     SetMeter,
     ShutLock,
     StartQuest,
+    StepFact,
     Take,
     Toggle,
     Wear,
@@ -55,6 +57,8 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
     match atom, effect:
         case (Holds(item, ">=" | ">" | "=", _), Give(given, _)):
             return item == given
+        case (Holds(item, ">=" | ">" | "=", _), Refill(filled)):
+            return item == filled
         case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _) | Wear(taken)):
             return item == taken
         case (Level(meter), SetMeter(changed, _) | AddMeter(changed, _)):
@@ -63,7 +67,7 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
             return fact == changed and value == new
         case (Not(FactIs(fact, value)), SetFact(changed, new)):
             return fact == changed and value != new
-        case (FactIs(fact) | Not(FactIs(fact)), Toggle(changed)):
+        case (FactIs(fact) | Not(FactIs(fact)), Toggle(changed) | StepFact(changed, _)):
             return fact == changed
         case (LockOpen(lock), OpenLock(opened)):
             return lock == opened

@@ -25,6 +25,7 @@ from zubrel.checked.effects import (
     SetMeter,
     ShutLock,
     StartQuest,
+    StepFact,
     Toggle,
 )
 from zubrel.checked.keys import ENDING, NOWHERE, PLACE, Key, Value
@@ -42,6 +43,9 @@ def change(world: World, effect: Effect, values: dict[Key, Value]) -> None:
             values[keys.held(item)] = 0 if whole else max(0, now - (count or 0))
         case SetFact(fact, value):
             values[keys.fact(fact)] = value
+        case StepFact(fact, up):
+            now = number_of(values, keys.fact(fact))
+            values[keys.fact(fact)] = world.facts[fact].after(now, up)
         case SetMeter(meter, value):
             limits = world.meters[meter]
             values[keys.meter(meter)] = min(limits.high, max(limits.low, value))

@@ -41,6 +41,7 @@ from zubrel.checked.effects import (
     FinishQuest,
     Give,
     MoveTo,
+    Refill,
     SetMark,
     Take,
     Wear,
@@ -219,6 +220,11 @@ class Walker:
                     if not values[keys.held(item)]:
                         return None
                     values[keys.held(item)] = number_of(values, keys.held(item)) - 1
+                case Refill(item):
+                    full = self.world.items[item].uses or 0
+                    if not 1 <= number_of(values, keys.held(item)) < full:
+                        return None
+                    values[keys.held(item)] = full
                 case Give(item, count):
                     fitting = min(count, self._room(item, values))
                     wasted = settling or self.world.items[item].wasted_when_full

@@ -1,0 +1,100 @@
+"""Small random worlds that say what can be said in several ways: facts that step, tools that are
+filled up, amounts in stores, goals in conditions, knowledge without a bound. Plain data; every seed
+gives the same world, made of `random_world`, which stays as it is."""
+
+from __future__ import annotations
+
+import random
+
+from tests.random_worlds import random_world
+
+
+def said_world(seed):
+    data = random_world(seed)
+    r = random.Random(f"said {seed}")
+    asked = []
+    if r.random() < 0.6:
+        asked += stepping(r, data)
+    if "saw" in data["items"]:
+        filling(r, data)
+    if "stores" in data:
+        asked += storing(r, data)
+    if data.get("quests"):
+        asked += meeting(r, data)
+    if r.random() < 0.4:
+        asked += knowing(r, data)
+    for body in bodies(data):
+        if asked and r.random() < 0.4:
+            known = body.get("needs", [])
+            body["needs"] = [*([known] if isinstance(known, str) else known), r.choice(asked)]
+    if asked and r.random() < 0.5:
+        data.setdefault("promises", []).append({r.choice(["possible", "never"]): r.choice(asked)})
+    return data
+
+
+def bodies(data):
+    """Rule bodies that can ask for something more."""
+    found = list(data.get("deeds", {}).values())
+    for area in data["areas"].values():
+        found += area.get("deeds", {}).values()
+        found += [w for w in area.get("ways", []) if isinstance(w, dict)]
+    return found
+
+
+def deed(r, data, name, body):
+    area = data["areas"][r.choice(list(data["areas"]))]
+    area.setdefault("deeds", {})[name] = {"name": "Do it", **body}
+
+
+def stepping(r, data):
+    """A fact of several values that goes on, or back, and perhaps round."""
+    values = ["dawn_hour", "noon", "dusk"][: r.randint(2, 3)]
+    hour = {"values": values}
+    if r.random() < 0.5:
+        hour["round"] = True
+    data.setdefault("facts", {})["hour"] = hour
+    deed(r, data, "wait", {"sets": {"hour": r.choice(["next", "next", "previous"])}})
+    for quest in data.get("quests", {}).values():
+        if r.random() < 0.3:
+            reward = quest.setdefault("reward", {})
+            reward["sets"] = {**reward.get("sets", {}), "hour": "next"}
+    for body in bodies(data):
+        if r.random() < 0.2:
+            step = r.choice(["next", "previous", values[0]])
+            body["sets"] = {**body.get("sets", {}), "hour": step}
+    return [f"hour {r.choice(['=', '!='])} {r.choice(values)}" for _ in range(2)]
+
+
+def filling(r, data):
+    """A deed that fills the saw up, and perhaps uses something up for it."""
+    body = {"refills": "saw"}
+    if r.random() < 0.4:
+        body["takes"] = r.choice([i for i in data["items"] if i.startswith("item")])
+    if r.random() < 0.2:
+        body["wears"] = "saw"
+    deed(r, data, "sharpen", body)
+
+
+def storing(r, data):
+    """How much lies in the chest."""
+    keeps = data["stores"]["chest"].get("keeps")
+    thing = r.choice(keeps or [i for i in data["items"] if i.startswith("item")])
+    return [f"{r.randint(1, 2)} {thing} in chest", f"{thing} in chest {r.choice('<>=')} 1"]
+
+
+def meeting(r, data):
+    """Goals with ids, and conditions that ask whether they are met."""
+    words = []
+    for quest, body in data["quests"].items():
+        for number, goal in enumerate(body["goals"], 1):
+            if r.random() < 0.7:
+                goal["id"] = f"{quest}_goal_{number}"
+                words.append(f"{goal['id']} is {r.choice(['', '', 'not '])}met")
+    return words
+
+
+def knowing(r, data):
+    """Something that can be learned again and again."""
+    data["items"]["rumour"] = {"kind": "knowledge"}
+    deed(r, data, "listen", {"gives": "rumour"})
+    return ["rumour", "not rumour"]
