@@ -26,7 +26,7 @@ class Conditions:
     """Evaluates one condition text in one situation, reading it anew each time."""
 
     def __init__(self, text, world, situation):
-        self.tokens = re.findall(r"[a-z_0-9]+|[<>!]?=|[<>(),]", text)
+        self.tokens = re.findall(r"[a-z_0-9]+|[<>!]?=|[-+<>(),]", text)
         self.world = world
         self.situation = situation
 
@@ -95,6 +95,9 @@ class Conditions:
             self.next()
             store, operator, number = self.next(), self.next(), int(self.next())
             return compared(s["stored", store, word], operator, number)
+        if self.in_a_sum(word):
+            left, operator = self.total(word), self.next()
+            return compared(left, operator, self.total(self.next()))
         if self.peek("lies"):
             self.next()
             assert self.next() == "at"
@@ -116,6 +119,32 @@ class Conditions:
         if ("held", word) in s:
             return s["held", word] >= 1
         return s["fact", word] is True
+
+    def in_a_sum(self, word):
+        """Whether amounts are added up, or compared with another amount, from here on."""
+        if self.tokens[:1] in (["+"], ["-"]):
+            return True
+        amount = ("held", word) in self.situation or ("meter", word) in self.situation
+        return (
+            amount
+            and self.tokens[0:1]
+            and self.tokens[0] in COMPARES
+            and (not self.tokens[1].isdigit())
+        )
+
+    def total(self, word):
+        """A number, or amounts one after the other with their signs."""
+        total = self.amount_of(word)
+        while self.tokens[:1] in (["+"], ["-"]):
+            sign = 1 if self.next() == "+" else -1
+            total += sign * self.amount_of(self.next())
+        return total
+
+    def amount_of(self, word):
+        s = self.situation
+        if word.isdigit():
+            return int(word)
+        return s["held", word] if ("held", word) in s else s["meter", word]
 
     def state(self, word, state):
         s = self.situation
@@ -147,6 +176,9 @@ class Conditions:
             return same if operator == "=" else not same
         left = s["held", word] if ("held", word) in s else s["meter", word]
         return compared(left, operator, int(number))
+
+
+COMPARES = ("<", ">", "<=", ">=", "=", "!=")
 
 
 def compared(left, operator, right):

@@ -23,6 +23,8 @@ def said_world(seed):
         asked += meeting(r, data)
     if r.random() < 0.4:
         asked += knowing(r, data)
+    if r.random() < 0.6:
+        asked += adding(r, data)
     for body in bodies(data):
         if asked and r.random() < 0.4:
             known = body.get("needs", [])
@@ -90,6 +92,25 @@ def meeting(r, data):
             if r.random() < 0.7:
                 goal["id"] = f"{quest}_goal_{number}"
                 words.append(f"{goal['id']} is {r.choice(['', '', 'not '])}met")
+    return words
+
+
+def adding(r, data):
+    """Amounts and meters added up, and compared with each other."""
+    if r.random() < 0.4:
+        data.setdefault("meters", {})["debt"] = {"from": -1, "to": 2}
+        deed(r, data, "borrow", {"adds": {"debt": r.choice([1, -1])}})
+    things = [*data["items"], *data.get("meters", {})]
+    compares = ["<", "<=", "=", "!=", ">=", ">"]
+    words = []
+    for _ in range(3):
+        left = r.choice(things)
+        for _ in range(r.randint(0, 2)):
+            left += f" {r.choice('+-')} {r.choice(things)}"
+        right = r.choice([str(r.randint(0, 3)), r.choice(things)])
+        if r.random() < 0.2:
+            right = f"{r.choice(things)} + {r.choice(things)}"
+        words.append(f"{left} {r.choice(compares)} {right}")
     return words
 
 

@@ -6,6 +6,7 @@ The grammar is in `conditions.lark`. Every node knows its stretch of the file.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import Any
 
 from msgspec import Struct
@@ -64,6 +65,14 @@ class Comparison(Struct, frozen=True):
     value: int | bool | Name
 
 
+class Total(Struct, frozen=True):
+    """`amber + jet >= 4`: names with 1 or -1 each, all on the left, compared with a number."""
+
+    terms: tuple[tuple[int, Name], ...]
+    operator: str
+    number: int
+
+
 class AtArea(Struct, frozen=True):
     """`at quay`."""
 
@@ -118,6 +127,7 @@ Syntax = (
     Named
     | Quantity
     | Comparison
+    | Total
     | AtArea
     | IsState
     | InStore
@@ -259,6 +269,8 @@ class _Builder:
                 return Quantity(self._number(parts[0]), self._name(parts[1]))
             case "comparison":
                 return Comparison(self._name(parts[0]), str(parts[1]), self._value(parts[2]))
+            case "with_total":
+                return self._total(parts)
             case "at_area":
                 return AtArea(self._name(parts[0]))
             case "stored":
@@ -277,6 +289,24 @@ class _Builder:
             case "is_state":
                 return self._state(parts)
         return Negation(self._state(parts))
+
+    def _total(self, parts: list[Any]) -> Total:
+        left, operator, right = parts
+        terms, number = list(self._terms(left)), 0
+        if not hasattr(right, "data") and right.type == "NUMBER":
+            number = self._number(right)
+        else:
+            terms += [(-sign, name) for sign, name in self._terms(right)]
+        return Total(tuple(terms), str(operator), number)
+
+    def _terms(self, part: Any) -> Iterator[tuple[int, Name]]:
+        """The names of a sum with their signs; a lone name is one."""
+        sign = 1
+        for token in part.children if hasattr(part, "data") else [part]:
+            if token.type == "SIGN":
+                sign = 1 if token == "+" else -1
+            else:
+                yield sign, self._name(token)
 
     def _state(self, parts: list[Any]) -> IsState:
         return IsState(self._name(parts[0]), str(parts[1]), self._part(parts[1]))

@@ -33,6 +33,23 @@ class Level(Struct, frozen=True):
     span: Span | None = None
 
 
+class Term(Struct, frozen=True):
+    """The amount of an item (`kind` held) or the value of a meter, added or taken off (`sign`)."""
+
+    sign: int
+    kind: str
+    subject: str
+
+
+class Total(Struct, frozen=True):
+    """Amounts and meters, added up, compare so with a number."""
+
+    terms: tuple[Term, ...]
+    operator: str
+    number: int
+    span: Span | None = None
+
+
 class FactIs(Struct, frozen=True):
     """A fact has its value number `value` (true/false facts: 0 is false, 1 is true)."""
 
@@ -144,6 +161,7 @@ class CountOf(Struct, frozen=True):
 Atom = (
     Holds
     | Level
+    | Total
     | FactIs
     | At
     | LockOpen

@@ -30,6 +30,8 @@ from zubrel.checked.conditions import (
     Not,
     QuestIs,
     Stored,
+    Term,
+    Total,
     all_of,
 )
 from zubrel.checked.effects import Effect, SetFact, SetMeter, StepFact
@@ -111,6 +113,8 @@ class Resolver:
                 return self._at_least(count, name)
             case syntax.Comparison():
                 return self._comparison(tree)
+            case syntax.Total(terms, operator, number):
+                return self._total(terms, operator, number)
             case syntax.AtArea(name):
                 area = self.names.find(name, "area")
                 return At(area, name.span) if area else ALWAYS
@@ -195,17 +199,31 @@ class Resolver:
         name, operator, value = tree.name, tree.operator, tree.value
         kind = self.names.kind_of(name.text)
         if kind in ("item", "meter"):
+            if isinstance(value, Name) and self.names.kind_of(value.text) in ("item", "meter"):
+                return self._total(((1, name), (-1, value)), operator, 0)
             if isinstance(value, int) and not isinstance(value, bool):
                 atom = Holds if kind == "item" else Level
                 return atom(name.text, operator, value, name.span)
             span = value.span if isinstance(value, Name) else name.span
-            message = f'"{name.text}" is compared with a number'
+            message = f'"{name.text}" is compared with a number, an item or a meter'
             self.problems.add("bad-condition", message, span, f'For example "{name.text} >= 3".')
             return ALWAYS
         if kind == "fact":
             return self._fact_comparison(name, operator, value)
         self.names.find(name, "item", "meter", "fact")
         return ALWAYS
+
+    def _total(self, terms: Iterable[tuple[int, Name]], operator: str, number: int) -> Cond:
+        found: list[Term] = []
+        first: Name | None = None
+        for sign, name in terms:
+            first = first or name
+            thing = self.names.find(name, "item", "meter")
+            if thing is None:
+                return ALWAYS
+            kind = "held" if self.names.kind_of(thing) == "item" else "meter"
+            found.append(Term(sign, kind, thing))
+        return Total(tuple(found), operator, number, first.span if first else None)
 
     def _fact_comparison(self, name: Name, operator: str, value: int | bool | Name) -> Cond:
         if operator not in ("=", "!="):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from zubrel.checked.conditions import (
     QUEST_STATES,
     All,
@@ -19,6 +21,8 @@ from zubrel.checked.conditions import (
     Not,
     QuestIs,
     Stored,
+    Term,
+    Total,
 )
 from zubrel.checked.world import World
 
@@ -51,6 +55,8 @@ def _atom(world: World, atom: Cond) -> str:
             return f"{item} {operator} {number}"
         case Level(meter, operator, number):
             return f"{meter} {operator} {number}"
+        case Total(terms, operator, number):
+            return f"{total_of(terms, lambda i: i)} {operator} {number}"
         case FactIs(fact, value):
             if world.facts[fact].true_false:
                 return fact if value else f"not {fact}"
@@ -72,6 +78,15 @@ def _atom(world: World, atom: Cond) -> str:
         case Beaten(foe, count) if count == world.foes[foe].count:
             return f"{foe} is beaten"
     raise NoWords(atom)
+
+
+def total_of(terms: Sequence[Term], name: Callable[[str], str]) -> str:
+    """A sum in the names of its parts, those that are added first."""
+    words = ""
+    for term in sorted(terms, key=lambda t: -t.sign):
+        sign = "+" if term.sign > 0 else "-"
+        words += f" {sign} {name(term.subject)}"
+    return words.removeprefix(" + ").strip()
 
 
 def _grouped(world: World, part: Cond) -> str:

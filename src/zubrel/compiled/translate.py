@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from zubrel.base.diagnostics import Diagnostic, InvalidInput
 from zubrel.checked import keys
 from zubrel.checked.conditions import (
     ACTIVE,
@@ -26,6 +27,7 @@ from zubrel.checked.conditions import (
     QuestIs,
     Stored,
     StoreRoom,
+    Total,
 )
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Goal, Quest, Store, World
@@ -41,6 +43,9 @@ from zubrel.compiled.formulas import (
     opposite,
 )
 from zubrel.compiled.parts import PLACE, Variable
+
+MOST_COMPARED = 1_000
+"""Values of a sum that are gone through where amounts are compared with amounts."""
 
 
 class Translator:
@@ -69,6 +74,8 @@ class Translator:
                 return self.comparison(keys.held(item), operator, number)
             case Level(meter, operator, number):
                 return self.comparison(keys.meter(meter), operator, number)
+            case Total():
+                return self._total(condition)
             case FactIs(fact, value):
                 return self.equals(keys.fact(fact), value)
             case At(area):
@@ -113,6 +120,60 @@ class Translator:
         if sum(self.variables[v].high for v in variables) + len(marks) <= high:
             return TRUE
         return Load(variables, marks, high)
+
+    def _total(self, total: Total) -> Formula:
+        match total.operator:
+            case ">=":
+                return self._at_least(total, total.number)
+            case ">":
+                return self._at_least(total, total.number + 1)
+            case "<":
+                return opposite(self._at_least(total, total.number))
+            case "<=":
+                return opposite(self._at_least(total, total.number + 1))
+        least = self._at_least(total, total.number)
+        exactly = both((least, opposite(self._at_least(total, total.number + 1))))
+        return exactly if total.operator == "=" else opposite(exactly)
+
+    def _at_least(self, total: Total, number: int) -> Formula:
+        """What is added exceeds what is taken off by so much at least.
+
+        Both sides are loads above their lowest values: one of the values that the side with fewer
+        of them can come to lies between.
+        """
+        added = [self.numbers[t.kind, t.subject] for t in total.terms if t.sign > 0]
+        taken = [self.numbers[t.kind, t.subject] for t in total.terms if t.sign < 0]
+        number += sum(self.variables[v].low for v in taken)
+        number -= sum(self.variables[v].low for v in added)
+        if not taken:
+            return opposite(self._at_most(added, number - 1))
+        most_added, most_taken = (
+            sum(self.variables[v].size - 1 for v in side) for side in (added, taken)
+        )
+        if min(most_added, most_taken) > MOST_COMPARED:
+            message = f"these amounts are too large to be compared: {MOST_COMPARED:,} at most"
+            raise InvalidInput([Diagnostic("too-large", message, total.span)])
+        if most_taken <= most_added:
+            values = ((j + number, j) for j in range(most_taken + 1))
+        else:
+            values = ((i, i - number) for i in range(most_added + 1))
+        return either(
+            both((opposite(self._at_most(added, low - 1)), self._at_most(taken, high)))
+            for low, high in values
+        )
+
+    def _at_most(self, variables: Sequence[int], high: int) -> Formula:
+        """Variables are above their lowest values by at most so much together."""
+        plain = tuple(v for v in variables if self.variables[v].low == 0)
+        marks = tuple(
+            Within(v, value, self.variables[v].high)
+            for v in variables
+            if v not in plain
+            for value in range(self.variables[v].low + 1, self.variables[v].high + 1)
+        )
+        if len(variables) == 1 and plain:
+            return self.within(plain[0], None, high)
+        return self.load(plain, marks, high)
 
     # quests
 

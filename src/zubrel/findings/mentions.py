@@ -19,6 +19,7 @@ from zubrel.checked.conditions import (
     QuestIs,
     Stored,
     StoreRoom,
+    Total,
     atoms_of,
 )
 from zubrel.checked.effects import Wear
@@ -31,7 +32,7 @@ def needed_ids(world: World) -> frozenset[str]:
     """Every id that something needs: in conditions of rules, areas, endings, as lock or taken."""
     ids: set[str] = set()
     for condition in _conditions(world):
-        ids.update(subject_of(atom) for atom in atoms_of(condition))
+        ids.update(subjects_of(condition))
     for rule in world.rules:
         if not rule.kind.handles:
             ids.update(take.item for take in rule.takes)
@@ -52,7 +53,7 @@ def counted_ids(world: World) -> frozenset[str]:
             conditions += [goal.condition, goal.needs]
         if quest.fails_when is not None:
             conditions.append(quest.fails_when)
-    ids.update(subject_of(atom) for c in conditions for atom in atoms_of(c))
+    ids.update(s for c in conditions for s in subjects_of(c))
     return frozenset(ids)
 
 
@@ -61,7 +62,7 @@ def told_ids(world: World) -> frozenset[str]:
     texts = [s for a in world.areas.values() for s in a.says]
     texts += [s for k in world.locks.values() for s in k.refuses]
     conditions = [s.when for s in texts] + [c for p in world.promises for c in p.conditions]
-    return frozenset(subject_of(atom) for c in conditions for atom in atoms_of(c))
+    return frozenset(s for c in conditions for s in subjects_of(c))
 
 
 def _conditions(world: World) -> Iterator[Cond]:
@@ -71,8 +72,16 @@ def _conditions(world: World) -> Iterator[Cond]:
     yield from (h.when for h in world.happenings)
 
 
-def subject_of(atom: Cond) -> str:
-    """The id that an atom asks about."""
+def subjects_of(condition: Cond) -> Iterator[str]:
+    """The ids that a condition asks about, from left to right."""
+    for atom in atoms_of(condition):
+        if isinstance(atom, Total):
+            yield from (term.subject for term in atom.terms)
+        else:
+            yield _subject_of(atom)
+
+
+def _subject_of(atom: Cond) -> str:
     match atom:
         case Holds(item):
             return item

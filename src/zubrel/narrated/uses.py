@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from zubrel.checked.conditions import Cond, atoms_of
+from zubrel.checked.conditions import Cond
 from zubrel.checked.effects import Beat, Effect, Give, Lose, Refill, SellOut, SetMark, Wear
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.world import Item, World
-from zubrel.findings.mentions import subject_of
+from zubrel.findings.mentions import subjects_of
 
 
 def sources(world: World, item: Item) -> Iterator[str]:
@@ -81,4 +81,4 @@ def readers(world: World, thing: str) -> Iterator[str]:
 
 def asks(condition: Cond, thing: str) -> bool:
     """Whether a condition is about a thing."""
-    return any(subject_of(atom) == thing for atom in atoms_of(condition))
+    return thing in subjects_of(condition)

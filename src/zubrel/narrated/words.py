@@ -22,8 +22,10 @@ from zubrel.checked.conditions import (
     QuestIs,
     Stored,
     StoreRoom,
+    Total,
 )
 from zubrel.checked.world import World
+from zubrel.checked.written import total_of
 from zubrel.explored.space import Distance
 
 OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "=": "!=", "!=": "="}
@@ -47,6 +49,8 @@ def phrase(world: World, condition: Cond) -> str:
             return _amount(world.name_of(item), operator, number)
         case Level(meter, operator, number):
             return f"{world.name_of(meter)} {operator} {number}"
+        case Total(terms, operator, number):
+            return f"{total_of(terms, world.name_of)} {operator} {number}"
         case FactIs(fact, value):
             return _fact(world, fact, value, True)
         case At(area):
@@ -85,6 +89,8 @@ def _denied(world: World, part: Cond) -> str:
             return _amount(world.name_of(item), OPPOSITE[operator], number)
         case Level(meter, operator, number):
             return f"{world.name_of(meter)} {OPPOSITE[operator]} {number}"
+        case Total(terms, operator, number):
+            return f"{total_of(terms, world.name_of)} {OPPOSITE[operator]} {number}"
         case FactIs(fact, value):
             return _fact(world, fact, value, False)
         case Stored(store, item, operator, number):

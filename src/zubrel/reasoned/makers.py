@@ -21,6 +21,7 @@ from zubrel.checked.conditions import (
     Not,
     QuestIs,
     Stored,
+    Total,
 )
 from zubrel.checked.effects import (
     AddMeter,
@@ -61,6 +62,9 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
             return item == filled
         case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _) | Wear(taken)):
             return item == taken
+        case (Total(terms), _):
+            changed = {getattr(effect, "item", None), getattr(effect, "meter", None)}
+            return any(term.subject in changed for term in terms)
         case (Level(meter), SetMeter(changed, _) | AddMeter(changed, _)):
             return meter == changed
         case (FactIs(fact, value), SetFact(changed, new)):

@@ -33,6 +33,7 @@ from zubrel.checked.conditions import (
     QuestIs,
     Stored,
     StoreRoom,
+    Total,
 )
 from zubrel.checked.effects import (
     Beat,
@@ -124,6 +125,9 @@ class Walker:
                 return compares(number_of(at, keys.held(item)), operator, number)
             case Level(meter, operator, number):
                 return compares(number_of(at, keys.meter(meter)), operator, number)
+            case Total(terms, operator, number):
+                total = sum(t.sign * number_of(at, (t.kind, t.subject)) for t in terms)
+                return compares(total, operator, number)
             case FactIs(fact, value):
                 return at[keys.fact(fact)] == value
             case At(area):

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from zubrel.base.source import Span
 from zubrel.checked import keys
-from zubrel.checked.conditions import DONE, atoms_of
+from zubrel.checked.conditions import DONE
 from zubrel.checked.effects import Wear
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula, Within
@@ -18,7 +18,7 @@ from zubrel.explored.space import S, Trace
 from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
-from zubrel.findings.mentions import subject_of
+from zubrel.findings.mentions import subjects_of
 
 
 class Skip(Question, frozen=True):
@@ -60,13 +60,13 @@ def asked_ids(world: World) -> frozenset[str]:
     for rule in world.rules:
         if rule.kind in ("put", "drop", "sell", "buy"):
             continue
-        ids.update(subject_of(atom) for atom in atoms_of(rule.needs))
+        ids.update(subjects_of(rule.needs))
         ids.update(take.item for take in rule.takes)
         ids.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
         if rule.lock:
             ids.add(rule.lock)
     for area in world.areas.values():
-        ids.update(subject_of(atom) for atom in atoms_of(area.needs))
+        ids.update(subjects_of(area.needs))
     return frozenset(ids)
 
 

@@ -18,7 +18,7 @@ from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
 from zubrel.explored.space import Distance, Trace
 from zubrel.findings.judged import Judged
-from zubrel.findings.mentions import needed_ids, subject_of
+from zubrel.findings.mentions import needed_ids, subjects_of
 from zubrel.findings.shape.progression import Progression, had_formulas
 
 Arriving = Callable[[int], tuple[Any, Distance | None]]
@@ -258,7 +258,7 @@ def _alike(judged: Judged[Any]) -> Iterator[dict[str, Formula]]:
     counted: dict[tuple[str, ...], dict[str, Formula]] = {}
     for condition in conditions:
         for parts in _counted_in(condition):
-            named = {subject_of(part): system.formula(part) for part in parts}
+            named = {" ".join(subjects_of(part)): system.formula(part) for part in parts}
             counted.setdefault(tuple(sorted(named)), named)
     yield from counted.values()
 
