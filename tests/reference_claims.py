@@ -72,6 +72,7 @@ class Claims:
         if "sum_of" in tests:
             weight = sum(self.value(key, s) for key in tests["sum_of"])
             weight += sum(min(1, self.value(key, s)) for key in tests["tools"])
+            weight += sum(self.holds(test, s) for test in tests.get("tests", ()))
             return weight <= tests["most"]
         value = self.value(tests["of"], s)
         if "is" in tests:

@@ -28,7 +28,7 @@ from zubrel.checked.world import World
 
 
 class NoWords(Exception):
-    """The world language cannot say it: progress of goals, stocks, room."""
+    """The world language cannot say it: progress of goals, stocks, room, numbers below nothing."""
 
 
 def written(world: World, condition: Cond) -> str:
@@ -55,7 +55,7 @@ def _atom(world: World, atom: Cond) -> str:
             return f"{item} {operator} {number}"
         case Level(meter, operator, number):
             return f"{meter} {operator} {number}"
-        case Total(terms, operator, number):
+        case Total(terms, operator, number) if number >= 0 and terms[0].sign > 0:
             return f"{total_of(terms, lambda i: i)} {operator} {number}"
         case FactIs(fact, value):
             if world.facts[fact].true_false:

@@ -23,6 +23,8 @@ from zubrel.checked.conditions import (
     Not,
     QuestIs,
     Stored,
+    Term,
+    Total,
 )
 from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
 from zubrel.compiled.parts import ENDING, PLACE
@@ -50,9 +52,31 @@ def as_condition(system: System, formula: Formula) -> Cond | None:
             denied = as_condition(system, part)
             return None if denied is None else Not(denied)
         case Load():
-            return None
+            return _of_load(system, formula)
         case Within():
             return _of_test(system, formula)
+
+
+def _of_load(system: System, load: Load) -> Cond | None:
+    """A sum of amounts and meters; None for what can be carried or stored, which has words."""
+    keys = [system.variables[v].key for v in load.variables]
+    lows: dict[int, list[int]] = {}
+    for mark in load.marks:
+        lows.setdefault(mark.variable, []).append(mark.low)
+    most = load.high
+    for variable, low in lows.items():
+        domain = system.variables[variable]
+        # one mark for each value above the lowest: they count how far it is above
+        if sorted(low) != list(range(domain.low + 1, domain.high + 1)):
+            return None
+        keys.append(domain.key)
+        most += domain.low
+    held = {subject for kind, subject in keys if kind == "held"}
+    if any(held == set(carry.items) for carry in system.world.carries):
+        return None
+    if not all(kind in ("held", "meter") for kind, _ in keys):
+        return None
+    return Total(tuple(Term(1, kind, subject) for kind, subject in keys), "<=", most)
 
 
 def _of_test(system: System, test: Within) -> Cond | None:

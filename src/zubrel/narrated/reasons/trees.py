@@ -114,9 +114,12 @@ def _tests(system: System, formula: Formula) -> dict[str, Any]:
         case AtLeast(count, parts):
             return {"at_least": count, "parts": [_tests(system, p) for p in parts]}
         case Load(variables, marks, high):
+            tools = [m for m in marks if m.low == 1 and _is_tool(system, m)]
+            others = [_tests(system, m) for m in marks if m not in tools]
             return {
                 "sum_of": [list(system.variables[v].key) for v in variables],
-                "tools": [list(system.variables[m.variable].key) for m in marks],
+                "tools": [list(system.variables[m.variable].key) for m in tools],
+                **({"tests": others} if others else {}),
                 "most": high,
             }
         case Within(variable, low, high):
@@ -125,6 +128,11 @@ def _tests(system: System, formula: Formula) -> dict[str, Any]:
                 return {"of": list(known.key), "from": low, "to": high}
             values = [_value(system, known, n) for n in range(low, high + 1)]
             return {"of": list(known.key), "is": values}
+
+
+def _is_tool(system: System, mark: Within) -> bool:
+    kind, subject = system.variables[mark.variable].key
+    return kind == "held" and system.world.items[subject].uses is not None
 
 
 def _is_amount(variable: Variable) -> bool:
