@@ -184,21 +184,73 @@ class Findings:
             ]
             if "refuses" in body:
                 lists[lock] = (body["refuses"], before)
-        for subject, (texts, keys) in lists.items():
+        told = [*((k, *pair) for k, pair in lists.items()), *self.texts_of_rules()]
+        for subject, texts, keys in told:
             texts = [t if isinstance(t, dict) else {"text": t} for t in as_list(texts)]
-            first = {
-                key: next(
-                    (n for n, t in enumerate(texts) if self.holds_all(t.get("when"), dict(key))),
-                    None,
-                )
-                for key in keys
-            }
-            lengths = [self.order[key] for key, n in first.items() if n is None]
-            if lengths and any("when" in t for t in texts):
-                silent[subject] = min(lengths)
-            if keys and set(range(len(texts))) - set(first.values()):
+            shown, quiet = set(), []
+            for key in keys:
+                applies = [
+                    n for n, t in enumerate(texts) if self.holds_all(t.get("when"), dict(key))
+                ]
+                shown |= {n for n in applies if "also" in texts[n]}
+                shown |= set([n for n in applies if "also" not in texts[n]][:1])
+                if not applies:
+                    quiet.append(self.order[key])
+            if quiet and any("when" in t for t in texts):
+                silent[subject] = min([*quiet, silent.get(subject, 10**9)])
+            if keys and set(range(len(texts))) - shown:
                 unheard.add(subject)
         return silent, unheard
+
+    def texts_of_rules(self):
+        """(id, texts, where they are due) of rules, and of areas that let nobody in."""
+        running = [key for key in self.situations if not dict(key)["ending"]]
+        for rule in self.rules:
+            refused = [
+                key
+                for key in running
+                if self.at_hand(rule, dict(key)) and not self.possible(rule, dict(key))
+            ]
+            able = [key for key in running if self.possible(rule, dict(key))]
+            bodies = [*rule["bodies"], *(chance for _, chance in rule["outcomes"])]
+            for body in bodies:
+                if "refuses" in body and rule["kind"] != "lock":
+                    yield rule["id"], body["refuses"], refused
+                if isinstance(body.get("says"), list):
+                    yield rule["id"], body["says"], able
+        for area, body in self.areas.items():
+            if "refuses" in body:
+                barred = [
+                    key
+                    for key in running
+                    if any(self.is_barred(rule, area, dict(key)) for rule in self.rules)
+                ]
+                yield area, body["refuses"], barred
+
+    def at_hand(self, rule, s):
+        """Whether a rule stands where the player is, is there, and is not locked."""
+        if rule["at"] is not None and s["place"] not in rule["at"]:
+            return False
+        if rule["lock"] and not s["open", rule["lock"]]:
+            return False
+        if rule["kind"] == "lock" and s["open", rule["owner"]]:
+            return False
+        if any(subject in s[kind] for kind, subject in rule["once"]):
+            return False
+        return not rule["offered"] or rule["offered"](s)
+
+    def is_barred(self, rule, area, s):
+        """Whether a rule that says nothing itself would lead into an area that lets nobody in."""
+        if any("refuses" in b for b in rule["bodies"]) and rule["kind"] != "lock":
+            return False
+        leads = set()
+        for _, chance in rule["outcomes"]:
+            there = rule["to"]
+            for body in [*rule["bodies"], chance]:
+                there = body.get("moves_to", there)
+            leads.add(there)
+        inside = s["place"] == area or self.holds_all(self.areas[area].get("needs"), s)
+        return area in leads and not inside and self.at_hand(rule, s)
 
     def at(self, area):
         return [key for key in self.situations if dict(key)["place"] == area]

@@ -29,6 +29,7 @@ def said_world(seed):
         if asked and r.random() < 0.4:
             known = body.get("needs", [])
             body["needs"] = [*([known] if isinstance(known, str) else known), r.choice(asked)]
+    telling(r, data, asked)
     if asked and r.random() < 0.5:
         data.setdefault("promises", []).append({r.choice(["possible", "never"]): r.choice(asked)})
     return data
@@ -82,6 +83,32 @@ def storing(r, data):
     keeps = data["stores"]["chest"].get("keeps")
     thing = r.choice(keeps or [i for i in data["items"] if i.startswith("item")])
     return [f"{r.randint(1, 2)} {thing} in chest", f"{thing} in chest {r.choice('<>=')} 1"]
+
+
+def telling(r, data, asked):
+    """Texts with conditions, of rules and of what refuses them, some beside others."""
+    things = [i for i in data["items"] if i.startswith("item")]
+
+    def texts():
+        found = []
+        for n in range(r.randint(1, 3)):
+            kind = r.choice(["text", "text", "also"])
+            entry = {kind: f"Text {n}."}
+            if r.random() < 0.7:
+                entry["when"] = r.choice([*things, *(f"not {t}" for t in things), *asked])
+            found.append(entry)
+        return found
+
+    for body in bodies(data):
+        if "either" in body or "chance" in body:
+            continue
+        if r.random() < 0.3:
+            body["says"] = texts()
+        if r.random() < 0.3:
+            body["refuses"] = texts()
+    for area in data["areas"].values():
+        if "needs" in area and r.random() < 0.6:
+            area["refuses"] = texts()
 
 
 def meeting(r, data):

@@ -11,6 +11,7 @@ from zubrel.authored.kinds import (
     ODDS,
     SETTINGS,
     TEXT,
+    TEXTS,
     WORD,
     WORDS_KIND,
     Field,
@@ -31,7 +32,7 @@ EFFECTS = {
     "fails": Field(WORDS_KIND, "Quests that fail for good."),
     "moves_to": Field(WORD, "The area where the player is then."),
     "ends": Field(WORD, "The ending that is reached."),
-    "says": Field(TEXT, "What the player is told."),
+    "says": Field(TEXTS, "What the player is told: the first text that applies before the move."),
 }
 OUTCOME = Shape(
     "an outcome",
@@ -54,6 +55,7 @@ ALTERNATIVE = Shape(
 )
 BODY = {
     **PLAIN_BODY,
+    "refuses": Field(TEXTS, "What the player is told where it stands and is not possible."),
     "either": Field(entries_of(ALTERNATIVE), "Alternatives, of which the player picks one."),
 }
 NAME = {"name": Field(TEXT, "What players see (default: the id with spaces).")}

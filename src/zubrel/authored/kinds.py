@@ -109,14 +109,18 @@ class Shape(Struct, frozen=True):
 
 
 def read_texts(node: Node, problems: Problems) -> tuple[Text, ...]:
-    """A text, or a list of texts and of `{when, text}`."""
+    """A text, or a list of texts, of `{when, text}` and of `{when, also}`."""
     texts = []
     for item in one_or_list(node):
         if isinstance(item, Scalar):
             texts.append(Text(plain(item.text), None, item.span))
         elif (entry := CONDITIONAL_TEXT.read(item, problems)) is not None:
-            when = entry.values.get("when")
-            texts.append(Text(entry.text("text") or "", when, entry.span))
+            when, also = entry.values.get("when"), entry.text("also")
+            if also is not None and entry.has("text"):
+                message = '"also" is a text of its own: it does not go with "text"'
+                problems.add("misplaced", message, entry.where("also"))
+            text = entry.text("text") if also is None else also
+            texts.append(Text(text or "", when, entry.span, also is not None))
     return tuple(texts)
 
 
@@ -191,5 +195,6 @@ CONDITIONAL_TEXT = Shape(
     {
         "when": Field(CONDITION, "The text is shown while this holds; without it, always."),
         "text": Field(TEXT, "What the player is told."),
+        "also": Field(TEXT, "What is told beside the first text that applies."),
     },
 )

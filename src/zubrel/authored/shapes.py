@@ -64,6 +64,7 @@ AREA = Shape(
         **NAME,
         "says": Field(TEXTS, "What the player reads on arrival."),
         "needs": Field(CONDITIONS, "Must hold for every move that leads here from elsewhere."),
+        "refuses": Field(TEXTS, "What is told to whoever may not come here."),
         "finds": Field(entries_of(FIND), "Items that lie here."),
         "ways": Field(entries_of(WAY), "Where one can go from here."),
         "deeds": Field(keyed_by_id(AREA_DEED), "What can be done here."),
@@ -93,8 +94,8 @@ LOCK = Shape(
         "begins": Field(choice("shut", "open"), "How it is at the start."),
         "relocks": Field(choice("never", "passing"), "Whether it shuts after each walk through."),
         "from": Field(WORDS_KIND, "Where it can be opened (default: wherever it is met)."),
-        "refuses": Field(TEXTS, "What the player is told when it will not open."),
         **BODY,
+        "refuses": Field(TEXTS, "What the player is told when it will not open."),
     },
 )
 
@@ -182,7 +183,11 @@ PLACE_OF_PERSON = Shape(
 )
 TALK = Shape(
     "a talk",
-    {"when": Field(CONDITION, "Said only while this holds."), **BODY},
+    {
+        "name": Field(TEXT, "What talking about this is called in lists of moves."),
+        "when": Field(CONDITION, "Said only while this holds."),
+        **BODY,
+    },
 )
 PERSON = Shape(
     "a person",

@@ -27,11 +27,15 @@ class Setting(Struct, frozen=True):
 
 
 class Text(Struct, frozen=True):
-    """A text for the player, shown `when` its condition holds (None: always)."""
+    """A text for the player, shown `when` its condition holds (None: always).
+
+    `also`: beside the first other text that applies.
+    """
 
     text: str
     when: Condition | None
     span: Span
+    also: bool = False
 
 
 class Entry(Struct):

@@ -28,7 +28,7 @@ from zubrel.checked.effects import (
     Wear,
 )
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.world import Outcome
+from zubrel.checked.world import Outcome, Said
 
 
 class Implied(Struct, frozen=True):
@@ -53,19 +53,19 @@ def outcomes_of(
     """
     chances = [outcome for body in bodies for outcome in body.entries("chance")]
     if not chances:
-        return (Outcome(1, 1.0, _effects(bodies, (), implied, resolver), _says(bodies)),)
+        effects = _effects(bodies, (), implied, resolver)
+        return (Outcome(1, 1.0, effects, _says(bodies, resolver)),)
     outcomes = []
     for number, chance in enumerate(chances, 1):
         odds = chance.values.get("odds", 1.0)
         if odds > 0:
             effects = _effects(bodies, (chance,), implied, resolver)
-            outcomes.append(Outcome(number, odds, effects, _says([*bodies, chance])))
+            outcomes.append(Outcome(number, odds, effects, _says([*bodies, chance], resolver)))
     return tuple(outcomes)
 
 
-def _says(bodies: Iterable[Entry]) -> str | None:
-    texts = [text for body in bodies if (text := body.text("says"))]
-    return " ".join(texts) if texts else None
+def _says(bodies: Iterable[Entry], resolver: Resolver) -> tuple[tuple[Said, ...], ...]:
+    return tuple(resolver.texts(body.texts("says")) for body in bodies if body.has("says"))
 
 
 def _effects(

@@ -139,7 +139,8 @@ class _Checker:
     def _area(self, entry: Entry) -> Area:
         says = self.resolver.texts(entry.texts("says"))
         needs = self.resolver.all_of(entry.conditions("needs"))
-        return Area(key_of(entry), name_of(entry), entry.span, says, needs)
+        refuses = self.resolver.texts(entry.texts("refuses"))
+        return Area(key_of(entry), name_of(entry), entry.span, says, needs, refuses)
 
     def _lock(self, entry: Entry, from_areas: tuple[str, ...]) -> Lock:
         return Lock(

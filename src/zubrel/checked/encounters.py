@@ -58,7 +58,8 @@ def _talks(person: Entry, resolver: Resolver) -> Iterator[Frame]:
     for talk in person.entries("talk"):
         when = resolver.condition(talk.condition("when"))
         offered = (when, *(Not(e) for e in earlier))
-        label = f"Talk to {name_of(person)}"
+        topic = talk.text("name")
+        label = f"Talk to {name_of(person)}" + (f": {topic}" if topic else "")
         yield Frame(key_of(talk), "talk", this, label, site, talk, implied, offered)
         undone = (Not(Marked("done", key_of(talk))),) if talk.flag("once") else ()
         earlier.append(all_of(when, *undone))

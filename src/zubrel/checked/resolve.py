@@ -102,7 +102,7 @@ class Resolver:
         return self.tree(condition.tree) if condition else ALWAYS
 
     def texts(self, texts: Iterable[Text]) -> tuple[Said, ...]:
-        return tuple(Said(t.text, self.condition(t.when), t.span) for t in texts)
+        return tuple(Said(t.text, self.condition(t.when), t.span, t.also) for t in texts)
 
     def tree(self, tree: syntax.Syntax) -> Cond:
         """The resolved form of one condition (its depth is bounded by the grammar)."""

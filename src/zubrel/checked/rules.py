@@ -22,7 +22,7 @@ from zubrel.checked.frames import (
 from zubrel.checked.resolve import Resolver
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.trades import shop_site
-from zubrel.checked.world import Happening, Item, Rule
+from zubrel.checked.world import Happening, Item, Rule, Said
 
 MOST_RULES = 20_000
 
@@ -222,7 +222,13 @@ class RuleMaker:
             once,
             outcomes,
             chancy,
+            self._refuses(frame, bodies),
         )
+
+    def _refuses(self, frame: Frame, bodies: tuple[Entry, ...]) -> tuple[Said, ...]:
+        if frame.kind == "lock":
+            return ()  # what the lock refuses with
+        return self.resolver.texts(t for body in reversed(bodies) for t in body.texts("refuses"))
 
     def _marks(
         self, frame: Frame, bodies: tuple[Entry, ...]

@@ -15,11 +15,12 @@ from zubrel.checked.rule_kinds import RuleKind
 
 
 class Said(Struct, frozen=True):
-    """A text and when it applies."""
+    """A text and when it applies; `also`: beside the first other one that does."""
 
     text: str
     when: Cond
     span: Span
+    also: bool = False
 
 
 class Thing(Struct, frozen=True):
@@ -49,6 +50,7 @@ class Item(Thing, frozen=True):
 class Area(Thing, frozen=True):
     says: tuple[Said, ...]
     needs: Cond
+    refuses: tuple[Said, ...] = ()
 
 
 class Lock(Thing, frozen=True):
@@ -191,12 +193,15 @@ class Acceptance(Struct, frozen=True):
 
 
 class Outcome(Struct, frozen=True):
-    """What a rule does, all of it, in order; `number` from 1. Odds are above 0."""
+    """What a rule does, all of it, in order; `number` from 1. Odds are above 0.
+
+    `says` are lists of texts, of each of which the first that applies before the move is told.
+    """
 
     number: int
     odds: float
     effects: tuple[Effect, ...]
-    says: str | None = None
+    says: tuple[tuple[Said, ...], ...] = ()
 
     @property
     def destination(self) -> str | None:
@@ -217,7 +222,8 @@ class Rule(Struct, frozen=True):
     yet open, its find not yet taken), `needs` is what the author wrote, `lock` must be open.
     `chancy` when luck picks among the outcomes. `owner` is the id of the find, way, lock or deed
     that it belongs to, `common` the id shared by its alternatives, `once` the marks that make it
-    possible only once.
+    possible only once. `refuses` is told where it stands and is not possible (of a lock: nothing
+    here, but what the lock refuses with).
     """
 
     id: str
@@ -233,6 +239,7 @@ class Rule(Struct, frozen=True):
     once: tuple[str, ...]
     outcomes: tuple[Outcome, ...]
     chancy: bool = False
+    refuses: tuple[Said, ...] = ()
 
     @property
     def takes(self) -> tuple[Take, ...]:

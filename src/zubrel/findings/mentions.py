@@ -59,8 +59,12 @@ def counted_ids(world: World) -> frozenset[str]:
 
 def told_ids(world: World) -> frozenset[str]:
     """What the conditions of texts and the promises ask for."""
-    texts = [s for a in world.areas.values() for s in a.says]
+    texts = [s for a in world.areas.values() for s in (*a.says, *a.refuses)]
     texts += [s for k in world.locks.values() for s in k.refuses]
+    texts += [s for r in world.rules for s in r.refuses]
+    outcomes = [o for r in world.rules for o in r.outcomes]
+    outcomes += [h.outcome for h in world.happenings]
+    texts += [s for o in outcomes for says in o.says for s in says]
     conditions = [s.when for s in texts] + [c for p in world.promises for c in p.conditions]
     return frozenset(s for c in conditions for s in subjects_of(c))
 

@@ -11,6 +11,7 @@ from zubrel.compiled.parts import Step
 from zubrel.explored.space import Trace
 from zubrel.findings.judged import AnySpace
 from zubrel.walked.changing import Situation
+from zubrel.walked.telling import outcome_text
 from zubrel.walked.walker import Walker
 
 
@@ -19,12 +20,13 @@ class Mismatch(Exception):
 
 
 class Walked(Struct, frozen=True):
-    """One step of a walk, with the situations before and after it."""
+    """One step of a walk, with the situations before and after it, and what it says."""
 
     rule: Rule
     outcome: Outcome
     before: Situation
     after: Situation
+    says: str | None
 
 
 def replay(walker: Walker, space: AnySpace, trace: Trace) -> tuple[Walked, ...]:
@@ -44,7 +46,8 @@ def walked_along(walker: Walker, steps: Sequence[Step]) -> tuple[Walked, ...]:
         result = results.get(step.outcome.number)
         if result is None:
             raise Mismatch(f"move {number}, {step.rule.id}, is not possible in the world itself")
-        walked.append(Walked(step.rule, step.outcome, here, result.situation))
+        says = outcome_text(walker, step.outcome, here)
+        walked.append(Walked(step.rule, step.outcome, here, result.situation, says))
         here = result.situation
     return tuple(walked)
 

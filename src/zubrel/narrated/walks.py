@@ -28,7 +28,7 @@ def _line(world: World, walked: Walked) -> MoveLine:
         outcome=walked.outcome.number if rule.chancy else None,
         area=world.name_of(str(walked.before[PLACE])),
         to=world.name_of(str(walked.after[PLACE])),
-        says=walked.outcome.says,
+        says=walked.says,
         changes=tuple(changes(world, walked.before, walked.after)),
         held=tuple((item.name, amount) for item, amount in held),
         held_words=tuple(amount_words(item, amount) for item, amount in held),

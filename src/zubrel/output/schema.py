@@ -91,7 +91,13 @@ class _Schema:
                 conditional = {
                     "type": "object",
                     "additionalProperties": False,
-                    "properties": {"when": CONDITION, "text": TEXT, "id": ID, "notes": {}},
+                    "properties": {
+                        "when": CONDITION,
+                        "text": TEXT,
+                        "also": TEXT,
+                        "id": ID,
+                        "notes": {},
+                    },
                 }
                 return _one_or_many({"anyOf": [TEXT, conditional]})
             case ("flag or ids",):

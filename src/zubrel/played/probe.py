@@ -27,8 +27,8 @@ from zubrel.compiled.formulas import both, opposite, variables_of
 from zubrel.explored.space import Space
 from zubrel.findings.judged import standing_formula
 from zubrel.played.combinations import Column, Probe, Prober, ProbeRow
-from zubrel.played.why import area_text, refusal
 from zubrel.walked.changing import Situation
+from zubrel.walked.telling import area_text, outcome_text, refusal
 
 
 def probe(space: Space[Anything], name: str, budget: Budget) -> list[Probe]:
@@ -151,7 +151,9 @@ class _RuleProber(Prober):
     def _text(self, here: Situation, possible: str) -> str | None:
         if possible == "no":
             return refusal(self.walker, self.rule, here)
-        return self.rule.outcomes[0].says if len(self.rule.outcomes) == 1 else None
+        if len(self.rule.outcomes) > 1:
+            return None
+        return outcome_text(self.walker, self.rule.outcomes[0], here)
 
     def _lacks(self, columns: Sequence[Column], row: ProbeRow) -> frozenset[str]:
         pairs = zip(columns, row.cases, strict=True)

@@ -15,8 +15,9 @@ from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import listed
 from zubrel.played.script import Expect, Line, ScriptMove
 from zubrel.played.session import Impossible, NeedsOutcome, Session
-from zubrel.played.why import lacking, refusal
+from zubrel.played.why import lacking
 from zubrel.walked.changing import Situation
+from zubrel.walked.telling import refusal
 
 # whether a situation is live, doomed or ended; asked only where a script asks
 Fate = Callable[[Situation], str]

@@ -9,8 +9,8 @@ from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.world import Goal, Quest, Rule, World
 from zubrel.narrated.walks import changes
-from zubrel.played.why import area_text, refusal
 from zubrel.walked.changing import Situation
+from zubrel.walked.telling import area_text, outcome_text, refusal
 from zubrel.walked.walker import Walker
 
 
@@ -84,13 +84,14 @@ class Session:
             raise NeedsOutcome(rule, numbers)
         results = self.walker.results(rule, here)
         after = next((r.situation for r in results if r.outcome is chosen), here)
-        mentioned = [chosen.says] if chosen.says else []
+        says = outcome_text(self.walker, chosen, here)
+        mentioned = [says] if says else []
         if after[ENDING] == UNENDED and (shown := area_text(self.walker, after)):
             mentioned.append(shown)
         step = MadeMove(
             rule,
             chosen.number,
-            chosen.says,
+            says,
             after,
             tuple(mentioned),
             tuple(changes(self.world, here, after)),

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from zubrel.checked.conditions import All, Beaten, Cond, LockOpen, Marked, Not
 from zubrel.checked.effects import Give, Take, Wear
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
-from zubrel.checked.world import Rule, Said
+from zubrel.checked.world import Rule
 from zubrel.narrated.words import listed, phrase
 from zubrel.walked.changing import Situation
 from zubrel.walked.walker import Walker
@@ -71,22 +71,3 @@ def _false_parts(walker: Walker, condition: Cond, at: Situation) -> Iterator[Con
     for part in condition.parts if isinstance(condition, All) else (condition,):
         if not walker.holds(part, at):
             yield part
-
-
-def text_that_applies(walker: Walker, texts: tuple[Said, ...], at: Situation) -> str | None:
-    """The first of some texts whose condition holds."""
-    return next((said.text for said in texts if walker.holds(said.when, at)), None)
-
-
-def refusal(walker: Walker, rule: Rule, at: Situation) -> str | None:
-    """What the player is told when a rule is refused because of a lock, or None."""
-    world = walker.world
-    lock = rule.owner if rule.kind == "lock" else rule.lock
-    if lock is None or walker.holds(LockOpen(lock), at):
-        return None
-    return text_that_applies(walker, world.locks[lock].refuses, at)
-
-
-def area_text(walker: Walker, at: Situation) -> str | None:
-    """What the player reads where they stand."""
-    return text_that_applies(walker, walker.world.areas[str(at[PLACE])].says, at)

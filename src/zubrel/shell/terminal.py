@@ -18,10 +18,11 @@ from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import counted, listed
 from zubrel.played.advice import Advice
 from zubrel.played.session import Impossible, MadeMove, NeedsOutcome, Session
-from zubrel.played.why import area_text, lacking, refusal
+from zubrel.played.why import lacking
 from zubrel.shell.prompts import GROUPS, HELP, LEAVING, ORDER, is_number
 from zubrel.shell.streams import CannotWrite, say, styled, write_text
 from zubrel.walked.changing import Situation
+from zubrel.walked.telling import area_text, outcome_text, refusal
 
 
 class Play:
@@ -222,7 +223,8 @@ class Play:
         if self.luck is not None:
             return self.luck.choices([o.number for o in outcomes], [o.odds for o in outcomes])[0]
         for outcome in outcomes:
-            say(f"  outcome {outcome.number} (odds {outcome.odds:g}): {outcome.says or '…'}")
+            says = outcome_text(self.session.walker, outcome, self.session.here)
+            say(f"  outcome {outcome.number} (odds {outcome.odds:g}): {says or '…'}")
         say("Which outcome?")
         reply = (self._read() or "").strip()
         if is_number(reply) and int(reply) in needed.numbers:

@@ -68,10 +68,14 @@ def _span_of(condition: Cond) -> Span | None:
 def _written(world: World) -> Iterator[tuple[str, Cond, Span]]:
     """Conditions that the author wrote, with whom they belong to."""
     for rule in world.rules:
-        yield rule.owner if rule.kind == "way" else rule.id, rule.needs, rule.span
+        owner = rule.owner if rule.kind == "way" else rule.id
+        yield owner, rule.needs, rule.span
+        yield from ((owner, said.when, said.span) for said in rule.refuses)
+        told = (said for o in rule.outcomes for says in o.says for said in says)
+        yield from ((owner, said.when, said.span) for said in told)
     for area in world.areas.values():
         yield area.id, area.needs, area.span
-        yield from ((area.id, said.when, said.span) for said in area.says)
+        yield from ((area.id, said.when, said.span) for said in (*area.says, *area.refuses))
     for lock in world.locks.values():
         yield from ((lock.id, said.when, said.span) for said in lock.refuses)
     for ending in world.endings.values():

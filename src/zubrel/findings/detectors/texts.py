@@ -7,8 +7,9 @@ from collections.abc import Iterator, Sequence
 from zubrel.base.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import ALWAYS
-from zubrel.checked.world import Said
+from zubrel.checked.world import Area, Said
 from zubrel.compiled.formulas import FALSE, Formula, both, either, opposite
+from zubrel.compiled.parts import Move
 from zubrel.compiled.system import System
 from zubrel.explored.space import S
 from zubrel.findings.detector import Question, SubjectDetector
@@ -29,7 +30,8 @@ class _Texts(Question, frozen=True):
 
 
 def _questions(system: System) -> Iterator[_Texts]:
-    """The texts of areas where the player stands, of locks where they refuse to open."""
+    """The texts of areas where the player stands and where it may not go, of locks where they
+    refuse to open, of rules where they are done and where they stand and are not possible."""
     world, translator = system.world, system.translator
     for area in world.areas.values():
         if area.says:
@@ -42,6 +44,49 @@ def _questions(system: System) -> Iterator[_Texts]:
             opens = either(possible_formula(system, move) for move in moves)
             shown = both((before, opposite(opens)))
             yield _texts(system, lock.id, lock.name, lock.refuses, shown)
+    yield from _of_rules(system)
+    for area in world.areas.values():
+        if area.refuses:
+            shown = either(_barred(system, area, move) for move in system.moves)
+            yield _texts(system, area.id, area.name, area.refuses, shown)
+
+
+def _of_rules(system: System) -> Iterator[_Texts]:
+    world, by_frame = system.world, dict[str, list[Move]]()
+    for move in system.moves:
+        by_frame.setdefault(move.rule.common, []).append(move)
+    for moves in by_frame.values():
+        rule = moves[0].rule
+        if rule.refuses:
+            offered = either(_at_hand(system, m) for m in moves)
+            able = either(possible_formula(system, m) for m in moves)
+            shown = both((offered, opposite(able)))
+            yield _texts(system, rule.common, world.described(rule), rule.refuses, shown)
+        for move in moves:
+            # what several outcomes have in common is looked at once
+            lists = dict.fromkeys(s for o in move.rule.outcomes for s in o.says)
+            for says in lists:
+                if len(says) > 1 or says[0].when != ALWAYS:
+                    shown = possible_formula(system, move)
+                    yield _texts(system, move.rule.id, world.described(move.rule), says, shown)
+
+
+def _at_hand(system: System, move: Move) -> Formula:
+    """Where a rule stands, is there, and is not locked, while the game goes on."""
+    rule, translator = move.rule, system.translator
+    parts = [standing_formula(system, move.areas), system.formula(rule.offered)]
+    if rule.lock is not None:
+        parts.append(translator.equals(keys.lock_open(rule.lock), 1))
+    return both(parts)
+
+
+def _barred(system: System, area: Area, move: Move) -> Formula:
+    """Where a move would lead into an area, which may not be entered, and nothing else is said."""
+    there = {o.destination for o in move.rule.outcomes}
+    if area.id not in there or move.rule.refuses:
+        return FALSE
+    outside = opposite(system.translator.at(area.id))
+    return both((_at_hand(system, move), outside, opposite(system.formula(area.needs))))
 
 
 def _texts(
@@ -83,9 +128,11 @@ def _unheard(judged: Judged[S], questions: Sequence[_Texts]) -> Iterator[Finding
 def _never_shown(judged: Judged[S], texts: _Texts) -> Span | None:
     earlier: Formula = FALSE
     for said, applies in zip(texts.texts, texts.applies, strict=True):
-        if not judged.space.holds_somewhere(both((texts.shown, applies, opposite(earlier)))):
+        hidden = FALSE if said.also else earlier  # nothing hides what is told beside others
+        if not judged.space.holds_somewhere(both((texts.shown, applies, opposite(hidden)))):
             return said.span
-        earlier = either((earlier, applies))
+        if not said.also:
+            earlier = either((earlier, applies))
     return None
 
 

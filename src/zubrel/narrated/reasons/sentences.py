@@ -48,16 +48,18 @@ def _promise(reasons: Reasons, finding: Finding, walked: Sequence[Walked]) -> It
 
 
 def _unheard(reasons: Reasons, finding: Finding, walked: Sequence[Walked]) -> Iterator[str]:
-    questions = UNHEARD.questions(reasons.system)
-    texts = next(q for q in questions if q.subject == finding.subject)
-    place = next(n for n, said in enumerate(texts.texts) if said.span == finding.span)
+    questions = (q for q in UNHEARD.questions(reasons.system) if q.subject == finding.subject)
+    # a rule may have several lists: what it says, and what it refuses with
+    texts, place = next(
+        (q, n) for q in questions for n, said in enumerate(q.texts) if said.span == finding.span
+    )
     quoted = _quoted(texts.texts[place])
     due = both((texts.shown, texts.applies[place]))
     if reasons.prover.is_never(due):
         words = phrase(reasons.system.world, texts.texts[place].when)
         yield f"{quoted} never applies where it would be read, for then it is never so: {words}."
         return
-    for above in range(place):
+    for above in (n for n in range(place) if not texts.texts[n].also):
         # one text that is always first is a better reason than all together
         if reasons.prover.is_never(both((due, opposite(texts.applies[above])))):
             first = _quoted(texts.texts[above])
