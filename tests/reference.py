@@ -415,7 +415,8 @@ class Reference(Rules, Findings):
             fits = min(count, self.room(n, item))
             if fits < count and not settling and self.items[item].get("when_full") != "waste":
                 return False
-            if fits < count:
+            known = self.items[item].get("kind") == "knowledge" and self.most[item] == 1
+            if fits < count and not known:
                 self.wasted.add(item)
             if "uses" in self.items[item]:
                 n["held", item] = self.items[item]["uses"] if fits else n["held", item]

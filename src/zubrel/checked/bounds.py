@@ -60,7 +60,7 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
             most = linear.most(item.id)
             if most is None and item.kind == "knowledge" and item.uses is None:
                 # what is known already is not learned again, and nobody is refused for it
-                bounded[item.id] = replace(item, most=1, wasted_when_full=True)
+                bounded[item.id] = replace(item, most=1, bound_given=True, wasted_when_full=True)
                 _check_start(bounded[item.id], start[item.id], problems)
                 continue
             if most is None:

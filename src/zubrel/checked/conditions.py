@@ -158,6 +158,21 @@ class CountOf(Struct, frozen=True):
     parts: tuple[Cond, ...]
 
 
+def met_for_good(goal: GoalMet, span: Span | None = None) -> Cond:
+    """A goal as conditions ask for it: met while its quest is active, or its quest is done."""
+    active, done = (QuestIs(goal.quest, state, span) for state in (ACTIVE, DONE))
+    return Any((done, All((active, goal))))
+
+
+def goal_asked(condition: Cond) -> GoalMet | None:
+    """The goal that a condition made by `met_for_good` asks for; None: it is another one."""
+    match condition:
+        case Any((QuestIs(done, state), All((QuestIs(active, going), GoalMet() as goal)))):
+            same = done == active == goal.quest and (state, going) == (DONE, ACTIVE)
+            return goal if same else None
+    return None
+
+
 Atom = (
     Holds
     | Level

@@ -11,9 +11,7 @@ from zubrel.authored.values import Amount, Entry, Setting, Text
 from zubrel.base.diagnostics import Problems
 from zubrel.base.spelling import suggestion
 from zubrel.checked.conditions import (
-    ACTIVE,
     ALWAYS,
-    DONE,
     QUEST_STATES,
     Any,
     At,
@@ -33,6 +31,7 @@ from zubrel.checked.conditions import (
     Term,
     Total,
     all_of,
+    met_for_good,
 )
 from zubrel.checked.effects import Effect, SetFact, SetMeter, StepFact
 from zubrel.checked.names import Names, kept_items, with_article
@@ -146,9 +145,7 @@ class Resolver:
 
     def _goal_met(self, name: Name) -> Cond:
         """A goal counts as met while its quest is active, and for good once that is done."""
-        quest, number = self.goals[name.text]
-        active, done = (QuestIs(quest, state, name.span) for state in (ACTIVE, DONE))
-        return Any((done, all_of(active, GoalMet(quest, number))))
+        return met_for_good(GoalMet(*self.goals[name.text]), name.span)
 
     def _lies(self, name: Name, area_name: Name) -> Cond:
         item = self.names.find(name, "item")

@@ -142,7 +142,17 @@ class Sections:
         name = entry.text("name") or (asked.text if asked and kind == "meet" else "")
         needs = self.resolver.all_of(entry.conditions("needs"))
         return Goal(
-            number, kind, subject, count, condition, needs, early, name, entry.span, remembered
+            number,
+            kind,
+            subject,
+            count,
+            condition,
+            needs,
+            early,
+            name,
+            entry.span,
+            remembered,
+            key_of(entry) if entry.key else "",
         )
 
     def _goal_subject(self, entry: Entry, kind: str) -> tuple[str, int]:

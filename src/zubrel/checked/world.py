@@ -100,7 +100,7 @@ class Goal(Struct, frozen=True):
     `kind` is collect, gain, deliver, defeat, visit, talk, do or meet; `subject` the item, foe,
     area, person or rule that it is about (`meet`: nothing, but a `condition`), `count` how many.
     `remembered` when its progress is part of the situation. `name` is the author's, or empty:
-    `World.goal_name` has words for each.
+    `World.goal_name` has words for each; so is `id`.
     """
 
     number: int
@@ -113,6 +113,7 @@ class Goal(Struct, frozen=True):
     name: str
     span: Span
     remembered: bool
+    id: str = ""
 
 
 class Quest(Thing, frozen=True):

@@ -23,6 +23,7 @@ from zubrel.checked.conditions import (
     Stored,
     Term,
     Total,
+    goal_asked,
 )
 from zubrel.checked.world import World
 
@@ -33,6 +34,9 @@ class NoWords(Exception):
 
 def written(world: World, condition: Cond) -> str:
     """A condition as an author would write it. Raises `NoWords`."""
+    goal = goal_asked(condition)
+    if goal is not None and (known := world.quests[goal.quest].goals[goal.number - 1]).id:
+        return f"{known.id} is met"
     match condition:
         case All(parts) if parts:
             return " and ".join(_grouped(world, p) for p in parts)
@@ -91,4 +95,5 @@ def total_of(terms: Sequence[Term], name: Callable[[str], str]) -> str:
 
 def _grouped(world: World, part: Cond) -> str:
     text = written(world, part)
-    return f"({text})" if isinstance(part, All | Any) else text
+    joined = isinstance(part, All | Any) and goal_asked(part) is None
+    return f"({text})" if joined else text

@@ -23,6 +23,7 @@ from zubrel.checked.conditions import (
     Stored,
     StoreRoom,
     Total,
+    goal_asked,
 )
 from zubrel.checked.world import World
 from zubrel.checked.written import total_of
@@ -34,6 +35,8 @@ MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” 
 
 def phrase(world: World, condition: Cond) -> str:
     """A condition as a noun phrase that fits after "needs"."""
+    if (met := goal_asked(condition)) is not None:
+        return f"{phrase(world, met)} met"
     match condition:
         case All(parts) | CountOf(_, parts) | Any(parts) if not parts:
             return "nothing" if isinstance(condition, All) else "the impossible"
@@ -80,7 +83,8 @@ def phrase(world: World, condition: Cond) -> str:
 
 def _grouped(world: World, part: Cond) -> str:
     text = phrase(world, part)
-    return f"({text})" if isinstance(part, Any | All | CountOf) else text
+    joined = isinstance(part, Any | All | CountOf) and goal_asked(part) is None
+    return f"({text})" if joined else text
 
 
 def _denied(world: World, part: Cond) -> str:

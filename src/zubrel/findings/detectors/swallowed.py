@@ -41,14 +41,17 @@ def _questions(system: System) -> Iterator[_Gain]:
 def _needed_items(world: World) -> frozenset[str]:
     """The items that conditions, takes, wears, goals and prices ask for, and that may not fit.
 
-    Where `max` is not given it is what can ever come together, so that all of it fits.
+    Where `max` is not given it is what can ever come together, so that all of it fits; and to learn
+    again what is known already is no loss.
     """
     needed = needed_ids(world) | counted_ids(world)
     carried = {i for carry in world.carries for i in carry.items}
     return frozenset(
         i.id
         for i in world.items.values()
-        if i.id in needed and (i.bound_given or i.uses is not None or i.id in carried)
+        if i.id in needed
+        and (i.bound_given or i.uses is not None or i.id in carried)
+        and not (i.kind == "knowledge" and i.most == 1)
     )
 
 
