@@ -17,7 +17,8 @@ from zubrel.pipeline import load
 from zubrel.played.advice import Advice
 from zubrel.played.probe import offered_parts, probe
 from zubrel.played.session import Session
-from zubrel.played.why import area_text, lacking, refusal
+from zubrel.played.why import lacking
+from zubrel.walked.telling import area_text, refusal
 
 WORLD = """\
 zubrel: 1

@@ -188,6 +188,22 @@ KINDS = {
             "Take the condition out, or correct what it was meant to ask.",
         ),
         KindOfFinding(
+            "unchanging",
+            "warning",
+            "Never changed",
+            "Something asks for this, and nothing in the world ever changes it.",
+            "facts, meters, locks",
+            "Let something change it, or ask for what changes: a copy may have kept its old id.",
+        ),
+        KindOfFinding(
+            "two_way_toll",
+            "note",
+            "Toll both ways",
+            "A way takes or wears something, and it does so on the way back as well.",
+            "ways",
+            "Two ways that are one_way, of which one is free; or accept it.",
+        ),
+        KindOfFinding(
             "lone_either",
             "note",
             "Lone alternative",

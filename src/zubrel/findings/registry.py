@@ -22,12 +22,22 @@ from zubrel.findings.detectors.softlocks import SOFTLOCKS
 from zubrel.findings.detectors.swallowed import SWALLOWED
 from zubrel.findings.detectors.texts import SILENT, UNHEARD
 from zubrel.findings.detectors.too_early import TOO_EARLY
+from zubrel.findings.detectors.two_way_toll import TWO_WAY_TOLL
+from zubrel.findings.detectors.unchanging import UNCHANGING
 from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.detectors.unused import UNUSED
 from zubrel.findings.detectors.unwinnable import UNWINNABLE
 from zubrel.findings.detectors.wasted_use import WASTED_USE
 
-FILE_DETECTORS: tuple[FileDetector, ...] = (UNUSED, DOUBLE_WAY, CONSTANT, LONE_EITHER, NEAR_IDS)
+FILE_DETECTORS: tuple[FileDetector, ...] = (
+    UNUSED,
+    DOUBLE_WAY,
+    CONSTANT,
+    UNCHANGING,
+    TWO_WAY_TOLL,
+    LONE_EITHER,
+    NEAR_IDS,
+)
 VERDICT_DETECTORS: tuple[VerdictDetector, ...] = (UNWINNABLE, SOFTLOCKS, LUCK_NEEDED)
 SUBJECT_DETECTORS: tuple[SubjectDetector[Any], ...] = (
     BROKEN_PROMISES,
