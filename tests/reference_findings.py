@@ -466,10 +466,10 @@ class Findings:
         """{rule: moves of the shortest play in which a surplus of something wanted is lost}."""
         fields = ASKING | {"money"}
         wanted = set(self.words_under(self.data, fields, {"says", "refuses", "promises"}))
-        if self.data.get("shops"):
+        if any(map(self.asks_money, self.shops.values())):
             wanted.add("coin")
         for body in self.shops.values():
-            wanted |= set(body.get("buys", {}))
+            wanted |= set(self.bought(body))
         found = {}
         for (a, rule, _, _), wasted in zip(self.edges, self.wasted_by, strict=True):
             if wasted & wanted:
@@ -527,8 +527,8 @@ class Findings:
                 continue
             body = self.shops["stall"]
             for item, ware in body["sells"].items():
-                ware = ware if isinstance(ware, dict) else {"price": ware}
-                pays = body.get("buys", {}).get(item, 0)
+                ware = self.ware(item, ware)
+                pays = self.bought(body).get(item, 0)
                 if rule["id"] != f"stall_buy_{item}" or "stock" in ware or pays <= ware["price"]:
                     continue
                 for sale, c in sales.get(b, ()):
@@ -545,10 +545,10 @@ class Findings:
             for q, b in self.quests.items()
         }
         asked = set(self.words_under(data, ASKING | PROMISED, QUIET))
-        if self.data.get("shops"):
+        if any(map(self.asks_money, self.shops.values())):
             asked.add("coin")
         for body in self.shops.values():
-            asked |= set(body.get("buys", {}))
+            asked |= set(self.bought(body))
         fruitful = {
             "gives",
             "sets",

@@ -282,7 +282,7 @@ class Rules:
         where = body.get("keeper") or places_of(body)
         shop_needs = as_list(body.get("needs"))
         for item, ware in body.get("sells", {}).items():
-            ware = ware if isinstance(ware, dict) else {"price": ware}
+            ware = self.ware(item, ware)
             stocked = "stock" in ware
 
             def left(s, item=item, stocked=stocked):
@@ -303,7 +303,7 @@ class Rules:
                 needs=shop_needs + as_list(ware.get("needs")),
                 lock=body.get("lock"),
             )
-        for item, price in body.get("buys", {}).items():
+        for item, price in self.bought(body).items():
             self.add_made(
                 f"{shop}_sell_{item}",
                 "sell",
@@ -314,6 +314,23 @@ class Rules:
                 needs=shop_needs,
                 lock=body.get("lock"),
             )
+
+    def ware(self, item, ware):
+        """What is sold, with its own price or that of the item."""
+        own = ware if isinstance(ware, dict) else {} if ware is None else {"price": ware}
+        return {"price": self.items[item].get("price"), **own}
+
+    def asks_money(self, body):
+        """Whether anything that a shop sells costs something."""
+        return any(self.ware(i, w)["price"] for i, w in body.get("sells", {}).items())
+
+    def bought(self, body):
+        """{item: price} of what a shop buys."""
+        bought = body.get("buys", {})
+        if bought == "all":
+            things = {i: e for i, e in self.items.items() if e.get("kind", "thing") == "thing"}
+            return {i: e["price"] for i, e in things.items() if "price" in e}
+        return {i: self.ware(i, price)["price"] for i, price in bought.items()}
 
     def add_store(self, store, body, item):
         def room(s):

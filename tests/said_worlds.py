@@ -21,6 +21,8 @@ def said_world(seed):
         asked += storing(r, data)
     if data.get("quests"):
         asked += meeting(r, data)
+    if "shops" in data:
+        pricing(r, data["items"], data["shops"]["stall"])
     if r.random() < 0.4:
         asked += knowing(r, data)
     if r.random() < 0.6:
@@ -120,6 +122,18 @@ def meeting(r, data):
                 goal["id"] = f"{quest}_goal_{number}"
                 words.append(f"{goal['id']} is {r.choice(['', '', 'not '])}met")
     return words
+
+
+def pricing(r, items, stall):
+    """Prices of items, shops that name none, and one that buys whatever has a price."""
+    for item, body in items.items():
+        if item != "coin" and r.random() < 0.7:
+            body["price"] = r.randint(0, 2)
+    for item in list(stall["sells"]):
+        if "price" in items[item] and r.random() < 0.6:
+            stall["sells"][item] = r.choice([None, {"stock": 1}])
+    if r.random() < 0.6:
+        stall["buys"] = "all"
 
 
 def adding(r, data):

@@ -176,6 +176,19 @@ def keyed_by_id(shape: Shape) -> Kind:
     return Kind(f"mapping to {shape.title}", read_keyed(shape), ("keyed", shape))
 
 
+def keyed_or_all(shape: Shape) -> Kind:
+    """As `keyed_by_id`, or the word `all`, which is read as `ALL`."""
+    keyed = read_keyed(shape)
+
+    def read(node: Node, problems: Problems) -> object:
+        if isinstance(node, Scalar) and node.text == ALL:
+            return ALL
+        return keyed(node, problems)
+
+    return Kind(f"mapping to {shape.title}, or all", read, ("keyed or all", shape))
+
+
+ALL = "all"
 TEXT = Kind("text", read_text, ("text",))
 FLAG = Kind("true or false", read_flag, ("flag",))
 WORD = Kind("id", read_word, ("id",))

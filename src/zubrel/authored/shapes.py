@@ -26,6 +26,7 @@ from zubrel.authored.kinds import (
     entries_of,
     entry_of,
     keyed_by_id,
+    keyed_or_all,
     number,
 )
 from zubrel.authored.nodes import Node, Scalar, Sequence
@@ -84,6 +85,7 @@ ITEM = Shape(
             Kind("true, or areas", read_drop, ("flag or ids",)), "Where it can be put down."
         ),
         "stays_in": Field(WORDS_KIND, "It is gone when the player stands anywhere else."),
+        "price": Field(number(0), "What shops ask and pay that name no price of their own."),
     },
     short="name",
 )
@@ -244,7 +246,7 @@ FOE = Shape(
 WARE = Shape(
     "a ware",
     {
-        "price": Field(number(0), "What one costs."),
+        "price": Field(number(0), "What one costs (default: the price of the item)."),
         "stock": Field(number(1), "How many there are (default: any number)."),
         "needs": Field(CONDITIONS, "Not on sale while this is false."),
     },
@@ -260,7 +262,9 @@ SHOP = Shape(
         "needs": Field(CONDITIONS, "Not open while this is false."),
         **LOCKED,
         "sells": Field(keyed_by_id(WARE), "Items on sale, with their prices."),
-        "buys": Field(keyed_by_id(WARE), "Items that it takes, with what it pays."),
+        "buys": Field(
+            keyed_or_all(WARE), "Items that it takes, with what it pays; all: whatever has a price."
+        ),
     },
 )
 STORE = Shape(

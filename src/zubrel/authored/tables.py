@@ -23,7 +23,7 @@ from zubrel.base.spelling import listing, suggestion
 
 IN_AREAS = {"finds": FIND, "ways": WAY, "deeds": AREA_DEED}
 LISTS = ("ids", "amounts", "conditions", "values", "texts", "entries", "flag or ids")
-MAPPINGS = ("settings", "changes", "keyed")
+MAPPINGS = ("settings", "changes", "keyed", "keyed or all")
 
 
 class Row(Struct, frozen=True):

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from msgspec import Struct
 
 from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
+from zubrel.authored.kinds import ALL
 from zubrel.authored.values import Entry
 from zubrel.base.diagnostics import Problems
 from zubrel.base.source import Span
@@ -147,6 +150,9 @@ class _Namer:
         self.waiting: list[_Unnamed] = []
 
     def run(self) -> None:
+        for shop in self.document.entries("shops"):
+            if shop.values.get("buys") == ALL:
+                shop.values["buys"] = tuple(self._whatever_has_a_price(shop))
         self._areas()
         for section in ("deeds", "locks", "recipes", "foes"):
             for entry in self.document.entries(section):
@@ -159,6 +165,13 @@ class _Namer:
         order = self.document.order_of
         for unnamed in sorted(self.waiting, key=lambda u: order(u.span)):
             self._make_up(unnamed)
+
+    def _whatever_has_a_price(self, shop: Entry) -> Iterator[Entry]:
+        """What a shop buys that buys everything: things with a price, for that price."""
+        for item in self.document.entries("items"):
+            thing = item.text("kind") or "thing"
+            if item.key and item.has("price") and thing == "thing":
+                yield Entry(Name(item.key.text, shop.where("buys")), shop.where("buys"))
 
     def _areas(self) -> None:
         for area in self.document.entries("areas"):

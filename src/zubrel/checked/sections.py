@@ -69,6 +69,7 @@ class Sections:
             uses,
             drops_at,
             tuple(self.resolver.ids(entry.words("stays_in"), "area")),
+            entry.number("price"),
         )
 
     def check_drops(self, items: dict[str, Item]) -> None:
@@ -207,12 +208,13 @@ class Sections:
     def _wares(self, entry: Entry, field: str, items: dict[str, Item]) -> Iterator[Ware]:
         for ware in entry.entries(field):
             item = self.names.find(ware.key, "item") if ware.key else None
-            price = ware.number("price")
             if item is None:
                 continue
+            price = ware.number("price") if ware.has("price") else items[item].price
             if price is None:
                 message = f'"{item}" needs a price'
-                self.problems.add("missing", message, ware.span, "Write for example: 3")
+                hint = "Write for example: 3. Or give the item one:  price: 3"
+                self.problems.add("missing", message, ware.span, hint)
             if field == "buys" and items[item].kind == "knowledge":
                 message = f'"{item}" is knowledge, which cannot be sold'
                 self.problems.add("wrong-kind", message, ware.span)

@@ -35,7 +35,8 @@ class Item(Thing, frozen=True):
     """`most` is the most that can be held; `bound_given` when the author said so.
 
     A tool is held as `uses`; None: it is none. `drops_at` are the areas where it can be put down,
-    `stays_in` those outside of which it is gone (none: it is never gone).
+    `stays_in` those outside of which it is gone (none: it is never gone). `price` is what shops ask
+    and pay that name none.
     """
 
     kind: str
@@ -45,6 +46,7 @@ class Item(Thing, frozen=True):
     uses: int | None = None
     drops_at: tuple[str, ...] = ()
     stays_in: tuple[str, ...] = ()
+    price: int | None = None
 
 
 class Area(Thing, frozen=True):

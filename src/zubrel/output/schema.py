@@ -81,6 +81,9 @@ class _Schema:
                 return self._shape(shape)
             case ("entries", shape):
                 return _one_or_many(self._shape(shape))
+            case ("keyed or all", shape):
+                keyed = self._kind(Kind("", lambda *_: None, ("keyed", shape)))
+                return {"anyOf": [keyed, {"const": "all"}]}
             case ("keyed", shape):
                 return {
                     "type": ["object", "null"],
