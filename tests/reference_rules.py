@@ -234,7 +234,15 @@ class Rules:
         self.add_rules(this, kind, None, body, offered=there, special=special, owner=owner)
 
     def add_quest(self, quest, body):
-        if "from" in body:
+        if body.get("from") in {*self.items, *self.locks}:
+            # it begins by itself
+            source = body["from"]
+            begun = source if source in self.items else f"{source} is open"
+            when = " and ".join(
+                [begun, f"{quest} is waiting", *(f"({n})" for n in as_list(body.get("needs")))]
+            )
+            self.whenever.append({"id": f"{quest}_accept", "when": when, "starts": quest})
+        elif "from" in body:
             self.add_made(
                 f"{quest}_accept",
                 "accept",

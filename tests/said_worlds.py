@@ -117,6 +117,9 @@ def meeting(r, data):
     """Goals with ids, and conditions that ask whether they are met."""
     words = []
     for quest, body in data["quests"].items():
+        if r.random() < 0.3:
+            things = [i for i in data["items"] if i.startswith("item")]
+            body["from"] = r.choice([*things, *data.get("locks", {})])
         for number, goal in enumerate(body["goals"], 1):
             if r.random() < 0.7:
                 goal["id"] = f"{quest}_goal_{number}"

@@ -222,7 +222,7 @@ QUEST = Shape(
     "a quest",
     {
         **NAME,
-        "from": Field(WORD, "The person or area where it is accepted."),
+        "from": Field(WORD, "Where it is accepted, or the item or lock that it begins with."),
         "needs": Field(CONDITIONS, "Not accepted while this is false."),
         "order": Field(choice("any", "in_turn"), "Whether its goals count one after the other."),
         "goals": Field(entries_of(GOAL), "What is to be done."),

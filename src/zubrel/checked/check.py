@@ -75,7 +75,10 @@ class _Checker:
             yield from trades(document, self.resolver, items, shops, stores)
 
         rules = RuleMaker(document, self.resolver, items, others).rules()
-        happenings = tuple(self._happening(e) for e in document.entries("whenever"))
+        happenings = (
+            *(self._happening(e) for e in document.entries("whenever")),
+            *sections.beginnings(quests.values()),
+        )
         start, holding = self._start()
         areas = {a.id: a for a in map(self._area, document.entries("areas"))}
         endings = {e.id: e for e in map(self._ending, document.entries("endings"))}

@@ -31,6 +31,7 @@ from zubrel.checked.frames import (
     with_person,
 )
 from zubrel.checked.resolve import Resolver
+from zubrel.checked.sections import BEGINNINGS
 from zubrel.checked.world import Item, Quest
 
 
@@ -70,7 +71,7 @@ def _quest(
 ) -> Iterator[Frame]:
     made, active = resolver.names.made, QuestIs(quest.id, ACTIVE)
     source, end = entry.word("from"), entry.word("hand_in")
-    if source is not None:
+    if source is not None and resolver.names.kind_of(source.text) not in BEGINNINGS:
         yield Frame(
             made[quest.id, "accept", ""],
             "accept",

@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Amount, Entry
 from zubrel.base.spelling import listing
 from zubrel.checked.bodies import effects_of
-from zubrel.checked.conditions import ALWAYS, Cond, GoalMet, Holds, atoms_of
+from zubrel.checked.conditions import (
+    ALWAYS,
+    WAITING,
+    Cond,
+    GoalMet,
+    Holds,
+    LockOpen,
+    QuestIs,
+    all_of,
+    atoms_of,
+)
+from zubrel.checked.effects import StartQuest
 from zubrel.checked.frames import key_of, name_of
 from zubrel.checked.names import kept_items
 from zubrel.checked.resolve import RULE_KINDS, Resolver
@@ -17,7 +28,9 @@ from zubrel.checked.world import (
     Carry,
     Foe,
     Goal,
+    Happening,
     Item,
+    Outcome,
     Person,
     Quest,
     Shop,
@@ -25,6 +38,8 @@ from zubrel.checked.world import (
     Ware,
 )
 
+GIVERS, BEGINNINGS = ("person", "area"), ("item", "lock")
+"""What a quest is accepted from and handed in to; and what it begins with by itself."""
 GOALS = ("collect", "gain", "deliver", "defeat", "visit", "talk", "do", "meet")
 EARLY = ("gain", "defeat", "visit", "talk", "do")
 
@@ -110,8 +125,8 @@ class Sections:
                 entry.span,
                 source is None and this not in started,
                 in_turn,
-                self._person_or_area(source),
-                self._person_or_area(end),
+                self.names.find(source, *GIVERS, *BEGINNINGS) if source else None,
+                self.names.find(end, *GIVERS) if end else None,
                 self.resolver.all_of(entry.conditions("needs")),
                 goals,
                 self.resolver.condition(fails_when) if fails_when else None,
@@ -119,8 +134,20 @@ class Sections:
             )
         return quests
 
-    def _person_or_area(self, word: Name | None) -> str | None:
-        return self.names.find(word, "person", "area") if word else None
+    def beginnings(self, quests: Iterable[Quest]) -> Iterator[Happening]:
+        """Quests that begin by themselves: as soon as an item is held, or a lock is open."""
+        for quest in quests:
+            begun: Cond | None = None
+            match self.names.kind_of(quest.from_id or ""):
+                case "item":
+                    begun = Holds(str(quest.from_id), ">=", 1, quest.span)
+                case "lock":
+                    begun = LockOpen(str(quest.from_id), quest.span)
+            if begun is not None:
+                when = all_of(begun, quest.needs, QuestIs(quest.id, WAITING))
+                made = self.names.made[quest.id, "accept", ""]
+                outcome = Outcome(1, 1.0, (StartQuest(quest.id),))
+                yield Happening(made, quest.span, when, False, outcome)
 
     def _goal(self, entry: Entry, number: int, in_turn: bool) -> Goal:
         kinds = [kind for kind in GOALS if entry.has(kind)]

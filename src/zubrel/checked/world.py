@@ -119,7 +119,7 @@ class Goal(Struct, frozen=True):
 
 
 class Quest(Thing, frozen=True):
-    """`from_id` and `hand_in` are a person or an area, or None."""
+    """`from_id` and `hand_in` are a person or an area, or None; `from_id` also an item or lock."""
 
     starts_active: bool
     in_turn: bool
