@@ -610,6 +610,7 @@ def shown_by(name: str | None, worlds: Sequence[str], most: int = 1) -> list[str
             text=True,
             cwd=folder,
         )
+    assert done.returncode == 0, done.stderr
     return done.stdout.splitlines()
 
 
@@ -628,10 +629,10 @@ def disagrees(which: str) -> bool:
     from zubrel.quotient.lens import lens_for
     from zubrel.reduced.reduce import EVERY, reduce
 
-    if which.startswith("c"):
-        return claims_are_untrue(random_world(int(which[1:])))
     if which in BY_HAND:
         data = yaml.safe_load(HEAD + BY_HAND[which])
+    elif which.startswith("c"):
+        return claims_are_untrue(random_world(int(which[1:])))
     else:
         makers = {"r": random_world, "e": errand_world}
         data = makers.get(which[0], world_data)(int(which.lstrip("re")))

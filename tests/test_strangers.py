@@ -32,13 +32,11 @@ HELP = {
     needing("gate is open", "facts: {gate: {values: [shut, open]}}\n"): 'Write "gate = open"',
     needing("a andd b", "items: {a: A, b: B}\n"): 'Did you mean "and"?',
     needing('"any off (a, b)"', "items: {a: A, b: B}\n"): 'Did you mean "of"?',
-    HEAD + "deeds: {cry: {says: [Oh, Ah]}}\n" + AREAS + END: "Write one text",
+    HEAD + "deeds: {cry: {name: [Oh, Ah]}}\n" + AREAS + END: "Write one text",
     HEAD + "items: {bag: {drop: anywhere}}\n" + AREAS + END: "Write: drop: true",
     HEAD + "meters: {m: {from: 5, to: 1}}\n" + AREAS + END: "Write: from: 1, to: 5",
     HEAD + "\tmeters: {}\n" + AREAS + END: "Indent with blanks",
     HEAD + "areas: {quay: {ways: [pier, quay]}, pier: {}}\n" + END: "is a deed",
-    HEAD + "areas: {quay: {deeds: {read: {gives: lore}}, ways: [pier]}, pier: {}}\n"
-    "items: {lore: {kind: knowledge}}\n" + END: "lore: {kind: knowledge, max: 1}",
     HEAD + "areas: {quay: {deeds: {dig: {gives: [salt, 2 clay]}}, ways: [pier]}, pier: {}}\n"
     "items: {salt: {max: 3}, clay: Wet clay}\n" + END: "clay: {name: Wet clay, max: 9}",
     "zubrel: 1\n" + AREAS + END: "Add a line: start: {at: quay}",

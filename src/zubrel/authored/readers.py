@@ -65,7 +65,7 @@ def read_text(node: Node, problems: Problems) -> str | None:
         return plain(node.text)
     hint = "Put it in quotes."
     if isinstance(node, Sequence):
-        hint = 'Write one text: only "says" of an area and "refuses" of a lock take several.'
+        hint = 'Write one text: only "says" and "refuses" take several.'
     problems.add("wrong-shape", "this must be a text", node.span, hint)
     return None
 

@@ -258,8 +258,8 @@ def _needed_for(item: str, endless: Sequence[AmountSource]) -> list[AmountSource
 
 
 def _line_with_max(item: Item, count: int) -> str:
-    """The item as it stands in the file, with how many can be held: of knowledge once is enough."""
-    most = f"max: {1 if item.kind == 'knowledge' else max(9, 3 * count)}"
+    """The item as it stands in the file, with how many can be held."""
+    most = f"max: {max(9, 3 * count)}"
     line = item.span.source.line(item.span.line)[item.span.column - 1 :]
     match = re.match(r"[a-z0-9_]+\s*:\s*(\{(?P<fields>[^{}]*)\}|(?P<name>[^#{},\[\]&*|>]*))", line)
     if match is None or (match["fields"] is None and not (match["name"] or "").strip()):
