@@ -44,11 +44,15 @@ def lens_for(
     budget: Budget,
     progress: Progress,
     using: Iterable[str] = EVERY,
+    forward: float = FORWARD,
 ) -> Lens[Any]:
-    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does."""
+    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
+
+    `forward` is the work on all that is reached, before sets are closed backwards instead.
+    """
     reduced = _reduced(system, asked, budget, using)
     try:
-        with budget.within(FORWARD):
+        with budget.within(forward):
             return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
     except WorkSpent:
         log.info("all that is reached is too much work: sets are closed backwards")

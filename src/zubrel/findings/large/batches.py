@@ -25,7 +25,7 @@ from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import judge
 from zubrel.findings.large.questions import Asked, answer, whole_lens_for, with_plays
-from zubrel.policy import AT_ONCE, BATCH, QUESTION
+from zubrel.policy import AT_ONCE, BATCH, FORWARD, QUESTION
 from zubrel.quotient.lens import Lens, backward_lens_for
 
 AHEAD = 2
@@ -58,12 +58,20 @@ class _Waiting(Struct, eq=False):
 class Batches(WithWorkers):
     """Answers to batches of questions; what `allowance` does not suffice for stays `undecided`.
 
-    `jobs` counts this process and its workers, which end with the `with` statement.
+    `jobs` counts this process and its workers, which end with the `with` statement. `forward` is
+    the work of each lens on all that is reached.
     """
 
     def __init__(
-        self, system: System, budget: Budget, progress: Progress, allowance: Allowance, jobs: int
+        self,
+        system: System,
+        budget: Budget,
+        progress: Progress,
+        allowance: Allowance,
+        jobs: int,
+        forward: float = FORWARD,
     ) -> None:
+        self.forward = forward
         self.system = system
         self.budget = budget
         self.progress = progress
@@ -93,7 +101,7 @@ class Batches(WithWorkers):
                 return
             if waiting.worker is None and waiting.result is None:
                 try:
-                    waiting.worker = self.pool.submit(_work, waiting.batch)
+                    waiting.worker = self.pool.submit(_work, waiting.batch, self.forward)
                 except BrokenProcessPool:  # somebody has ended a worker: the rest is done here
                     self._end_workers()
                     return
@@ -140,7 +148,9 @@ class Batches(WithWorkers):
         self.allowance.left = 0.0
 
     def _answered(self, batch: Sequence[Asked]) -> Result:
-        return _answered(self.system, batch, self.allowance, self.budget, self.progress)
+        return _answered(
+            self.system, batch, self.allowance, self.budget, self.progress, self.forward
+        )
 
     def _take(self, batch: Sequence[Asked], result: Result) -> None:
         if result.work > self.allowance.left:
@@ -176,6 +186,7 @@ def _answered(
     allowance: Allowance,
     budget: Budget,
     progress: Progress,
+    forward: float,
 ) -> Result:
     """What lenses made for a batch say: of all of it at once, or else of one after the other."""
     began = budget.work
@@ -184,7 +195,7 @@ def _answered(
         formulas = list(dict.fromkeys(f for asked in batch for f in asked.formulas(system)))
         lens: Lens[Any] | None = None
         with suppress(WorkSpent), budget.within(AT_ONCE):
-            lens = whole_lens_for(system, formulas, budget, progress)
+            lens = whole_lens_for(system, formulas, budget, progress, forward=forward)
             if lens.at_once:
                 return Result(answer(judge(lens), batch), (), (), budget.work - began)
         budget.spend(1)  # where it was the whole share that was spent, nothing more is asked
@@ -226,6 +237,6 @@ def _begin(system: System, limits: Limits) -> None:
     _GIVEN.append((system, limits))
 
 
-def _work(batch: Sequence[Asked]) -> Result:
+def _work(batch: Sequence[Asked], forward: float) -> Result:
     ((system, limits),) = _GIVEN
-    return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence())
+    return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence(), forward)
