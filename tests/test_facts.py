@@ -1,15 +1,24 @@
 """Facts of a system that need no search, held against all situations of random worlds."""
 
 import unittest
+from types import SimpleNamespace
 
+import yaml
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.errand_worlds import errand_world
 from tests.random_worlds import random_world
 from tests.small_worlds import small_worlds
+from tests.strategies import VARIABLES, changed, changes, formulas, holds, situations
 from tests.stress_worlds import stress_world, trade_world
-from tests.test_against_reference import world_of
+from tests.test_against_reference import scalar, world_of
+from zubrel.compiled.afterwards import Afterwards
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.facts import excluded, parts_of
-from zubrel.compiled.formulas import Opposite, Within
+from zubrel.compiled.formulas import Opposite, Within, opposite
 from zubrel.compiled.parts import Operation
+from zubrel.explored.space import EndlessSettling
 
 
 def spaces(seeds):
@@ -108,6 +117,62 @@ class Facts(unittest.TestCase):
             self.assertTrue(system.is_low(mark, Opposite(high)))
             self.assertFalse(system.is_low(mark, high))
             self.assertFalse(system.is_low(mark, Opposite(low)))
+
+
+class AfterChanges(unittest.TestCase):
+    sure = 0
+
+    @settings(max_examples=400, deadline=None, derandomize=True)
+    @given(
+        st.lists(formulas, min_size=1, max_size=4),
+        st.lists(changes, max_size=3),
+        situations,
+        st.data(),
+    )
+    def test_what_surely_holds_after_changes_does(self, pool, every, values, data):
+        known = [f if holds(f, values) else opposite(f) for f in pool]
+        wanted = st.lists(st.sampled_from(known) | formulas, min_size=1, max_size=2)
+        alternatives = data.draw(st.lists(wanted, min_size=1, max_size=3))
+        nothing_lasts = SimpleNamespace(for_good=lambda formula: False)
+        afterwards = Afterwards(VARIABLES, nothing_lasts)
+        if afterwards.stays(alternatives, known, every):
+            after = changed(every, values)
+            self.assertTrue(any(all(holds(f, after) for f in parts) for parts in alternatives))
+            type(self).sure += 1
+
+    @classmethod
+    def tearDownClass(cls):
+        assert cls.sure > 30, cls.sure
+
+
+class Resting(unittest.TestCase):
+    def test_what_always_rests_never_goes_on_for_ever(self):
+        rests = restless = 0
+        for make, seeds in ((random_world, range(120)), (errand_world, range(40))):
+            for seed in seeds:
+                system = compile_world(world_of(make(seed)))
+                try:
+                    scalar(system)
+                    rests += bool(system.settlers) and system.always_rests
+                except EndlessSettling:
+                    restless += 1
+                    with self.subTest(seed=seed):
+                        self.assertFalse(system.always_rests)
+        self.assertGreater(rests, 40)
+        self.assertGreater(restless, 1)
+
+    def test_quests_rest_and_what_undoes_each_other_does_not(self):
+        head = "zubrel: 1\nstart: {at: quay}\nendings: {won: {when: at quay}}\n"
+        quest = "areas: {quay: {}}\nquests: {errand: {goals: [{visit: quay}]}}\n"
+        quarrel = (
+            "areas: {quay: {}}\nfacts: {lit: {}}\n"
+            "whenever:\n"
+            "  - {id: a, when: lit, sets: {lit: false}}\n"
+            "  - {id: b, when: not lit, sets: {lit: true}}\n"
+        )
+        for text, rests in ((quest, True), (quarrel, False)):
+            system = compile_world(world_of(yaml.safe_load(head + text)))
+            self.assertEqual(system.always_rests, rests)
 
 
 if __name__ == "__main__":
