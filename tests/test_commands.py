@@ -99,6 +99,10 @@ class List(ProgramTest):
         self.assertRegex(text, r"(?m)^bottle +taken or not +2 +no$")
         self.assertGreater(len(rows), 90)
 
+    def test_only_of_the_size_something_can_be_tried(self):
+        told = self.zubrel("list", "island.yaml", "items", "--try", code=2).stderr
+        self.assertIn("size --try", told)
+
     def test_without_a_section_every_table_that_has_rows_is_shown(self):
         done = self.zubrel("list", "island.yaml", code=0)
         for title in ("items (15)", "areas (18)", "locks (8)", "deeds (3)", "endings (1)"):

@@ -1,6 +1,9 @@
 """Small parts: what asks for what, what follows from what, what is sure, and words."""
 
+import tempfile
 import unittest
+import unittest.mock
+from pathlib import Path
 
 import yaml
 from benchmarks.features import FEATURES, easy
@@ -11,11 +14,13 @@ from tests.stress_worlds import stress_world
 from tests.test_against_reference import scalar, world_of
 from zubrel.api import loads
 from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
 from zubrel.checked.conditions import atoms_of
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import FALSE, TRUE
 from zubrel.findings.causes import root_causes
 from zubrel.findings.mentions import counted_ids, needed_ids, subjects_of, told_ids
+from zubrel.mended import smaller as smaller_module
 from zubrel.narrated.size import size_of
 from zubrel.narrated.words import counted, listed
 from zubrel.reduced.guards import guards
@@ -280,6 +285,47 @@ areas: {quay: {finds: [shell, key], ways: [{to: tower, needs: key}]}, tower: {}}
         self.assertEqual(rows["all together"][1], f"{total:,}")
         bearing = [int(row[3][0]) if row[3][0] != "no" else 1 for row in listing.rows[:-1]]
         self.assertEqual(bearing, sorted(bearing, reverse=True))
+
+    PURSE = (
+        HEAD
+        + """
+items: {coin: {kind: money, max: 99}, lamp: {name: Lamp, drop: true}}
+meters: {luck: {to: 50, start: 2}}
+areas:
+  quay:
+    finds: [lamp]
+    deeds:
+      beg: {needs: luck >= 1, gives: 2 coin}
+      pray: {needs: coin, adds: {luck: 1}}
+      pay: {takes: 3 coin, adds: {luck: -1}}
+    ways: [{to: tower, needs: [4 coin, luck >= 3, lamp]}]
+  tower: {}
+"""
+    )
+
+    def smaller(self, work):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, "w.yaml")
+            path.write_text(self.PURSE, encoding="utf-8")
+            with unittest.mock.patch.object(smaller_module, "TRIAL", work):
+                rows = smaller_module.smaller(str(path), Budget(Limits()), Silence()).rows
+        return [tuple(cell[0] for cell in row) for row in rows]
+
+    def test_what_is_decided_need_not_be_smaller(self):
+        self.assertEqual([(r[0], r[2]) for r in self.smaller(10**8)], [("as it is", "softlocks")])
+
+    def test_what_would_make_a_world_smaller_is_tried(self):
+        rows = self.smaller(1)
+        self.assertEqual({row[2] for row in rows}, {"still too large"})
+        words = [row[0] for row in rows]
+        self.assertEqual((words[0], words[-1]), ("as it is", "all of these"))
+        self.assertIn("Lamp is not put down", words)
+        self.assertIn("Luck only to 3, which is all that is asked", words)
+        # four are asked for, and two come at once
+        self.assertTrue(any(w.startswith("at most 5 Coin: ") for w in words), words)
+        left = [float(row[1].removeprefix("10^")) for row in rows]
+        self.assertEqual(left[1:-1], sorted(left[1:-1]))
+        self.assertLess(max(left[1:]), left[0])
 
     def test_what_is_too_large_to_write_out_is_a_power_of_ten(self):
         shells = [f"shell_{n}" for n in range(30)]

@@ -17,18 +17,30 @@ SIZE = "size"
 @click.command(
     "list",
     epilog=example(
-        "zubrel list island.yaml", "zubrel list island.yaml items --format csv -o items.csv"
+        "zubrel list island.yaml",
+        "zubrel list island.yaml items --format csv -o items.csv",
+        "zubrel list island.yaml size --try",
     ),
 )
 @click.argument("world")
 @click.argument("section", required=False, type=click.Choice([*SECTIONS, SIZE]))
 @format_option(["table", "csv", "json"], "How the tables are written.")
+@click.option(
+    "--try",
+    "tried",
+    is_flag=True,
+    help="With size: try what would make a world small enough that is too large for a proof.",
+)
 @common_options("output", "color", *READING)
-def list_command(world: str, section: str | None, form: str, **options: Any) -> int:
+def list_command(world: str, section: str | None, form: str, tried: bool, **options: Any) -> int:
     """Tables of what WORLD defines: items with where they come from, are needed and are spent,
     areas, locks, deeds and so on. Without SECTION, all of them but `size`: what makes the world
     large for a proof, and what of that bears on how the game ends.
     """
+    if tried and section != SIZE:
+        raise click.UsageError(
+            f"--try goes with the section {SIZE}: zubrel list WORLD {SIZE} --try"
+        )
     common = take_common(options)
     read = loaded(world, common)
     if section == SIZE:
@@ -37,6 +49,10 @@ def list_command(world: str, section: str | None, form: str, **options: Any) -> 
         with at_work(common) as meter:
             meter.stage("measuring")
             listings = [size_of(read, common.budget)]
+            if tried:
+                from zubrel.mended.smaller import smaller
+
+                listings.append(smaller(world, common.budget, meter))
     else:
         listings = [listing(read, name) for name in ([section] if section else SECTIONS)]
     if section is None:

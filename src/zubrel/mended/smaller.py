@@ -1,0 +1,158 @@
+"""Changes after which a world may be small enough for a proof, each tried."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import suppress
+from math import log10
+
+from msgspec import Struct
+
+from zubrel.base.budget import Budget, LimitReached, WorkSpent
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.progress import Progress
+from zubrel.checked.check import check
+from zubrel.checked.effects import Give
+from zubrel.checked.world import World
+from zubrel.compiled.compile import compile_world
+from zubrel.compiled.formulas import Within, pieces_of
+from zubrel.compiled.parts import PLACE
+from zubrel.compiled.system import System
+from zubrel.explored.space import EndlessSettling
+from zubrel.findings.judged import judge
+from zubrel.mended.bodies import Bodies
+from zubrel.mended.candidates import Candidate
+from zubrel.mended.edits import Edit
+from zubrel.mended.files import Files
+from zubrel.narrated.tables import Listing
+from zubrel.policy import TRIAL
+from zubrel.quotient.lens import first_lens
+from zubrel.reduced.guards import guards
+from zubrel.reduced.reduce import reduce
+from zubrel.reduced.result import areas_left, unreduced
+
+COLUMNS = ("change", "left to be searched", "then")
+MOST = 6
+"""Single changes that are tried, those that leave least; and all of them together."""
+TOO_LARGE = "still too large"
+
+
+class _Measured(Struct):
+    words: str
+    system: System
+    left: float
+    """The logarithm of the number of situations that are left, at most."""
+
+
+def smaller(path: str, budget: Budget, progress: Progress) -> Listing:
+    """What becomes of a world and of changes that make it smaller: whether a search decides them.
+
+    The world as it is comes first; where it is decided, nothing else is tried. Raises what reading
+    does, and `LimitReached`.
+    """
+    files = Files.read(path)
+    document = files.document()
+    world = check(document)
+    system = compile_world(world, budget)
+    before = _measured("as it is", system, budget)
+    fates = [(before, _fate(before, budget, progress))]
+    if fates[0][1] == TOO_LARGE:
+        candidates = list(_candidates(world, system, Bodies(world, document, files)))
+        singles = [m for c in candidates if (m := _changed(files, c, budget)) is not None]
+        found = sorted((m for m in singles if m.left < before.left), key=lambda m: m.left)[:MOST]
+        if len(found) > 1:
+            words = {m.words for m in found}
+            edits = tuple(e for c in candidates if c.words in words for e in c.edits)
+            every = _changed(files, Candidate("all of these", edits), budget)
+            found += [every] if every is not None else []
+        fates += [(m, _fate(m, budget, progress)) for m in found]
+    rows = tuple(((m.words,), (f"10^{m.left:.1f}",), (fate,)) for m, fate in fates)
+    return Listing("smaller", COLUMNS, rows)
+
+
+def _changed(files: Files, candidate: Candidate, budget: Budget) -> _Measured | None:
+    """The changed world, measured; None where it is none."""
+    try:
+        world = check(files.changed(candidate.edits).document())
+    except (InvalidInput, ValueError):
+        return None
+    return _measured(candidate.words, compile_world(world, budget), budget)
+
+
+def _measured(words: str, system: System, budget: Budget) -> _Measured:
+    left = reduce(system, budget=budget).system
+    sizes = [v.size if n != PLACE else areas_left(left) for n, v in enumerate(left.variables)]
+    return _Measured(words, system, sum(map(log10, sizes)))
+
+
+def _fate(measured: _Measured, budget: Budget, progress: Progress) -> str:
+    """The verdict of a search with so much work as a trial gets."""
+    progress.stage(f"trying: {measured.words}")
+    budget.check_limits()
+    own = Budget(budget.limits, budget.seconds())
+    own.on_check = budget.on_check
+    with suppress(WorkSpent), own.within(TRIAL):
+        try:
+            judged = judge(first_lens(measured.system, own, progress, judge))
+        except EndlessSettling:
+            return "it never rests"
+        if judged.complete:
+            return judged.verdict
+        raise LimitReached(own.ended or "a limit")
+    return TOO_LARGE
+
+
+def _candidates(world: World, system: System, bodies: Bodies) -> Iterator[Candidate]:
+    asked = _asked(system)
+    for item in world.items.values():
+        bound = bodies.at("items", item.id, "max")
+        held = sum(give.count for give in world.holding if give.item == item.id)
+        # what is asked for, and room for what comes on top of it at once
+        enough = max(1, held, asked.get(("held", item.id), 0) + _gained(world, item.id))
+        if bound is not None and enough < item.most:
+            words = f"at most {enough} {item.name}: nothing asks for more, or gives more at once"
+            edit = bodies.page(bound.span).replaced(bound.node.span, str(enough))
+            yield Candidate(words, (edit,))
+        yield from _left_out(f"{item.name} is not put down", bodies, "items", item.id, "drop")
+    for meter in world.meters.values():
+        highest = bodies.at("meters", meter.id, "to")
+        enough = max(meter.low + 1, meter.start, asked.get(("meter", meter.id), 0))
+        if highest is not None and enough < meter.high:
+            edit = bodies.page(highest.span).replaced(highest.node.span, str(enough))
+            yield Candidate(f"{meter.name} only to {enough}, which is all that is asked", (edit,))
+    yield from _left_out("no limit on what is carried", bodies, "carry")
+
+
+def _left_out(words: str, bodies: Bodies, *path: str) -> Iterator[Candidate]:
+    edit: Edit | None = bodies.without(bodies.at(*path))
+    if edit is not None:
+        yield Candidate(words, (edit,))
+
+
+def _gained(world: World, item: str) -> int:
+    """The most of an item that comes at once, beyond the one that there is always room for."""
+    effects = [e for r in world.rules for o in r.outcomes for e in o.effects]
+    effects += [e for q in world.quests.values() for e in q.reward]
+    counts = (e.count for e in effects if isinstance(e, Give) and e.item == item)
+    return max(counts, default=1) - 1
+
+
+def _asked(system: System) -> dict[tuple[str, str], int]:
+    """The most of each amount that anything asks for; of meters, also that it is no more."""
+    most: dict[tuple[str, str], int] = {}
+    # simplified, what is denied is said as a range, and room for more begins at nothing
+    system = guards(unreduced(system)).system
+    # conditions of changes ask whether it fits, not for so much
+    formulas = [m.guard for m in system.moves] + [s.guard for s in system.settlers]
+    for formula in (*formulas, *(f for f, _ in system.endings)):
+        for test in pieces_of(formula):
+            if not isinstance(test, Within):
+                continue
+            domain = system.variables[test.variable]
+            values = [test.low] if test.low > domain.low else []
+            # an upper bound of an item is nearly always room for one more
+            if domain.key[0] == "meter" and test.high < domain.high:
+                values.append(test.high + 1)
+            for value in values:
+                most[domain.key] = max(most.get(domain.key, 0), value)
+    return most
