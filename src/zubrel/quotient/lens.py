@@ -44,15 +44,16 @@ def lens_for(
     budget: Budget,
     progress: Progress,
     using: Iterable[str] = EVERY,
-    forward: float = FORWARD,
+    forward: float | None = None,
 ) -> Lens[Any]:
     """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
 
-    `forward` is the work on all that is reached, before sets are closed backwards instead.
+    `forward` is the work on all that is reached, before sets are closed backwards instead (None:
+    the usual).
     """
     reduced = _reduced(system, asked, budget, using)
     try:
-        with budget.within(forward):
+        with budget.within(FORWARD if forward is None else forward):
             return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
     except WorkSpent:
         log.info("all that is reached is too much work: sets are closed backwards")

@@ -25,7 +25,7 @@ from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import judge
 from zubrel.findings.large.questions import Asked, answer, whole_lens_for, with_plays
-from zubrel.policy import AT_ONCE, BATCH, FORWARD, QUESTION
+from zubrel.policy import AT_ONCE, BATCH, QUESTION
 from zubrel.quotient.lens import Lens, backward_lens_for
 
 AHEAD = 2
@@ -69,7 +69,7 @@ class Batches(WithWorkers):
         progress: Progress,
         allowance: Allowance,
         jobs: int,
-        forward: float = FORWARD,
+        forward: float | None = None,
     ) -> None:
         self.forward = forward
         self.system = system
@@ -186,7 +186,7 @@ def _answered(
     allowance: Allowance,
     budget: Budget,
     progress: Progress,
-    forward: float,
+    forward: float | None,
 ) -> Result:
     """What lenses made for a batch say: of all of it at once, or else of one after the other."""
     began = budget.work
@@ -237,6 +237,6 @@ def _begin(system: System, limits: Limits) -> None:
     _GIVEN.append((system, limits))
 
 
-def _work(batch: Sequence[Asked], forward: float) -> Result:
+def _work(batch: Sequence[Asked], forward: float | None) -> Result:
     ((system, limits),) = _GIVEN
     return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence(), forward)

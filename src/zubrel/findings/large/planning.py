@@ -37,7 +37,7 @@ from zubrel.findings.large.questions import (
 )
 from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
-from zubrel.policy import BATCHES, FORWARD, FORWARD_AGAIN, QUESTION
+from zubrel.policy import BATCHES, FORWARD_AGAIN, QUESTION
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
@@ -72,7 +72,7 @@ def full_size(lens: Lens[Any], budget: Budget, progress: Progress, jobs: int = 1
     findings = [spelled_out(lens, f) for f in findings]
     findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
     # where the end of the game is told by sets closed backwards, most else will be
-    forward = FORWARD if lens.at_once else FORWARD_AGAIN
+    forward = None if lens.at_once else FORWARD_AGAIN
     with Batches(lens.system, budget, progress, Allowance(BATCHES), jobs, forward) as batches:
         work = _Work(judged, lens, budget, batches)
         try:
