@@ -227,3 +227,31 @@ def read_drop(node: Node, problems: Problems) -> Any:
         problems.add("wrong-shape", '"anywhere" is no area', node.span, "Write: drop: true")
         return None
     return read_words(node, problems)
+
+
+def read_values(node: Node, problems: Problems) -> object:
+    """The list of a fact's values: at least two words."""
+    if isinstance(node, Sequence) and len(node.items) >= 2:
+        words = [read_word(item, problems) for item in node.items]
+        return tuple(w for w in words if w)
+    problems.add(
+        "wrong-shape",
+        "a fact needs a list of at least two values",
+        node.span,
+        "For example: values: [low, high]",
+    )
+    return None
+
+
+def read_start(node: Node, problems: Problems) -> object:
+    """What a fact is at the start: true, false or a word."""
+    value = setting_value(node, problems)
+    if isinstance(value, bool) or not isinstance(value, int):
+        return value
+    problems.add(
+        "wrong-shape",
+        "a fact is true, false or one of its values",
+        node.span,
+        "A number that goes up and down is a meter.",
+    )
+    return None

@@ -29,9 +29,8 @@ from zubrel.authored.kinds import (
     keyed_or_all,
     number,
 )
-from zubrel.authored.nodes import Node, Scalar, Sequence
-from zubrel.authored.readers import read_drop, read_word, setting_value
-from zubrel.base.diagnostics import Problems
+from zubrel.authored.nodes import Node, Scalar
+from zubrel.authored.readers import read_drop, read_start, read_values
 
 FIND = Shape(
     "a find",
@@ -102,41 +101,14 @@ LOCK = Shape(
 )
 
 
-def _read_values(node: Node, problems: Problems) -> object:
-    """The list of a fact's values: at least two words."""
-    if isinstance(node, Sequence) and len(node.items) >= 2:
-        words = [read_word(item, problems) for item in node.items]
-        return tuple(w for w in words if w)
-    problems.add(
-        "wrong-shape",
-        "a fact needs a list of at least two values",
-        node.span,
-        "For example: values: [low, high]",
-    )
-    return None
-
-
-def _read_start(node: Node, problems: Problems) -> object:
-    value = setting_value(node, problems)
-    if isinstance(value, bool) or not isinstance(value, int):
-        return value
-    problems.add(
-        "wrong-shape",
-        "a fact is true, false or one of its values",
-        node.span,
-        "A number that goes up and down is a meter.",
-    )
-    return None
-
-
 FACT = Shape(
     "a fact",
     {
         **NAME,
         "values": Field(
-            Kind("list of values", _read_values, ("values",)), "The values it can have."
+            Kind("list of values", read_values, ("values",)), "The values it can have."
         ),
-        "start": Field(Kind("value", _read_start, ("value",)), "Its value at the start."),
+        "start": Field(Kind("value", read_start, ("value",)), "Its value at the start."),
         "round": Field(FLAG, "Whether `next` after its last value is the first again."),
     },
     short="start",

@@ -7,9 +7,10 @@ from collections.abc import Iterable
 from zubrel.authored import conditions as syntax
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
-from zubrel.authored.values import Amount, Entry, Setting, Text
+from zubrel.authored.values import Amount, Setting, Text
 from zubrel.base.diagnostics import Problems
 from zubrel.base.spelling import suggestion
+from zubrel.checked.asking import AS_CONDITION, NEXT, PREVIOUS, RULE_KINDS, asked_done
 from zubrel.checked.conditions import (
     ALWAYS,
     QUEST_STATES,
@@ -37,24 +38,6 @@ from zubrel.checked.effects import Effect, SetFact, SetMeter, StepFact
 from zubrel.checked.names import Names, kept_items, with_article
 from zubrel.checked.presence import Presence
 from zubrel.checked.world import Fact, Said
-
-# How a lone id of each kind is written when it is meant as a condition.
-AS_CONDITION = {
-    "area": "at {0}",
-    "lock": "{0} is open",
-    "meter": "{0} >= 1",
-    "find": "{0} is taken",
-    "deed": "{0} is done",
-    "alternative": "{0} is done",
-    "quest": "{0} is done",
-    "person": "{0} is here",
-    "foe": "{0} is beaten",
-    "talk": "{0} is done",
-    "recipe": "{0} is done",
-    "goal": "{0} is met",
-}
-NEXT, PREVIOUS = "next", "previous"
-RULE_KINDS = ("deed", "lock", "find", "way", "alternative", "talk", "recipe", "foe")
 
 
 class Resolver:
@@ -360,27 +343,3 @@ class Resolver:
         if known is None or known.true_false or word in known.values:
             return False
         return word in (NEXT, PREVIOUS)
-
-
-def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset[str]:
-    """The words that some condition, of the files or `asked`, calls done: nothing is resolved."""
-    names: set[str] = set()
-    pending: list[object] = [e for entries in document.sections.values() for e in entries]
-    pending += asked
-    while pending:
-        match pending.pop():
-            case Entry() as entry:
-                pending += entry.values.values()
-            case Condition(tree=tree) | Text(when=Condition(tree=tree)):
-                pending.append(tree)
-            case syntax.IsState(name, "done"):
-                names.add(name.text)
-            case syntax.Negation(part):
-                pending.append(part)
-            case syntax.Conjunction(parts) | syntax.Disjunction(parts):
-                pending += parts
-            case syntax.CountedParts(_, parts):
-                pending += parts
-            case tuple() as several:
-                pending += several
-    return frozenset(names)

@@ -8,6 +8,7 @@ from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
 from zubrel.authored.values import Amount, Entry
 from zubrel.base.spelling import listing
+from zubrel.checked.asking import RULE_KINDS
 from zubrel.checked.bodies import effects_of
 from zubrel.checked.conditions import (
     ALWAYS,
@@ -23,7 +24,7 @@ from zubrel.checked.conditions import (
 from zubrel.checked.effects import StartQuest
 from zubrel.checked.frames import key_of, name_of
 from zubrel.checked.names import kept_items
-from zubrel.checked.resolve import RULE_KINDS, Resolver
+from zubrel.checked.resolve import Resolver
 from zubrel.checked.world import (
     Carry,
     Foe,
