@@ -148,7 +148,7 @@ class AfterChanges(unittest.TestCase):
 class Resting(unittest.TestCase):
     def test_what_always_rests_never_goes_on_for_ever(self):
         rests = restless = 0
-        for make, seeds in ((random_world, range(120)), (errand_world, range(40))):
+        for make, seeds in ((random_world, range(70)), (errand_world, range(20))):
             for seed in seeds:
                 system = compile_world(world_of(make(seed)))
                 try:
@@ -158,8 +158,8 @@ class Resting(unittest.TestCase):
                     restless += 1
                     with self.subTest(seed=seed):
                         self.assertFalse(system.always_rests)
-        self.assertGreater(rests, 40)
-        self.assertGreater(restless, 1)
+        self.assertGreater(rests, 20)
+        self.assertGreater(restless, 0)
 
     def test_quests_rest_and_what_undoes_each_other_does_not(self):
         head = "zubrel: 1\nstart: {at: quay}\nendings: {won: {when: at quay}}\n"
