@@ -9,7 +9,7 @@ import unittest
 
 from tests.conditions import CONDITIONS, ROOT, shown_by, worlds_of
 
-EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "4"))
+EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "6"))
 """Of how many conditions one is taken out."""
 
 
