@@ -121,7 +121,7 @@ CONDITIONS = {
         "reduced/alike.py", "(classes[v], self._possible(v, classes))", "(classes[v], 0)", ()
     ),
     "alike: what is sure stays true": Without(
-        "reduced/alike.py", " and system.rising.for_good(part)", "", ()
+        "reduced/standing.py", " and system.rising.for_good(part)", "", ()
     ),
     "alike: it is only ever set": Without("reduced/alike.py", " and _is_set(users, v)", "", ()),
     "openings: what asks is where they are": Without(

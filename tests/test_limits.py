@@ -84,6 +84,13 @@ class Accounts(unittest.TestCase):
         budget.begin_telling()
         budget.spend(SECOND)
 
+    def test_after_a_limit_of_situations_the_work_ends_the_telling(self):
+        budget = Budget(Limits(situations=10))
+        with self.assertRaises(LimitReached):
+            budget.check_limits(11)
+        budget.begin_telling()
+        self.assertGreater(budget.deadline, budget.seconds() + 20)
+
     def test_a_limit_of_time_keeps_some_for_telling(self):
         budget = Budget(Limits(seconds=10), before=9.5)
         with self.assertRaisesRegex(LimitReached, "10 seconds"):

@@ -24,8 +24,9 @@ LOOK_EVERY = 4_000
 """Units of work between two looks at the limits."""
 FOR_TELLING, LEAST_FOR_TELLING = 0.07, 0.25
 """The share of the time, and seconds at least, that are kept for telling what was found."""
-AFTER_CTRL_C, AFTER_OTHER_LIMITS = 1.0, 6.0
-"""Seconds at least that telling may take after Ctrl-C, and after limits of memory or situations."""
+AFTER_CTRL_C, AFTER_OTHER_LIMITS = 1.0, 30.0
+"""Seconds at least that telling may take after Ctrl-C, and after limits of memory or situations:
+so many that its work ends it, also where a machine is ten times as slow."""
 
 
 class Limits(Struct, frozen=True):

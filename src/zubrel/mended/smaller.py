@@ -16,7 +16,6 @@ from zubrel.checked.effects import Give
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, pieces_of
-from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.judged import judge
@@ -29,7 +28,7 @@ from zubrel.policy import TRIAL
 from zubrel.quotient.lens import first_lens
 from zubrel.reduced.guards import guards
 from zubrel.reduced.reduce import reduce
-from zubrel.reduced.result import areas_left, unreduced
+from zubrel.reduced.result import sizes_left, unreduced
 
 COLUMNS = ("change", "left to be searched", "then")
 MOST = 6
@@ -80,8 +79,7 @@ def _changed(files: Files, candidate: Candidate, budget: Budget) -> _Measured | 
 
 
 def _measured(words: str, system: System, budget: Budget) -> _Measured:
-    left = reduce(system, budget=budget).system
-    sizes = [v.size if n != PLACE else areas_left(left) for n, v in enumerate(left.variables)]
+    sizes = sizes_left(reduce(system, budget=budget).system)
     return _Measured(words, system, sum(map(log10, sizes)))
 
 

@@ -8,10 +8,9 @@ from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
-from zubrel.compiled.parts import PLACE
 from zubrel.narrated.tables import Listing
 from zubrel.reduced.reduce import reduce
-from zubrel.reduced.result import areas_left
+from zubrel.reduced.result import sizes_left
 
 COLUMNS = ("id", "what", "values", "bear on the end")
 WHAT = {
@@ -44,8 +43,7 @@ def size_of(world: World, budget: Budget) -> Listing:
     """
     system = compile_world(world, budget)
     smaller = reduce(system, budget=budget).system
-    # areas keep their numbers when others are left out
-    sizes = [v.size if n != PLACE else areas_left(smaller) for n, v in enumerate(smaller.variables)]
+    sizes = sizes_left(smaller)
     every = [
         (known.size, size, known.key)
         for known, size in zip(system.variables, sizes, strict=True)

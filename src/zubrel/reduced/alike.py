@@ -31,9 +31,9 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_of,
 )
-from zubrel.compiled.parts import PLACE, Change, Move, Operation
-from zubrel.compiled.system import System
+from zubrel.compiled.parts import Change, Move, Operation
 from zubrel.reduced.result import Rebuilding, Reduced, losing
+from zubrel.reduced.standing import stays_true
 from zubrel.reduced.users import Users
 
 MOST_VALUES = 128
@@ -92,7 +92,7 @@ class _Values:
         """By value what holds as long as the variable has it; nothing of what is never set."""
         system, sure = self.system, dict[int, frozenset[Formula]]()
         for move in system.moves:
-            asked = frozenset(p for p in parts_of(move.guard) if _stays_true(system, p))
+            asked = frozenset(p for p in parts_of(move.guard) if stays_true(system, p))
             for step in move.steps:
                 for change in step.changes:
                     if change.variable == self.variable:
@@ -190,7 +190,3 @@ class _Values:
 def _follows(guard: Formula, other: Formula) -> bool:
     """Whether a guard asks for all that another asks for."""
     return set(parts_of(other)) <= set(parts_of(guard))
-
-
-def _stays_true(system: System, part: Formula) -> bool:
-    return PLACE not in variables_of(part) and system.rising.for_good(part)

@@ -164,6 +164,7 @@ class _Limits:
         }
         """Amounts of items of which there is room for all that can ever come together."""
         self.raised_by = self._raised_by()
+        self.raising = set(self.raised_by.values())
 
     def _raised_by(self) -> dict[int, int]:
         """Variables that a single step may raise above their starts, and its number."""
@@ -219,5 +220,6 @@ class _Limits:
             fits = variable in self.fitting and gain and test.high >= domain.high - gain
             return TRUE if fits else test
 
-        own_limits = any(move.steps[0].number == n for n in self.raised_by.values())
-        return substituted(move.guard, test) if added or own_limits else move.guard
+        if added or move.steps[0].number in self.raising:
+            return substituted(move.guard, test)
+        return move.guard

@@ -63,7 +63,14 @@ class Reduced(Struct, frozen=True):
         return sum(v.size > 1 for v in self.system.variables), len(self.system.moves)
 
 
-def areas_left(system: System) -> int:
+def sizes_left(system: System) -> list[int]:
+    """How many values each variable has, where areas that are left out count no more."""
+    # areas keep their numbers when others are left out
+    sizes = [v.size for v in system.variables]
+    return [_areas_left(system), *sizes[1:]]
+
+
+def _areas_left(system: System) -> int:
     """In how many areas something can still be done, or where moves lead."""
     areas = {system.variables[PLACE].start}
     for move in system.moves:

@@ -96,7 +96,7 @@ def _entries(system: System) -> Iterator[tuple[Sequence[int], Sure, int]]:
     for move in system.moves:
         ends = {c.number for s in move.steps for c in s.changes if c.variable == PLACE}
         if ends:
-            asked = frozenset(p for p in parts_of(move.guard) if _stays_true(system, p))
+            asked = frozenset(p for p in parts_of(move.guard) if stays_true(system, p))
             every = range(system.variables[PLACE].size)
             for end in sorted(ends):
                 yield _starts(move, every), asked, end
@@ -106,5 +106,6 @@ def _starts(move: Move, every: Sequence[int]) -> Sequence[int]:
     return every if move.areas is None else move.areas
 
 
-def _stays_true(system: System, part: Formula) -> bool:
+def stays_true(system: System, part: Formula) -> bool:
+    """Whether a formula that does not ask for the place holds for good once it holds."""
     return PLACE not in variables_of(part) and system.rising.for_good(part)
