@@ -11,7 +11,7 @@ import re
 from collections import deque
 
 from tests.reference_findings import Findings, frozen
-from tests.reference_rules import Rules, amounts, as_list, section
+from tests.reference_rules import Rules, amounts, as_list, flat_goals, goal_groups, section
 
 
 class Restless(Exception):
@@ -101,7 +101,8 @@ class Conditions:
         if self.peek("lies"):
             self.next()
             assert self.next() == "at"
-            return s["lies", word] == self.next()
+            area = self.next()
+            return s.get(("lies", word)) == area or s.get(("dealt", word)) == area
         if self.peek("is"):
             self.next()
             negative = self.peek("not")
@@ -174,6 +175,8 @@ class Conditions:
             value = s["fact", word]
             same = (value == (number == "true")) if isinstance(value, bool) else value == number
             return same if operator == "=" else not same
+        if word in self.world.goal_ids:
+            return compared(self.world.come_far(word, s), operator, int(number))
         left = s["held", word] if ("held", word) in s else s["meter", word]
         return compared(left, operator, int(number))
 
@@ -208,7 +211,7 @@ class Reference(Rules, Findings):
         self.goal_ids = {
             goal["id"]: (quest, number)
             for quest, body in self.quests.items()
-            for number, goal in enumerate(as_list(body.get("goals")), 1)
+            for number, goal in enumerate(flat_goals(body), 1)
             if "id" in goal
         }
         self.recipes = dict(section(data, "recipes"))
@@ -262,7 +265,26 @@ class Reference(Rules, Findings):
 
     # situations
 
-    def start(self):
+    def deals(self):
+        """Every way to deal, as {item: area}."""
+        ways = [{}]
+        for deal in as_list(self.data["start"].get("deal")):
+            most = deal.get("per_place", 1)
+            for item in as_list(deal["of"]):
+                mine = as_list(deal["of"])
+                ways = [
+                    {**way, item: area}
+                    for way in ways
+                    for area in as_list(deal["over"])
+                    if sum(way.get(i) == area for i in mine) < most
+                ]
+        return ways
+
+    def starts(self):
+        """The settled situations in which a play may begin, one for each deal."""
+        return [frozen(self.start(way)) for way in self.deals()]
+
+    def start(self, dealt):
         s = {"place": self.data["start"]["at"], "ending": None}
         for name in ("visited", "taken", "done", "met"):
             s[name] = frozenset()
@@ -280,6 +302,8 @@ class Reference(Rules, Findings):
                 s["fact", fact] = bool(body)
         for meter, body in self.meters.items():
             s["meter", meter] = body.get("start", body.get("from", 0))
+        for item, area in dealt.items():
+            s["dealt", item] = area
         return self.settle(s)
 
     def start_the_rest(self, s):
@@ -289,7 +313,7 @@ class Reference(Rules, Findings):
         for quest, number, _ in self.goals():
             s["goal", quest, number] = 0
         for foe in self.foes:
-            s["beaten", foe] = 0
+            s["beaten", foe], s["hit", foe] = 0, 0
         for item, body in self.items.items():
             if body.get("drop"):
                 s["lies", item] = None
@@ -338,8 +362,12 @@ class Reference(Rules, Findings):
         if rule["kind"] == "foe":
             foe = rule["owner"]
             returns = self.foes[foe].get("returns") == "always"
-            n["beaten", foe] = 1 if returns else n["beaten", foe] + 1
-            log["beaten"][foe] = 1
+            if rule["blow"]:
+                n["hit", foe] += rule["blow"]
+            else:
+                n["beaten", foe] = 1 if returns else n["beaten", foe] + 1
+                n["hit", foe] = 0
+                log["beaten"][foe] = 1
         for body in common:
             for count, item in amounts(body.get("takes")):
                 tool = "uses" in self.items[item]
@@ -487,7 +515,7 @@ class Reference(Rules, Findings):
         return amounts(goal[kind])[0][0] if kind in goal else 1
 
     def met(self, quest, number, s):
-        goal = as_list(self.quests[quest]["goals"])[number - 1]
+        goal = flat_goals(self.quests[quest])[number - 1]
         if self.remembers(self.quests[quest], goal):
             return s["goal", quest, number] >= self.whole(goal)
         return self.now(goal, s)
@@ -502,24 +530,47 @@ class Reference(Rules, Findings):
         return self.holds(goal["meet"], s)
 
     def all_met(self, quest, s):
-        goals = as_list(self.quests[quest].get("goals"))
-        return all(self.met(quest, n, s) for n in range(1, len(goals) + 1))
+        return all(self.enough(quest, g, s) for g in goal_groups(self.quests[quest]))
+
+    def enough(self, quest, group, s):
+        count, numbers = group
+        return sum(self.met(quest, n, s) for n in numbers) >= count
+
+    def earlier(self, quest, number):
+        """The groups of goals that come before that of a goal, where one has to come first."""
+        body = self.quests[quest]
+        groups = goal_groups(body) if body.get("order") == "in_turn" else []
+        place = next((n for n, (_, numbers) in enumerate(groups) if number in numbers), 0)
+        return groups[:place]
+
+    def come_far(self, goal, s):
+        """How far a goal has come: all of it once its quest is done, nothing before it is asked."""
+        quest, number = self.goal_ids[goal]
+        entry = flat_goals(self.quests[quest])[number - 1]
+        kind = next((k for k in ("collect", "gain", "defeat") if k in entry), None)
+        all_of_it = amounts(entry[kind])[0][0] if kind else 1
+        if s["quest", quest] != "active":
+            return all_of_it if s["quest", quest] == "done" else 0
+        if self.met(quest, number, s):
+            return all_of_it
+        if kind == "collect":
+            return min(all_of_it, s["held", amounts(entry[kind])[0][1]])
+        return s["goal", quest, number] if self.remembers(self.quests[quest], entry) else 0
 
     def counts(self, quest, number, s):
         body = self.quests[quest]
-        goal = as_list(body["goals"])[number - 1]
+        goal = flat_goals(body)[number - 1]
         if self.met(quest, number, s) or not self.holds_all(goal.get("needs"), s):
             return False
         if goal.get("early") == "counts":
             return s["quest", quest] in ("waiting", "active")
         if s["quest", quest] != "active":
             return False
-        earlier = range(1, number) if body.get("order") == "in_turn" else []
-        return all(self.met(quest, n, s) for n in earlier)
+        return all(self.enough(quest, g, s) for g in self.earlier(quest, number))
 
     def goals(self):
         for quest, body in self.quests.items():
-            for number, goal in enumerate(as_list(body.get("goals")), 1):
+            for number, goal in enumerate(flat_goals(body), 1):
                 if self.remembers(body, goal):
                     yield quest, number, goal
 
@@ -620,12 +671,12 @@ class Reference(Rules, Findings):
 
     def explore(self, most=4000):
         """Every situation in breadth-first order, and [(from, rule, outcome, to)]."""
-        start = frozen(self.start())
-        self.order, self.edges = {start: 0}, []
+        starts = self.starts()
+        self.order, self.edges = dict.fromkeys(starts, 0), []
         # for each edge: goals that would count it, items of which a surplus was lost
         self.events, self.wasted_by, self.by_itself = [], [], []
         self.possible_rules = set()
-        queue = deque([start])
+        queue = deque(starts)
         while queue:
             key = queue.popleft()
             s = dict(key)

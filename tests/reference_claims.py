@@ -9,15 +9,20 @@ from tests.reference_findings import frozen
 
 
 class Claims:
-    """Checks the trees of one finding. `evidence` are its moves as JSON has them."""
+    """Checks the trees of one finding. `evidence` are its moves as JSON has them, and `deal` is
+    where the items lie that are dealt."""
 
-    def __init__(self, reference, evidence):
+    def __init__(self, reference, evidence, deal=None):
         self.world = reference
-        self.path = self.replayed(evidence)
-        if evidence:
+        self.path = self.replayed(evidence, deal)
+        if evidence or deal:
             self.future = reference.closure([self.path[-1]], reference.after)
         else:
             self.future = reference.situations
+        # everything that can come of how this play began, which is all that its reasons speak of
+        self.play = reference.closure([self.path[0]], reference.after)
+        if not (evidence or deal):
+            self.play = reference.situations
         self.rules = {rule["id"]: rule for rule in reference.rules}
         self.checked = 0
         self.listed = 0
@@ -25,9 +30,9 @@ class Claims:
         self.names = set()
         """Claims that were checked."""
 
-    def replayed(self, evidence):
+    def replayed(self, evidence, deal):
         """The situations of the evidence, from the start on."""
-        start = next(iter(self.world.order))
+        start = frozen(self.world.start(deal or {}))
         path = [start]
         self.moves = []
         by_move = {}
@@ -144,6 +149,8 @@ class Claims:
     def making(self, formula):
         """Every step of the world that brings a formula from false to true."""
         for number, (a, rule, _, b) in enumerate(self.world.edges):
+            if a not in self.play:
+                continue
             after = self.holds(formula["holds"], dict(b))
             if after and not self.holds(formula["holds"], dict(a)):
                 yield number, rule, a, b

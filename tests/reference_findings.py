@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import deque
 
-from tests.reference_rules import MADE, amounts, as_list
+from tests.reference_rules import MADE, amounts, as_list, places_of
 
 ASKING = frozenset(
     ["needs", "when", "takes", "wears", "fails_when", "collect", "gain", "deliver", "meet", "lock"]
@@ -45,6 +45,7 @@ class Findings:
             "unheard": self.silent_and_unheard()[1],
             "empty_hands": self.empty_hands(),
             "luck_needed": self.luck_needed(),
+            "bad_deal": self.bad_deal(),
             "too_early": self.too_early(),
             "swallowed": self.swallowed(),
             "wasted_use": self.wasted_use(),
@@ -226,6 +227,38 @@ class Findings:
                     if any(self.is_barred(rule, area, dict(key)) for rule in self.rules)
                 ]
                 yield area, body["refuses"], barred
+        for item, body in self.items.items():
+            if "says" in body:
+                yield item, body["says"], [k for k in self.situations if dict(k)["held", item]]
+        for shop, body in self.shops.items():
+            visited = [key for key in self.situations if self.is_open(body, dict(key))]
+            if "greets" in body:
+                yield shop, body["greets"], visited
+            if "farewell" in body:
+                left = [k for k in visited if any(self.leaves(r, dict(k)) for r in self.rules)]
+                yield shop, body["farewell"], left
+
+    def is_open(self, shop, s):
+        """Whether the player stands at a shop that is open."""
+        if "keeper" in shop:
+            here = self.person_at(shop["keeper"], s) == s["place"]
+        else:
+            here = places_of(shop) is None or s["place"] in places_of(shop)
+        locked = "lock" in shop and not s["open", shop["lock"]]
+        return here and not locked and self.holds_all(shop.get("needs"), s)
+
+    def leaves(self, rule, s):
+        """Whether a rule is possible and may move the player elsewhere."""
+        if not self.possible(rule, s):
+            return False
+        ends = [self.ends_at(rule, chance) for _, chance in rule["outcomes"]]
+        return any(there not in (None, s["place"]) for there in ends)
+
+    def ends_at(self, rule, chance):
+        there = rule["to"]
+        for body in [*rule["bodies"], chance]:
+            there = body.get("moves_to", there)
+        return there
 
     def at_hand(self, rule, s):
         """Whether a rule stands where the player is, is there, and is not locked."""
@@ -236,6 +269,9 @@ class Findings:
         if rule["kind"] == "lock" and s["open", rule["owner"]]:
             return False
         if any(subject in s[kind] for kind, subject in rule["once"]):
+            return False
+        needs = [body.get("needs") for body in rule["bodies"]]
+        if rule["bodies"][0].get("hidden") and not all(self.holds_all(n, s) for n in needs):
             return False
         return not rule["offered"] or rule["offered"](s)
 
@@ -372,11 +408,8 @@ class Findings:
         return [self.order[s] for s in bad] or None
 
     def distances(self, avoiding):
-        start = frozen(self.start())
-        if start in avoiding:
-            return {}
-        reached = {start: 0}
-        queue = deque([start])
+        reached = dict.fromkeys((s for s in self.starts() if s not in avoiding), 0)
+        queue = deque(reached)
         while queue:
             here = queue.popleft()
             for other in self.after.get(here, ()):
@@ -408,6 +441,12 @@ class Findings:
                 found.add(ids[0])
         return found
 
+    def bad_deal(self):
+        """(how many deals cannot be won, how many there are), or None where that is told."""
+        starts = self.starts()
+        bad = [s for s in starts if s not in self.live | self.won]
+        return (len(bad), len(starts)) if bad and self.won else None
+
     def luck_needed(self):
         """Whether it can be won, but not whatever luck does."""
         kept = self.closure(self.won, self.before)
@@ -424,7 +463,8 @@ class Findings:
                         before.setdefault(b, set()).add(a)
             still = self.closure(self.won, before)
             if still == kept:
-                return frozen(self.start()) not in kept
+                hopeful = set(self.starts()) & (self.live | self.won)
+                return not hopeful <= kept
             kept = still
 
     def too_early(self):
@@ -610,9 +650,9 @@ class Findings:
         having |= {q: (lambda s, q=q: s["quest", q] == "done") for q in self.quests}
         finds = {subject for r in self.rules for kind, subject in r["once"] if kind == "taken"}
         having |= {f: (lambda s, f=f: f in s["taken"]) for f in finds}
-        start = frozen(self.start())
+        starts = set(self.starts())
         had = {i: {s for s in self.situations if has(dict(s))} for i, has in having.items()}
-        without = {i: set(self.distances(h)) for i, h in had.items() if h and start not in h}
+        without = {i: set(self.distances(h)) for i, h in had.items() if h and not starts & h}
         needed = [i for i in without if self.won and not self.won & without[i]]
         pairs = {(a, b) for a in needed for b in needed if a != b and not had[b] & without[a]}
         return {i: min(self.order[s] for s in had[i]) for i in needed}, pairs

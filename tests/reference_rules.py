@@ -36,6 +36,29 @@ def section(data, name):
     return list((data.get(name) or {}).items())
 
 
+def is_group(goal):
+    return len(goal) == 1 and next(iter(goal)).endswith(" of")
+
+
+def goal_groups(quest):
+    """[(how many, numbers of goals)] of the goals of a quest, one alone or several together."""
+    groups, last = [], 0
+    for goal in as_list(quest.get("goals")):
+        members = as_list(next(iter(goal.values()))) if is_group(goal) else [goal]
+        word = next(iter(goal)).split()[0] if is_group(goal) else "all"
+        count = {"any": 1, "all": len(members)}.get(word) or int(word)
+        groups.append((count, list(range(last + 1, last + len(members) + 1))))
+        last += len(members)
+    return groups
+
+
+def flat_goals(quest):
+    goals = []
+    for goal in as_list(quest.get("goals")):
+        goals += as_list(next(iter(goal.values()))) if is_group(goal) else [goal]
+    return goals
+
+
 class Rules:
     """Makes the rules of a world, as plain dicts in `self.rules`."""
 
@@ -61,6 +84,9 @@ class Rules:
         self.fresh = fresh
         for area, body in self.areas.items():
             self.add_area(area, body, fresh)
+        for deal in as_list(self.data["start"].get("deal")):
+            for item in as_list(deal["of"]):
+                self.add_dealt(item, as_list(deal["over"]))
         for deed, body in section(self.data, "deeds"):
             self.add_rules(deed, "deed", places_of(body), body)
         for lock, body in self.locks.items():
@@ -75,6 +101,8 @@ class Rules:
         for foe, body in self.foes.items():
             there = lambda s, f=foe: self.foe_there(f, s)  # noqa: E731
             self.add_rules(foe, "foe", places_of(body), body, offered=there)
+            if body.get("health", 1) > 1:
+                self.add_blows(foe, body, there)
         for shop, body in self.shops.items():
             self.add_shop(shop, body)
         for store, body in self.stores.items():
@@ -109,6 +137,21 @@ class Rules:
                 self.add_rules(back, "way", [there], way, to=area, owner=this)
         for deed, deed_body in body.get("deeds", {}).items():
             self.add_rules(deed, "deed", [area], deed_body or {})
+
+    def add_dealt(self, item, areas):
+        def taken(n):
+            n["dealt", item] = None
+
+        self.add_rules(
+            f"dealt_{item}",
+            "find",
+            areas,
+            {},
+            gives=[(1, item)],
+            again=False,
+            offered=lambda s: s["dealt", item] == s["place"],
+            special=taken,
+        )
 
     def met_at(self, lock):
         places = []
@@ -186,10 +229,31 @@ class Rules:
                     "relocks": self.relocks(kind, body),
                     "offered": offered,
                     "special": special,
+                    "blow": 0,
                     "common": this,
                     "outcomes": [(n, c) for n, c in enumerate(chances, 1) if c.get("odds", 1) > 0],
                 }
             )
+
+    def add_blows(self, foe, body, there):
+        """One blow less is needed for each that was dealt; the last is what beats the foe."""
+        cost = ("needs", "takes", "wears", "refills", "loses", "adds")
+        common = {field: body[field] for field in cost if field in body}
+        last = [r for r in self.rules if r["owner"] == foe and r["kind"] == "foe"]
+        for number, (rule, way) in enumerate(
+            zip(last, body.get("either") or [body], strict=True), 1
+        ):
+            hits = way.get("hits", body.get("hits", 1))
+            left = body["health"] - hits
+            rule["offered"] = lambda s, left=left: there(s) and s["hit", foe] >= left
+            if left > 0:
+                own = {field: way[field] for field in cost if field in way}
+                bodies = {**common, "either": [own]} if "either" in body else common
+                weak = lambda s, left=left: there(s) and s["hit", foe] < left  # noqa: E731
+                self.add_rules(f"{foe}_blow", "foe", rule["at"], bodies, owner=foe, offered=weak)
+                part = f"_{number}" if "either" in body else ""
+                self.rules[-1] |= {"id": f"{foe}_blow{part}", "blow": hits}
+                self.rules[-1]["common"] = self.rules[-1]["id"]
 
     def relocks(self, kind, body):
         lock = body.get("lock")
@@ -251,9 +315,9 @@ class Rules:
                 starts=quest,
                 needs=as_list(body.get("needs")),
             )
-        for number, goal in enumerate(as_list(body.get("goals")), 1):
+        for number, goal in enumerate(flat_goals(body), 1):
             if "deliver" in goal:
-                self.add_delivery(quest, body, number, goal)
+                self.add_delivery(quest, number, goal)
         if "hand_in" in body:
             self.add_made(
                 f"{quest}_hand_in",
@@ -263,13 +327,13 @@ class Rules:
                 finishes=quest,
             )
 
-    def add_delivery(self, quest, body, number, goal):
+    def add_delivery(self, quest, number, goal):
         [(count, item)] = amounts(goal["deliver"])
-        earlier = range(1, number) if body.get("order") == "in_turn" else []
 
         def offered(s):
             open_still = s["quest", quest] == "active" and not s["goal", quest, number]
-            return open_still and all(self.met(quest, n, s) for n in earlier)
+            earlier = self.earlier(quest, number)
+            return open_still and all(self.enough(quest, g, s) for g in earlier)
 
         def special(n):
             n["goal", quest, number] = 1

@@ -1,6 +1,7 @@
 """Small random worlds that say what can be said in several ways: facts that step, tools that are
-filled up, amounts in stores, goals in conditions, knowledge without a bound. Plain data; every seed
-gives the same world, made of `random_world`, which stays as it is."""
+filled up, amounts in stores, goals in conditions and in groups, knowledge without a bound, foes
+that take several blows, items that are dealt. Plain data; every seed gives the same world, made of
+`random_world`, which stays as it is."""
 
 from __future__ import annotations
 
@@ -25,8 +26,14 @@ def said_world(seed):
         pricing(r, data["items"], data["shops"]["stall"])
     if r.random() < 0.4:
         asked += knowing(r, data)
+    if data.get("quests") and r.random() < 0.7:
+        asked += grouping(r, data)
+    if r.random() < 0.5:
+        fighting(r, data)
     if r.random() < 0.6:
         asked += adding(r, data)
+    if r.random() < 0.5:
+        asked += dealing(r, data)
     for body in bodies(data):
         if asked and r.random() < 0.4:
             known = body.get("needs", [])
@@ -108,7 +115,17 @@ def telling(r, data, asked):
             body["says"] = texts()
         if r.random() < 0.3:
             body["refuses"] = texts()
+        if "needs" in body and r.random() < 0.3:
+            body["hidden"] = True
+    for item in data["items"].values():
+        if r.random() < 0.2:
+            item["says"] = texts()
+    for shop in data.get("shops", {}).values():
+        shop["greets"], shop["farewell"] = texts(), texts()
     for area in data["areas"].values():
+        for find in area.get("finds", []):
+            if isinstance(find, dict) and "needs" in find and r.random() < 0.3:
+                find["hidden"] = True
         if "needs" in area and r.random() < 0.6:
             area["refuses"] = texts()
 
@@ -125,6 +142,52 @@ def meeting(r, data):
                 goal["id"] = f"{quest}_goal_{number}"
                 words.append(f"{goal['id']} is {r.choice(['', '', 'not '])}met")
     return words
+
+
+def grouping(r, data):
+    """Goals of which only some are asked for, and how far goals have come."""
+    words = []
+    for quest, body in data["quests"].items():
+        goals = body["goals"]
+        if not goals:
+            continue
+        for number, goal in enumerate(goals, 1):
+            if r.random() < 0.5:
+                this = goal.setdefault("id", f"{quest}_goal_{number}")
+                words.append(f"{this} {r.choice(['>=', '>=', '<', '=', '!='])} {r.randint(1, 2)}")
+        first = r.randrange(len(goals))
+        members = goals[first : first + r.randint(1, 3)]
+        word = r.choice(["any", "all", str(r.randint(1, len(members)))])
+        body["goals"] = [*goals[:first], {f"{word} of": members}, *goals[first + len(members) :]]
+    return words
+
+
+def fighting(r, data):
+    """A foe that takes several blows, in one way or in two."""
+    foe = {"name": "The eel", "health": r.randint(2, 3)}
+    things = [i for i in data["items"] if i.startswith("item")]
+    ways = [{"takes": r.choice(things)}, {"needs": r.choice(things), "hits": r.randint(1, 3)}]
+    ways += [{"wears": "saw", "hits": 2}] if "saw" in data["items"] else []
+    if r.random() < 0.5:
+        foe["either"] = r.sample(ways, 2)
+    else:
+        foe |= r.choice(ways)
+    if r.random() < 0.4:
+        foe["returns"] = "always"
+    elif r.random() < 0.3:
+        foe["count"] = 2
+    if r.random() < 0.7:
+        foe["at"] = r.choice(list(data["areas"]))
+    if "debt" in data.get("meters", {}):
+        foe["adds"] = {"debt": 1}
+    data.setdefault("facts", {})["calm"] = False
+    foe["sets"] = {"calm": True}
+    data.setdefault("foes", {})["eel"] = foe
+    for body in bodies(data):
+        if r.random() < 0.15:
+            known = body.get("needs", [])
+            more = r.choice(["calm", "eel is beaten", "not calm"])
+            body["needs"] = [*([known] if isinstance(known, str) else known), more]
 
 
 def pricing(r, items, stall):
@@ -156,6 +219,18 @@ def adding(r, data):
             right = f"{r.choice(things)} + {r.choice(things)}"
         words.append(f"{left} {r.choice(compares)} {right}")
     return words
+
+
+def dealing(r, data):
+    """Items that lie somewhere else in each play."""
+    things = [i for i, body in data["items"].items() if body.get("kind", "thing") == "thing"]
+    dealt = r.sample(things, r.randint(1, min(2, len(things))))
+    over = r.sample(list(data["areas"]), r.randint(1, len(data["areas"])))
+    deal = {"of": dealt, "over": over}
+    if r.random() < 0.4 or len(dealt) > len(over):
+        deal["per_place"] = 2
+    data["start"]["deal"] = [deal]
+    return [f"{r.choice(dealt)} lies at {r.choice(over)}"]
 
 
 def knowing(r, data):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import unittest
 
 import yaml
@@ -64,6 +65,7 @@ def summary_of(space):
         "unheard": {f.subject for f in report.findings if f.kind == "unheard"},
         "empty_hands": lengths(report, "empty_hands"),
         "luck_needed": any(f.kind == "luck_needed" for f in report.findings),
+        "bad_deal": bad_deals(report),
         "too_early": lengths(report, "too_early"),
         "swallowed": lengths(report, "swallowed"),
         "wasted_use": lengths(report, "wasted_use"),
@@ -76,6 +78,12 @@ def summary_of(space):
             for w in found.progression.windows
         },
     }
+
+
+def bad_deals(report):
+    """How many deals cannot be won, and how many there are."""
+    told = [f.message for f in report.findings if f.kind == "bad_deal"]
+    return tuple(int(n) for n in re.findall(r"[0-9]+", told[0])[:2]) if told else None
 
 
 def steps_of(distance):

@@ -143,7 +143,7 @@ class FullSize(unittest.TestCase):
         report = narrate(
             Conclusions(full.judged, full.findings, undecided=full.undecided), lambda: 0.0
         )
-        least = {(f.kind, f.subject): len(f.trace.steps) for f in find(plain).findings if f.trace}
+        least = {(f.kind, f.subject): f.trace.moves for f in find(plain).findings if f.trace}
         for finding in report.findings:
             item = plain.system.world.items.get(finding.subject)
             if finding.kind == "missable" and item is not None:

@@ -17,6 +17,7 @@ from zubrel.authored.kinds import (
     Field,
     Shape,
     entries_of,
+    number,
 )
 
 EFFECTS = {
@@ -53,10 +54,22 @@ ALTERNATIVE = Shape(
     "an alternative",
     {**PLAIN_BODY, "label": Field(TEXT, "What the alternative is called in lists of moves.")},
 )
+REFUSES = Field(TEXTS, "What the player is told where it stands and is not possible.")
 BODY = {
     **PLAIN_BODY,
-    "refuses": Field(TEXTS, "What the player is told where it stands and is not possible."),
+    "refuses": REFUSES,
     "either": Field(entries_of(ALTERNATIVE), "Alternatives, of which the player picks one."),
 }
+HITS = {"hits": Field(number(1), "How much of its health a blow takes off (default 1).")}
+FIGHT = {
+    **PLAIN_BODY,
+    **HITS,
+    "refuses": REFUSES,
+    "either": Field(
+        entries_of(Shape("a way of fighting", {**ALTERNATIVE.fields, **HITS})),
+        "Ways of fighting, of which the player picks one.",
+    ),
+}
+HIDDEN = {"hidden": Field(FLAG, "Not shown to the player while its needs do not hold.")}
 NAME = {"name": Field(TEXT, "What players see (default: the id with spaces).")}
 LOCKED = {"lock": Field(WORD, "The lock that must be open.")}

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from zubrel.authored.fields import BODY, EFFECTS, LOCKED, NAME
+from zubrel.authored.fields import BODY, EFFECTS, FIGHT, HIDDEN, LOCKED, NAME
+from zubrel.authored.goals import goals_of
 from zubrel.authored.kinds import (
     AMOUNT,
     AMOUNTS,
@@ -39,6 +40,7 @@ FIND = Shape(
         "count": Field(number(1), "How many; taken together (default 1)."),
         "again": Field(choice("never", "always"), "Whether it can be taken more than once."),
         **LOCKED,
+        **HIDDEN,
         **BODY,
         "amount": Field(AMOUNT, "Short form: item and count."),
     },
@@ -51,13 +53,14 @@ WAY = Shape(
         "one_way": Field(FLAG, "Whether there is no way back."),
         **LOCKED,
         "relocks": Field(choice("never", "passing"), "Whether its lock shuts behind the player."),
+        **HIDDEN,
         **BODY,
     },
     short="to",
 )
-AREA_DEED = Shape("a deed", {**NAME, **LOCKED, **BODY})
+AREA_DEED = Shape("a deed", {**NAME, **LOCKED, **HIDDEN, **BODY})
 AT = {"at": Field(WORDS_KIND, "Where: an area, several, or anywhere (default).")}
-DEED = Shape("a deed", {**NAME, **AT, **LOCKED, **BODY})
+DEED = Shape("a deed", {**NAME, **AT, **LOCKED, **HIDDEN, **BODY})
 AREA = Shape(
     "an area",
     {
@@ -74,6 +77,7 @@ ITEM = Shape(
     "an item",
     {
         **NAME,
+        "says": Field(TEXTS, "What the player reads who looks at it while it is held."),
         "kind": Field(choice("thing", "knowledge", "money"), "What sort of item it is."),
         "max": Field(number(1), "The most that can be held."),
         "when_full": Field(
@@ -139,11 +143,20 @@ ENDING = Shape(
     },
     short="name",
 )
+DEAL = Shape(
+    "a deal",
+    {
+        "of": Field(WORDS_KIND, "The items that lie somewhere else in each play."),
+        "over": Field(WORDS_KIND, "The areas among which they are dealt out."),
+        "per_place": Field(number(1), "How many of them an area gets at most (default 1)."),
+    },
+)
 START = Shape(
     "the start",
     {
         "at": Field(WORD, "Where the player begins."),
         "holding": Field(AMOUNTS, "What the player begins with."),
+        "deal": Field(entries_of(DEAL), "Items that each play begins with in places of its own."),
     },
 )
 
@@ -197,7 +210,7 @@ QUEST = Shape(
         "from": Field(WORD, "Where it is accepted, or the item or lock that it begins with."),
         "needs": Field(CONDITIONS, "Not accepted while this is false."),
         "order": Field(choice("any", "in_turn"), "Whether its goals count one after the other."),
-        "goals": Field(entries_of(GOAL), "What is to be done."),
+        "goals": Field(goals_of(GOAL), "What is to be done; some of it in groups."),
         "hand_in": Field(WORD, "The person or area where it is handed in."),
         "fails_when": Field(CONDITION, "It fails for good when this holds."),
         "reward": Field(entry_of(REWARD), "What finishing it does."),
@@ -212,7 +225,8 @@ FOE = Shape(
         "when": Field(CONDITION, "There only while this holds."),
         "count": Field(number(1), "How many there are (default 1)."),
         "returns": Field(choice("never", "always"), "Whether it comes back after being beaten."),
-        **BODY,
+        "health": Field(number(1), "How much has to be hit off until one is beaten (default 1)."),
+        **FIGHT,
     },
 )
 WARE = Shape(
@@ -233,6 +247,8 @@ SHOP = Shape(
         "money": Field(WORD, "The item that is paid with (default: the only money)."),
         "needs": Field(CONDITIONS, "Not open while this is false."),
         **LOCKED,
+        "greets": Field(TEXTS, "What is told beside the text of the area where it is open."),
+        "farewell": Field(TEXTS, "What is told to whoever leaves the area while it is open."),
         "sells": Field(keyed_by_id(WARE), "Items on sale, with their prices."),
         "buys": Field(
             keyed_or_all(WARE), "Items that it takes, with what it pays; all: whatever has a price."

@@ -52,6 +52,14 @@ KINDS = {
             "A second source of what was used up, a way back, or a need that stops it in time.",
         ),
         KindOfFinding(
+            "bad_deal",
+            "error",
+            "Bad deal",
+            "Items can be dealt to places from which no play wins.",
+            "the world",
+            "Leave out the area that locks the item away, or give another way to it.",
+        ),
+        KindOfFinding(
             "bad_luck",
             "error",
             "Bad luck",

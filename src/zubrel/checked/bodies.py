@@ -28,7 +28,8 @@ from zubrel.checked.effects import (
     Wear,
 )
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.world import Outcome, Said
+from zubrel.checked.things import Said
+from zubrel.checked.world import Outcome
 
 
 class Implied(Struct, frozen=True):

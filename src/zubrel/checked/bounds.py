@@ -30,7 +30,8 @@ from zubrel.checked.effects import (
     Take,
     Wear,
 )
-from zubrel.checked.world import Item, Rule, World
+from zubrel.checked.things import Item
+from zubrel.checked.world import Rule, World
 
 
 class AmountSource(Struct, frozen=True):

@@ -14,26 +14,19 @@ from zubrel.base.plain import plain
 from zubrel.base.spelling import suggestion
 from zubrel.checked.bodies import Implied, outcomes_of
 from zubrel.checked.bounds import bound_items
+from zubrel.checked.deals import dealing, deals, dealt_finds
 from zubrel.checked.effects import Give, SetMark
 from zubrel.checked.encounters import encounters
 from zubrel.checked.frames import Frame, key_of, name_of
 from zubrel.checked.meant import Meant
 from zubrel.checked.names import name_everything
+from zubrel.checked.quests import Quests, started_quests
 from zubrel.checked.resolve import Resolver
 from zubrel.checked.rules import RuleMaker, check_marks
-from zubrel.checked.sections import Sections, started_quests
+from zubrel.checked.sections import Sections
+from zubrel.checked.things import Area, Ending, Fact, Lock, Meter
 from zubrel.checked.trades import trades
-from zubrel.checked.world import (
-    Area,
-    Ending,
-    Fact,
-    Happening,
-    Lock,
-    Meter,
-    Outcome,
-    Rule,
-    World,
-)
+from zubrel.checked.world import Happening, Outcome, Rule, World
 
 UNKNOWN = ("unknown-id", "wrong-kind", "unknown-key")
 
@@ -67,17 +60,21 @@ class _Checker:
     def world(self) -> World:
         document, sections = self.document, self.sections
         items = sections.items()
-        quests = sections.quests(started_quests(document))
+        quest_sections = Quests(document, self.resolver)
+        quests = quest_sections.quests(started_quests(document))
         shops, stores = sections.shops(items), sections.stores(items)
 
+        dealt = deals(document, self.resolver)
+
         def others() -> Iterator[Frame]:
+            yield from dealt_finds(document, self.resolver, items)
             yield from encounters(document, self.resolver, items, quests)
             yield from trades(document, self.resolver, items, shops, stores)
 
         rules = RuleMaker(document, self.resolver, items, others).rules()
         happenings = (
             *(self._happening(e) for e in document.entries("whenever")),
-            *sections.beginnings(quests.values()),
+            *quest_sections.beginnings(quests.values()),
         )
         start, holding = self._start()
         areas = {a.id: a for a in map(self._area, document.entries("areas"))}
@@ -114,6 +111,8 @@ class _Checker:
             visits_asked=tuple(a for a in areas if a in self.resolver.visits),
             asked=resolved,
             source=document.source,
+            deals=dealt,
+            dealing=dealing(dealt, self.resolver, items, areas),
         )
         if any(p.code in UNKNOWN for p in self.problems.diagnostics):
             return world  # whatever is gained without end may be so because of what is not known

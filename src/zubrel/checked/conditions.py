@@ -120,6 +120,14 @@ class LiesAt(Struct, frozen=True):
     span: Span | None = None
 
 
+class DealtAt(Struct, frozen=True):
+    """An item was dealt to an area and still lies there."""
+
+    item: str
+    area: str
+    span: Span | None = None
+
+
 class Beaten(Struct, frozen=True):
     """At least `count` of a foe have been beaten (a returning one: ever)."""
 
@@ -128,11 +136,19 @@ class Beaten(Struct, frozen=True):
     span: Span | None = None
 
 
+class HitOff(Struct, frozen=True):
+    """At least `count` of the health of a foe is hit off."""
+
+    foe: str
+    count: int
+
+
 class GoalMet(Struct, frozen=True):
-    """A goal of a quest is met; goals are numbered from 1."""
+    """A goal of a quest is met, or has come as far as `least`; goals are numbered from 1."""
 
     quest: str
     number: int
+    least: int | None = None
 
 
 class Not(Struct, frozen=True):
@@ -156,6 +172,13 @@ class CountOf(Struct, frozen=True):
 
     count: int
     parts: tuple[Cond, ...]
+
+
+def some_of(count: int, parts: tuple[Cond, ...]) -> Cond:
+    """At least `count` of the parts, in the simplest form."""
+    if count == len(parts):
+        return all_of(*parts)
+    return Any(parts) if count == 1 else CountOf(count, parts)
 
 
 def met_for_good(goal: GoalMet, span: Span | None = None) -> Cond:
@@ -186,7 +209,9 @@ Atom = (
     | StoreRoom
     | InStock
     | LiesAt
+    | DealtAt
     | Beaten
+    | HitOff
     | GoalMet
 )
 Cond = Atom | Not | All | Any | CountOf

@@ -115,9 +115,16 @@ class MeetGoal(Struct, frozen=True):
 
 
 class Beat(Struct, frozen=True):
-    """One of a foe is beaten."""
+    """One of a foe is beaten; the next has all of its health."""
 
     foe: str
+
+
+class Hit(Struct, frozen=True):
+    """So much of the health of a foe is hit off, and some is left."""
+
+    foe: str
+    count: int
 
 
 class SellOut(Struct, frozen=True):
@@ -139,6 +146,19 @@ class FetchFrom(Struct, frozen=True):
 
     item: str
     store: str
+
+
+class DealOut(Struct, frozen=True):
+    """An item is dealt to an area; with the last one the play begins."""
+
+    item: str
+    area: str
+
+
+class TakeDealt(Struct, frozen=True):
+    """A dealt item is taken from where it lies."""
+
+    item: str
 
 
 class PutDown(Struct, frozen=True):
@@ -174,9 +194,12 @@ Effect = (
     | EndGame
     | SetMark
     | Beat
+    | Hit
     | SellOut
     | PutIn
     | FetchFrom
     | PutDown
     | PickUp
+    | DealOut
+    | TakeDealt
 )

@@ -13,26 +13,29 @@ from zubrel.checked.conditions import (
     Beaten,
     Cond,
     GoalMet,
+    HitOff,
     Marked,
     Not,
     QuestIs,
     all_of,
+    some_of,
 )
-from zubrel.checked.effects import Beat, FinishQuest, MeetGoal, SetMark, StartQuest, Take
+from zubrel.checked.effects import Beat, FinishQuest, Hit, MeetGoal, SetMark, StartQuest, Take
 from zubrel.checked.frames import (
     Frame,
     Site,
     bare,
     counted,
     key_of,
+    merged,
     name_of,
     places,
     site_of,
     with_person,
 )
+from zubrel.checked.quests import BEGINNINGS
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.sections import BEGINNINGS
-from zubrel.checked.world import Item, Quest
+from zubrel.checked.things import GoalGroup, Item, Quest
 
 
 def encounters(
@@ -47,7 +50,7 @@ def encounters(
         this = key_of(recipe)
         yield Frame(this, "recipe", this, name_of(recipe), places(recipe, resolver), recipe)
     for foe in document.entries("foes"):
-        yield _foe(foe, resolver)
+        yield from _foe(foe, resolver)
 
 
 def _talks(person: Entry, resolver: Resolver) -> Iterator[Frame]:
@@ -87,7 +90,7 @@ def _quest(
         word = goal_entry.word("to")
         if goal.kind != "deliver" or goal.subject not in items:
             continue
-        earlier = [GoalMet(quest.id, n) for n in range(1, goal.number) if quest.in_turn]
+        earlier = [_enough(quest, group) for group in quest.earlier(goal)]
         what = counted(goal.count, items[goal.subject].name)
         yield Frame(
             made[quest.id, "deliver", str(id(goal_entry))],
@@ -101,7 +104,7 @@ def _quest(
             (goal.needs,),
         )
     if end is not None:
-        met = tuple(GoalMet(quest.id, goal.number) for goal in quest.goals)
+        met = tuple(_enough(quest, group) for group in quest.groups)
         yield Frame(
             made[quest.id, "hand_in", ""],
             "hand_in",
@@ -114,7 +117,13 @@ def _quest(
         )
 
 
-def _foe(foe: Entry, resolver: Resolver) -> Frame:
+def _enough(quest: Quest, group: GoalGroup) -> Cond:
+    """As many goals of a group are met as are asked for."""
+    return some_of(group.count, tuple(GoalMet(quest.id, n) for n in group.numbers))
+
+
+def _foe(foe: Entry, resolver: Resolver) -> Iterator[Frame]:
+    """The blow that beats it, and where one is not enough, those before."""
     this = key_of(foe)
     offered: tuple[Cond, ...] = (resolver.condition(foe.condition("when")),)
     if foe.text("returns") != "always":
@@ -122,6 +131,44 @@ def _foe(foe: Entry, resolver: Resolver) -> Frame:
     elif foe.has("count"):
         message = "a foe that always returns cannot be counted"
         resolver.problems.add("misplaced", message, foe.where("count"), 'Remove "count".')
-    implied = Implied(first=(Beat(this),))
+    site, health = places(foe, resolver), foe.number("health") or 1
+    ways = foe.entries("either") or (foe,)
+    hits = {id(way): way.number("hits") or foe.number("hits") or 1 for way in ways}
+    for entry in dict.fromkeys((id(foe), *hits)):
+        where = next(e for e in (foe, *ways) if id(e) == entry)
+        if where.has("hits") and not foe.has("health"):
+            message = '"hits" means nothing for a foe without "health"'
+            hint = f"Say how much has to be hit off:  {this}: {{health: 3}}"
+            resolver.problems.add("misplaced", message, where.where("hits"), hint)
+    # the last blow comes when no more is left than it takes off
+    last = {key_of(w): HitOff(this, health - hits[id(w)]) for w in ways if hits[id(w)] < health}
+    beaten = Implied(first=(Beat(this),))
     label = f"Beat {name_of(foe)}"
-    return Frame(this, "foe", this, label, places(foe, resolver), foe, implied, offered)
+    yield Frame(this, "foe", this, label, site, foe, beaten, offered, only=last)
+    blows = [(n, w) for n, w in enumerate(ways, 1) if hits[id(w)] < health]
+    for number, way in blows:
+        common = (_cost(foe), _cost(way)) if way is not foe else (_cost(foe),)
+        part = str(number) if way is not foe else ""
+        made = resolver.names.made[this, "blow", part]
+        label = f"Hit {name_of(foe)}"
+        if way is not foe:
+            label += f": {way.text('label') or f'alternative {number}'}"
+        yield Frame(
+            made,
+            "foe",
+            this,
+            label,
+            site,
+            merged(common),
+            Implied(first=(Hit(this, hits[id(way)]),)),
+            (*offered, Not(last[key_of(way)])),
+        )
+
+
+COST = ("needs", "refuses", "takes", "wears", "refills", "loses", "adds")
+"""What a fight asks for with each blow; all else comes with the last one."""
+
+
+def _cost(body: Entry) -> Entry:
+    kept = {field: value for field, value in body.values.items() if field in COST}
+    return Entry(body.key, body.span, kept, body.spans)

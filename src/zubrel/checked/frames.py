@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from typing import Any
+
 from msgspec import Struct
 
 from zubrel.authored.conditions import Name
@@ -33,6 +36,8 @@ class Frame(Struct, frozen=True):
     needs: tuple[Cond, ...] = ()
     lock: str | None = None
     once_id: str | None = None
+    only: Mapping[str, Cond] = {}
+    """What an alternative, by its id, asks for besides; of one that is none, by the frame's id."""
 
 
 def places(entry: Entry, resolver: Resolver, field: str = "at") -> Site:
@@ -60,6 +65,17 @@ def with_person(person: str, resolver: Resolver) -> Site:
 def lock_of(entry: Entry, resolver: Resolver) -> str | None:
     word = entry.word("lock")
     return resolver.names.find(word, "lock") if word else None
+
+
+def merged(bodies: Sequence[Entry]) -> Entry:
+    """One body that does what several do, one after the other."""
+    values: dict[str, Any] = {}
+    for body in bodies:
+        for field, value in body.values.items():
+            known = values.get(field, ())
+            # the more particular refusal comes first, as where bodies stay apart
+            values[field] = (*value, *known) if field == "refuses" else (*known, *value)
+    return Entry(bodies[-1].key, bodies[-1].span, values, bodies[-1].spans)
 
 
 def bare(span: Span) -> Entry:

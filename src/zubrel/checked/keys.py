@@ -13,6 +13,8 @@ PLACE: Key = ("place", "")
 ENDING: Key = ("ending", "")
 UNENDED = ""
 NOWHERE = ""
+UNDEALT = ""
+"""The place of a player whose play has not been dealt yet."""
 
 
 def held(item: str) -> Key:
@@ -50,6 +52,11 @@ def beaten(foe: str) -> Key:
     return ("beaten", foe)
 
 
+def hit(foe: str) -> Key:
+    """How much of the health of the foe that is fought is hit off."""
+    return ("hit", foe)
+
+
 def stock(shop: str, item: str) -> Key:
     """How many of a limited ware are left."""
     return ("stock", f"{shop} {item}")
@@ -63,6 +70,11 @@ def stored(store: str, item: str) -> Key:
 def lies(item: str) -> Key:
     """The area where an item has been put down, or `NOWHERE`."""
     return ("lies", item)
+
+
+def dealt(item: str) -> Key:
+    """The area where an item lies that is dealt; `NOWHERE` before that, and once it is taken."""
+    return ("dealt", item)
 
 
 def mark(kind: str, subject: str) -> Key:

@@ -11,7 +11,8 @@ from zubrel.base.kinds import KINDS, STALE
 from zubrel.base.spelling import listing, suggestion
 from zubrel.checked.frames import key_of
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.world import Acceptance, Promise, Rule
+from zubrel.checked.things import Acceptance, Promise
+from zubrel.checked.world import Rule
 
 PROMISES = ("never", "always", "possible", "stays_possible", "before", "within")
 

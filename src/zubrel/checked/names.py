@@ -188,12 +188,18 @@ class _Namer:
                 self._body(deed)
 
     def _made_by_the_language(self) -> None:
+        self._deals()
         for entry in self.document.entries("people"):
             for talk in entry.entries("talk"):
                 self._visit(talk, f"{_text(entry)}_talk", "talk")
                 self._body(talk)
         for entry in self.document.entries("quests"):
             self._quest(entry)
+        for entry in self.document.entries("foes"):
+            ways = len(entry.entries("either"))
+            for part in map(str, range(1, ways + 1)) if ways else ("",):
+                if (entry.number("health") or 1) > 1:
+                    self._rule(entry, "blow", part)
         for entry in self.document.entries("shops"):
             for ware in entry.entries("sells"):
                 self._rule(entry, "buy", _text(ware))
@@ -207,6 +213,17 @@ class _Namer:
             if entry.values.get("drop"):
                 self._rule(entry, "drop")
                 self._rule(entry, "pick_up")
+
+    def _deals(self) -> None:
+        start = self.document.start
+        for deal in start.entries("deal") if start is not None else ():
+            for item in dict.fromkeys(word.text for word in deal.words("of")):
+                made = ("start", "dealt", item)
+                self.waiting.append(_Unnamed(deal.span, f"dealt_{item}", "find", made=made))
+                for area in dict.fromkeys(word.text for word in deal.words("over")):
+                    made = ("start", "deal", f"{item} {area}")
+                    wanted = f"deal_{item}_{area}"
+                    self.waiting.append(_Unnamed(deal.span, wanted, "rule", made=made))
 
     def _quest(self, entry: Entry) -> None:
         if entry.has("from"):

@@ -18,7 +18,7 @@ from zubrel.checked.conditions import (
     At,
     Beaten,
     Cond,
-    CountOf,
+    DealtAt,
     FactIs,
     GoalMet,
     Holds,
@@ -33,11 +33,12 @@ from zubrel.checked.conditions import (
     Total,
     all_of,
     met_for_good,
+    some_of,
 )
 from zubrel.checked.effects import Effect, SetFact, SetMeter, StepFact
 from zubrel.checked.names import Names, kept_items, with_article
 from zubrel.checked.presence import Presence
-from zubrel.checked.world import Fact, Said
+from zubrel.checked.things import Fact, Said
 
 
 class Resolver:
@@ -63,15 +64,20 @@ class Resolver:
             for section in ("items", "people", "foes", "stores")
         }
         self.goals = {
-            goal.key.text: (quest.key.text, number)
+            goal.key.text: (quest.key.text, number, goal)
             for quest in document.entries("quests")
             if quest.key
             for number, goal in enumerate(quest.entries("goals"), 1)
             if goal.key
         }
-        """By the id of a goal its quest, and its number there."""
+        """By the id of a goal its quest, its number there, and what the file says of it."""
         self.presence = Presence(self.entries["people"], names, problems, self.condition)
         self.asked_done = asked_done(document, asked)
+        start = document.start.entries("deal") if document.start is not None else ()
+        self.dealt = {
+            (i.text, a.text) for d in start for i in d.words("of") for a in d.words("over")
+        }
+        """Items with the areas where they may have been dealt to."""
         self.met: dict[str, None] = {}
         self.visits: dict[str, None] = {}
         self.dones: dict[str, syntax.Name] = {}
@@ -109,7 +115,7 @@ class Resolver:
             case syntax.Disjunction(parts):
                 return Any(tuple(self.tree(p) for p in parts))
             case syntax.CountedParts(count, parts, _):
-                return self._count_of(count, tuple(self.tree(p) for p in parts))
+                return some_of(count, tuple(self.tree(p) for p in parts))
             case syntax.InStore():
                 return self._stored(tree)
             case syntax.Lies(name, area_name):
@@ -128,24 +134,43 @@ class Resolver:
 
     def _goal_met(self, name: Name) -> Cond:
         """A goal counts as met while its quest is active, and for good once that is done."""
-        return met_for_good(GoalMet(*self.goals[name.text]), name.span)
+        quest, number, _ = self.goals[name.text]
+        return met_for_good(GoalMet(quest, number), name.span)
+
+    def _progress(self, name: Name, operator: str, number: int) -> Cond:
+        """How far a goal has come: 0 before its quest is active, all of it once that is done."""
+        quest, which, entry = self.goals[name.text]
+        amounts = (entry.amount(kind) for kind in ("collect", "gain", "defeat"))
+        whole = next((a.count or 1 for a in amounts if a is not None), 1)
+
+        def at_least(least: int) -> Cond:
+            if not 1 <= least <= whole:
+                return ALWAYS if least < 1 else Any(())
+            return met_for_good(GoalMet(quest, which, None if least == whole else least), name.span)
+
+        match operator:
+            case ">=" | ">":
+                return at_least(number + (operator == ">"))
+            case "<" | "<=":
+                return Not(at_least(number + (operator == "<=")))
+        exactly = all_of(at_least(number), Not(at_least(number + 1)))
+        return exactly if operator == "=" else Not(exactly)
 
     def _lies(self, name: Name, area_name: Name) -> Cond:
         item = self.names.find(name, "item")
         area = self.names.find(area_name, "area")
         if item is None or area is None:
             return ALWAYS
+        dealt = (DealtAt(item, area, name.span),) if (item, area_name.text) in self.dealt else ()
         if not self.entries["items"][item].values.get("drop"):
+            if dealt:
+                return dealt[0]
             message = f'"{item}" can never be put down'
             hint = f"Let it be put down:  {item}: {{drop: true}}"
             self.problems.add("bad-condition", message, name.span, hint)
             return ALWAYS
-        return LiesAt(item, area, name.span)
-
-    def _count_of(self, count: int, parts: tuple[Cond, ...]) -> Cond:
-        if count == len(parts):
-            return all_of(*parts)
-        return Any(parts) if count == 1 else CountOf(count, parts)
+        put_down = LiesAt(item, area, name.span)
+        return Any((put_down, *dealt)) if dealt else put_down
 
     def _named(self, name: Name) -> Cond:
         kind = self.names.kind_of(name.text)
@@ -190,7 +215,13 @@ class Resolver:
             return ALWAYS
         if kind == "fact":
             return self._fact_comparison(name, operator, value)
-        self.names.find(name, "item", "meter", "fact")
+        if kind == "goal" and isinstance(value, int) and not isinstance(value, bool):
+            return self._progress(name, operator, value)
+        if kind == "goal":
+            message = f'"{name.text}" is a goal: how far it has come is compared with a number'
+            self.problems.add("bad-condition", message, name.span, f'"{name.text} >= 2"')
+            return ALWAYS
+        self.names.find(name, "item", "meter", "fact", "goal")
         return ALWAYS
 
     def _total(self, terms: Iterable[tuple[int, Name]], operator: str, number: int) -> Cond:

@@ -24,6 +24,7 @@ class RuleKind(StrEnum):
     FETCH = "fetch"
     DROP = "drop"
     PICK_UP = "pick_up"
+    DEAL = "deal"
 
     @property
     def regains(self) -> bool:
@@ -43,4 +44,9 @@ class RuleKind(StrEnum):
     @property
     def made(self) -> bool:
         """Is made by the language; the author wrote no rule for it."""
-        return self.handles or self in (RuleKind.ACCEPT, RuleKind.DELIVER, RuleKind.HAND_IN)
+        return self.handles or self in (
+            RuleKind.DEAL,
+            RuleKind.ACCEPT,
+            RuleKind.DELIVER,
+            RuleKind.HAND_IN,
+        )

@@ -21,8 +21,9 @@ from zubrel.checked.frames import (
 )
 from zubrel.checked.resolve import Resolver
 from zubrel.checked.rule_kinds import RuleKind
+from zubrel.checked.things import Item, Said
 from zubrel.checked.trades import shop_site
-from zubrel.checked.world import Happening, Item, Rule, Said
+from zubrel.checked.world import Happening, Rule
 
 MOST_RULES = 20_000
 
@@ -207,7 +208,8 @@ class RuleMaker:
             message = "at least one outcome must have odds above 0"
             self.resolver.problems.add("bad-value", message, where)
         undone = (Not(Marked("done", o)) for o in once)
-        offered = all_of(*frame.site.offered, *frame.offered, *undone)
+        only = (frame.only[rule_id],) if rule_id in frame.only else ()
+        offered = all_of(*frame.site.offered, *frame.offered, *only, *undone)
         return Rule(
             rule_id,
             RuleKind(frame.kind),
@@ -223,7 +225,16 @@ class RuleMaker:
             outcomes,
             chancy,
             self._refuses(frame, bodies),
+            self._hidden(frame, bodies),
         )
+
+    def _hidden(self, frame: Frame, bodies: tuple[Entry, ...]) -> bool:
+        entry = frame.entry
+        if entry.flag("hidden") and not any(body.has("needs") for body in bodies):
+            message = '"hidden" means until its needs hold, and this needs nothing'
+            hint = "Add: needs: some_condition"
+            self.resolver.problems.add("misplaced", message, entry.where("hidden"), hint)
+        return entry.flag("hidden")
 
     def _refuses(self, frame: Frame, bodies: tuple[Entry, ...]) -> tuple[Said, ...]:
         if frame.kind == "lock":

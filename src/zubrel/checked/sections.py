@@ -2,47 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
-from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
-from zubrel.authored.values import Amount, Entry
+from zubrel.authored.values import Entry
 from zubrel.base.spelling import listing
-from zubrel.checked.asking import RULE_KINDS
-from zubrel.checked.bodies import effects_of
-from zubrel.checked.conditions import (
-    ALWAYS,
-    WAITING,
-    Cond,
-    GoalMet,
-    Holds,
-    LockOpen,
-    QuestIs,
-    all_of,
-    atoms_of,
-)
-from zubrel.checked.effects import StartQuest
-from zubrel.checked.frames import key_of, name_of
+from zubrel.checked.conditions import LockOpen, all_of
+from zubrel.checked.frames import key_of, lock_of, name_of
 from zubrel.checked.names import kept_items
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.world import (
-    Carry,
-    Foe,
-    Goal,
-    Happening,
-    Item,
-    Outcome,
-    Person,
-    Quest,
-    Shop,
-    Store,
-    Ware,
-)
-
-GIVERS, BEGINNINGS = ("person", "area"), ("item", "lock")
-"""What a quest is accepted from and handed in to; and what it begins with by itself."""
-GOALS = ("collect", "gain", "deliver", "defeat", "visit", "talk", "do", "meet")
-EARLY = ("gain", "defeat", "visit", "talk", "do")
+from zubrel.checked.things import Carry, Foe, Item, Person, Shop, Store, Ware
+from zubrel.checked.trades import shop_site
 
 
 class Sections:
@@ -86,6 +56,7 @@ class Sections:
             drops_at,
             tuple(self.resolver.ids(entry.words("stays_in"), "area")),
             entry.number("price"),
+            self.resolver.texts(entry.texts("says")),
         )
 
     def check_drops(self, items: dict[str, Item]) -> None:
@@ -108,106 +79,6 @@ class Sections:
             people[this] = Person(this, name_of(entry), entry.span, places, met)
         return people
 
-    def quests(self, started: frozenset[str]) -> dict[str, Quest]:
-        """The quests; `started` are those that something starts."""
-        quests = {}
-        for entry in self.document.entries("quests"):
-            this, source, end = key_of(entry), entry.word("from"), entry.word("hand_in")
-            in_turn = entry.text("order") == "in_turn"
-            goals = tuple(
-                self._goal(goal, number, in_turn)
-                for number, goal in enumerate(entry.entries("goals"), 1)
-            )
-            fails_when = entry.condition("fails_when")
-            reward = entry.entry("reward")
-            quests[this] = Quest(
-                this,
-                name_of(entry),
-                entry.span,
-                source is None and this not in started,
-                in_turn,
-                self.names.find(source, *GIVERS, *BEGINNINGS) if source else None,
-                self.names.find(end, *GIVERS) if end else None,
-                self.resolver.all_of(entry.conditions("needs")),
-                goals,
-                self.resolver.condition(fails_when) if fails_when else None,
-                effects_of(reward, self.resolver) if reward else (),
-            )
-        return quests
-
-    def beginnings(self, quests: Iterable[Quest]) -> Iterator[Happening]:
-        """Quests that begin by themselves: as soon as an item is held, or a lock is open."""
-        for quest in quests:
-            begun: Cond | None = None
-            match self.names.kind_of(quest.from_id or ""):
-                case "item":
-                    begun = Holds(str(quest.from_id), ">=", 1, quest.span)
-                case "lock":
-                    begun = LockOpen(str(quest.from_id), quest.span)
-            if begun is not None:
-                when = all_of(begun, quest.needs, QuestIs(quest.id, WAITING))
-                made = self.names.made[quest.id, "accept", ""]
-                outcome = Outcome(1, 1.0, (StartQuest(quest.id),))
-                yield Happening(made, quest.span, when, False, outcome)
-
-    def _goal(self, entry: Entry, number: int, in_turn: bool) -> Goal:
-        kinds = [kind for kind in GOALS if entry.has(kind)]
-        if len(kinds) != 1:
-            message = "a goal asks for exactly one thing"
-            hint = f"It is one of: {listing(GOALS)}."
-            self.problems.add("missing" if not kinds else "misplaced", message, entry.span, hint)
-        kind = kinds[0] if kinds else "meet"
-        subject, count = self._goal_subject(entry, kind)
-        condition = self._goal_condition(entry, kind, subject, count)
-        early = entry.has("early")
-        if early and kind not in EARLY:
-            message = f'a goal to {kind} never counts early: "early" means nothing here'
-            self.problems.add("misplaced", message, entry.where("early"))
-        if kind == "deliver" and not entry.has("to"):
-            message = "a delivery needs to say to whom or where"
-            self.problems.add("missing", message, entry.span, "Add: to: some_person")
-        remembered = kind not in ("collect", "meet") or in_turn
-        asked = entry.condition("meet")
-        name = entry.text("name") or (asked.text if asked and kind == "meet" else "")
-        needs = self.resolver.all_of(entry.conditions("needs"))
-        return Goal(
-            number,
-            kind,
-            subject,
-            count,
-            condition,
-            needs,
-            early,
-            name,
-            entry.span,
-            remembered,
-            key_of(entry) if entry.key else "",
-        )
-
-    def _goal_subject(self, entry: Entry, kind: str) -> tuple[str, int]:
-        """The id that a goal is about, and how many of it."""
-        value = entry.values.get(kind)
-        if isinstance(value, Amount):
-            wanted = "foe" if kind == "defeat" else "item"
-            return self.names.find(value.name, wanted) or "", value.count or 1
-        if isinstance(value, Name):
-            if kind == "do":
-                goal_subject = self.names.find(value, *RULE_KINDS, "rule")
-            else:
-                goal_subject = self.names.find(value, "area" if kind == "visit" else "person")
-            return goal_subject or "", 1
-        return "", 1
-
-    def _goal_condition(self, entry: Entry, kind: str, subject: str, count: int) -> Cond:
-        if kind == "collect" and subject:
-            return Holds(subject, ">=", count, entry.span)
-        condition = self.resolver.condition(entry.condition("meet")) if kind == "meet" else ALWAYS
-        if any(isinstance(atom, GoalMet) for atom in atoms_of(condition)):
-            message = "a goal cannot ask whether goals are met: one could ask for itself"
-            self.problems.add("bad-condition", message, entry.where("meet"))
-            return ALWAYS
-        return condition
-
     def foes(self) -> dict[str, Foe]:
         return {
             key_of(e): Foe(
@@ -216,6 +87,7 @@ class Sections:
                 e.span,
                 self.resolver.count_of_foe(key_of(e)),
                 e.text("returns") == "always",
+                e.number("health") or 1,
             )
             for e in self.document.entries("foes")
         }
@@ -230,7 +102,23 @@ class Sections:
             sells = tuple(self._wares(entry, "sells", items))
             buys = tuple(self._wares(entry, "buys", items))
             money = self._money(entry, items)
-            shops[this] = Shop(this, name_of(entry), entry.span, money, sells, buys)
+            site, lock = shop_site(entry, self.resolver), lock_of(entry, self.resolver)
+            shops[this] = Shop(
+                this,
+                name_of(entry),
+                entry.span,
+                money,
+                sells,
+                buys,
+                site.areas,
+                all_of(
+                    *site.offered,
+                    self.resolver.all_of(entry.conditions("needs")),
+                    *((LockOpen(lock),) if lock else ()),
+                ),
+                self.resolver.texts(entry.texts("greets")),
+                self.resolver.texts(entry.texts("farewell")),
+            )
         return shops
 
     def _wares(self, entry: Entry, field: str, items: dict[str, Item]) -> Iterator[Ware]:
@@ -294,16 +182,3 @@ class Sections:
                 message = f'"{item}" is {items[item].kind}, which weighs nothing'
                 self.problems.add("wrong-kind", message, entry.where("of"))
         return Carry(limit or 0, given if entry.has("of") else things, entry.span)
-
-
-def started_quests(document: Document) -> frozenset[str]:
-    """The ids of the quests that some body starts, wherever it stands."""
-    quests: set[str] = set()
-    pending = [e for entries in document.sections.values() for e in entries]
-    while pending:
-        entry = pending.pop()
-        quests.update(word.text for word in entry.words("starts"))
-        for value in entry.values.values():
-            inner = value if isinstance(value, tuple) else (value,)
-            pending += [v for v in inner if isinstance(v, Entry)]
-    return frozenset(quests)

@@ -19,7 +19,7 @@ from zubrel.checked.effects import (
 )
 from zubrel.checked.frames import Frame, Site, bare, key_of, lock_of, places, with_person
 from zubrel.checked.resolve import Resolver
-from zubrel.checked.world import Item, Shop, Store, Ware
+from zubrel.checked.things import Item, Shop, Store, Ware
 
 
 def trades(

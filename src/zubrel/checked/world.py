@@ -6,193 +6,34 @@ a `Rule`, so that no later stage needs to know what a find or a lock is.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from msgspec import Struct
 
 from zubrel.base.source import Source, Span
 from zubrel.checked.conditions import Cond
 from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
 from zubrel.checked.rule_kinds import RuleKind
-
-
-class Said(Struct, frozen=True):
-    """A text and when it applies; `also`: beside the first other one that does."""
-
-    text: str
-    when: Cond
-    span: Span
-    also: bool = False
-
-
-class Thing(Struct, frozen=True):
-    """What every section entry has. `name` is for players, `id` for authors."""
-
-    id: str
-    name: str
-    span: Span
-
-
-class Item(Thing, frozen=True):
-    """`most` is the most that can be held; `bound_given` when the author said so.
-
-    A tool is held as `uses`; None: it is none. `drops_at` are the areas where it can be put down,
-    `stays_in` those outside of which it is gone (none: it is never gone). `price` is what shops ask
-    and pay that name none.
-    """
-
-    kind: str
-    most: int
-    bound_given: bool
-    wasted_when_full: bool
-    uses: int | None = None
-    drops_at: tuple[str, ...] = ()
-    stays_in: tuple[str, ...] = ()
-    price: int | None = None
-
-
-class Area(Thing, frozen=True):
-    says: tuple[Said, ...]
-    needs: Cond
-    refuses: tuple[Said, ...] = ()
-
-
-class Lock(Thing, frozen=True):
-    begins_open: bool
-    relocks: bool
-    from_areas: tuple[str, ...]
-    refuses: tuple[Said, ...]
-
-
-class Fact(Thing, frozen=True):
-    """A true/false fact has the values false, true."""
-
-    values: tuple[str, ...]
-    start: int
-    true_false: bool
-    round: bool = False
-
-    def after(self, value: int, up: bool) -> int:
-        """The number of the next value, or of the one before."""
-        stepped = value + (1 if up else -1)
-        if self.round:
-            return stepped % len(self.values)
-        return min(len(self.values) - 1, max(0, stepped))
-
-
-class Meter(Thing, frozen=True):
-    low: int
-    high: int
-    start: int
-
-
-class Ending(Thing, frozen=True):
-    good: bool
-    when: Cond | None
-
-
-class Person(Thing, frozen=True):
-    """`places` are the areas where the person can be, each with the condition for being there."""
-
-    places: tuple[tuple[str, Cond], ...]
-    met_asked: bool
-
-
-class Goal(Struct, frozen=True):
-    """One goal of a quest.
-
-    `kind` is collect, gain, deliver, defeat, visit, talk, do or meet; `subject` the item, foe,
-    area, person or rule that it is about (`meet`: nothing, but a `condition`), `count` how many.
-    `remembered` when its progress is part of the situation. `name` is the author's, or empty:
-    `World.goal_name` has words for each; so is `id`.
-    """
-
-    number: int
-    kind: str
-    subject: str
-    count: int
-    condition: Cond
-    needs: Cond
-    early: bool
-    name: str
-    span: Span
-    remembered: bool
-    id: str = ""
-
-
-class Quest(Thing, frozen=True):
-    """`from_id` and `hand_in` are a person or an area, or None; `from_id` also an item or lock."""
-
-    starts_active: bool
-    in_turn: bool
-    from_id: str | None
-    hand_in: str | None
-    needs: Cond
-    goals: tuple[Goal, ...]
-    fails_when: Cond | None
-    reward: tuple[Effect, ...]
-
-    @property
-    def completes_itself(self) -> bool:
-        """Done by itself as soon as all goals are met."""
-        return self.hand_in is None and bool(self.goals)
-
-
-class Foe(Thing, frozen=True):
-    count: int
-    returns: bool
-
-
-class Ware(Struct, frozen=True):
-    """One item in a shop; `stock` None: any number."""
-
-    item: str
-    price: int
-    stock: int | None
-    span: Span
-
-
-class Shop(Thing, frozen=True):
-    money: str
-    sells: tuple[Ware, ...]
-    buys: tuple[Ware, ...]
-
-
-class Store(Thing, frozen=True):
-    """`limit` is of all together, None: of each item what can be held of it."""
-
-    keeps: tuple[str, ...]
-    limit: int | None
-
-
-class Carry(Struct, frozen=True):
-    """At most `limit` of the items can be held together; a tool counts as one."""
-
-    limit: int
-    items: tuple[str, ...]
-    span: Span
-
-
-class Promise(Thing, frozen=True):
-    """`kind` is never, always, possible, stays_possible, before or within."""
-
-    kind: str
-    conditions: tuple[Cond, ...]
-    ending: str | None
-    steps: int
-    because: str | None
-
-
-class Acceptance(Struct, frozen=True):
-    """A finding that is known and wanted.
-
-    `closed_by`, where there are any, are rules: then every finding of the kind is meant that no
-    other move brings about, and `subject` is the id that the author names the first of them by.
-    """
-
-    finding: str
-    subject: str
-    because: str | None
-    span: Span
-    closed_by: tuple[str, ...] = ()
+from zubrel.checked.things import (
+    Acceptance,
+    Area,
+    Carry,
+    Deal,
+    Ending,
+    Fact,
+    Foe,
+    Goal,
+    Item,
+    Lock,
+    Meter,
+    Person,
+    Promise,
+    Quest,
+    Said,
+    Shop,
+    Store,
+    Thing,
+)
 
 
 class Outcome(Struct, frozen=True):
@@ -226,7 +67,7 @@ class Rule(Struct, frozen=True):
     `chancy` when luck picks among the outcomes. `owner` is the id of the find, way, lock or deed
     that it belongs to, `common` the id shared by its alternatives, `once` the marks that make it
     possible only once. `refuses` is told where it stands and is not possible (of a lock: nothing
-    here, but what the lock refuses with).
+    here, but what the lock refuses with). While `needs` do not hold, a `hidden` one is not shown.
     """
 
     id: str
@@ -243,6 +84,7 @@ class Rule(Struct, frozen=True):
     outcomes: tuple[Outcome, ...]
     chancy: bool = False
     refuses: tuple[Said, ...] = ()
+    hidden: bool = False
 
     @property
     def takes(self) -> tuple[Take, ...]:
@@ -293,13 +135,37 @@ class World(Struct, frozen=True):
     asked: tuple[Cond, ...] = ()
     source: Source | None = None
     """The main file as it was read."""
+    deals: tuple[Deal, ...] = ()
+    dealing: tuple[Rule, ...] = ()
+    """The moves of luck with which a play begins: one for each item and each area it may get."""
+
+    def moves_before(self) -> int:
+        """How many moves of luck come before the first of the player."""
+        return sum(len(deal.items) for deal in self.deals)
 
     def rule(self, rule_id: str) -> Rule:
         """The rule with this id. Raises KeyError when there is none."""
-        for rule in self.rules:
+        for rule in (*self.rules, *self.dealing):
             if rule.id == rule_id:
                 return rule
         raise KeyError(rule_id)
+
+    def texts(self) -> Iterator[tuple[str, Said]]:
+        """Every text of the world, with the id of what it belongs to."""
+        for rule in self.rules:
+            owner = rule.owner if rule.kind == "way" else rule.id
+            yield from ((owner, said) for said in rule.refuses)
+            yield from ((owner, t) for o in rule.outcomes for says in o.says for t in says)
+        for happening in self.happenings:
+            yield from ((happening.id, t) for says in happening.outcome.says for t in says)
+        for area in self.areas.values():
+            yield from ((area.id, said) for said in (*area.says, *area.refuses))
+        for lock in self.locks.values():
+            yield from ((lock.id, said) for said in lock.refuses)
+        for item in self.items.values():
+            yield from ((item.id, said) for said in item.says)
+        for shop in self.shops.values():
+            yield from ((shop.id, said) for said in (*shop.greets, *shop.farewell))
 
     def goal_name(self, goal: Goal) -> str:
         """A goal in the author's words, or in those of what it is about."""

@@ -12,6 +12,7 @@ from zubrel.checked.conditions import (
     Beaten,
     Cond,
     CountOf,
+    DealtAt,
     FactIs,
     Holds,
     Level,
@@ -36,7 +37,7 @@ def written(world: World, condition: Cond) -> str:
     """A condition as an author would write it. Raises `NoWords`."""
     goal = goal_asked(condition)
     if goal is not None and (known := world.quests[goal.quest].goals[goal.number - 1]).id:
-        return f"{known.id} is met"
+        return f"{known.id} is met" if goal.least is None else f"{known.id} >= {goal.least}"
     match condition:
         case All(parts) if parts:
             return " and ".join(_grouped(world, p) for p in parts)
@@ -77,11 +78,17 @@ def _atom(world: World, atom: Cond) -> str:
             return f"{item} is in {store}"
         case Stored(store, item, operator, number):
             return f"{item} in {store} {operator} {number}"
-        case LiesAt(item, area):
+        case LiesAt(item, area) | DealtAt(item, area) if not _lies_twice(world, item):
             return f"{item} lies at {area}"
         case Beaten(foe, count) if count == world.foes[foe].count:
             return f"{foe} is beaten"
     raise NoWords(atom)
+
+
+def _lies_twice(world: World, item: str) -> bool:
+    """Whether an item can lie both where it was dealt and where it was put down: in conditions
+    that is one and the same."""
+    return bool(world.items[item].drops_at) and any(item in deal.items for deal in world.deals)
 
 
 def total_of(terms: Sequence[Term], name: Callable[[str], str]) -> str:

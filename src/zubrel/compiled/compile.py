@@ -7,11 +7,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from zubrel.base.budget import Budget
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE, WAITING, At, LockOpen
-from zubrel.checked.effects import Effect, FailQuest, FinishQuest, MoveTo, SetMark
+from zubrel.checked.effects import DealOut, Effect, FailQuest, FinishQuest, MoveTo, SetMark
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Outcome, Rule, World
-from zubrel.compiled.formulas import Formula, both, either, opposite
-from zubrel.compiled.parts import Change, Move, Operation, Settler, Step, Variable
+from zubrel.compiled.formulas import Formula, Within, at_least, both, either, opposite
+from zubrel.compiled.parts import PLACE, Change, Move, Operation, Settler, Step, Variable
 from zubrel.compiled.perform import Performer
 from zubrel.compiled.system import System
 from zubrel.compiled.translate import Translator, whole
@@ -33,6 +33,9 @@ def compile_world(world: World, budget: Budget | None = None) -> System:
 def _variables(world: World) -> Iterator[Variable]:
     areas, endings = tuple(world.areas), (keys.UNENDED, *world.endings)
     start = areas.index(world.start_area)
+    if world.deals:  # a play begins nowhere, and is dealt first
+        areas = (*areas, keys.UNDEALT)
+        start = len(areas) - 1
     yield Variable(keys.PLACE, 0, len(areas) - 1, start, areas)
     yield Variable(keys.ENDING, 0, len(endings) - 1, 0, endings)
     for lock in world.locks.values():
@@ -50,6 +53,8 @@ def _variables(world: World) -> Iterator[Variable]:
     yield from _quest_variables(world)
     for foe in world.foes.values():
         yield Variable(keys.beaten(foe.id), 0, foe.count, 0)
+        if foe.health > 1:
+            yield Variable(keys.hit(foe.id), 0, foe.health - 1, 0)
     for shop in world.shops.values():
         for ware in shop.sells:
             if ware.stock is not None:
@@ -62,6 +67,9 @@ def _variables(world: World) -> Iterator[Variable]:
         if item.drops_at:
             names = (keys.NOWHERE, *item.drops_at)
             yield Variable(keys.lies(item.id), 0, len(item.drops_at), 0, names)
+    for deal in world.deals:
+        for dealt in deal.items:
+            yield Variable(keys.dealt(dealt), 0, len(deal.areas), 0, (keys.NOWHERE, *deal.areas))
     for key in _marks(world):
         yield Variable(key, 0, 1, 0)
 
@@ -117,8 +125,12 @@ class _Compiler:
             )
             steps += made
             moves.append(Move(rule, self._area_numbers(rule), self._guard(rule, performed), made))
+        for rule in self.world.dealing:
+            step = Step(len(steps), rule, rule.outcomes[0], self._dealt(rule))
+            steps.append(step)
+            moves.append(Move(rule, (self._nowhere,), self._deals(rule), (step,)))
         endings = tuple(
-            (self.translator.formula(ending.when), number)
+            (self._begun(self.translator.formula(ending.when)), number)
             for number, ending in enumerate(self.world.endings.values(), 1)
             if ending.when is not None
         )
@@ -130,8 +142,46 @@ class _Compiler:
 
     def _area_numbers(self, rule: Rule) -> tuple[int, ...] | None:
         if rule.areas is None:
-            return None
+            return tuple(self.translator.area_numbers.values()) if self.world.deals else None
         return tuple(self.translator.area_numbers[a] for a in rule.areas)
+
+    # dealing
+
+    @property
+    def _nowhere(self) -> int:
+        """The number of the place where nothing has been dealt yet."""
+        return self.variables[PLACE].high
+
+    def _begun(self, formula: Formula) -> Formula:
+        """It holds, and the play has begun: before that nothing happens but dealing."""
+        if not self.world.deals:
+            return formula
+        return both((Within(PLACE, 0, self._nowhere - 1), formula))
+
+    def _deals(self, rule: Rule) -> Formula:
+        """It is the turn of this item, and the area can get one more."""
+        item, area = _dealing(rule)
+        parts = []
+        for deal in self.world.deals:
+            place = deal.items.index(item) if item in deal.items else len(deal.items)
+            known = deal.items[:place]
+            parts += [opposite(self.translator.equals(keys.dealt(i), 0)) for i in known]
+            if place < len(deal.items):
+                there = [self.translator.lies_at(keys.dealt(i), area) for i in known]
+                parts.append(opposite(at_least(deal.per_place, there)))
+                parts.append(self.translator.equals(keys.dealt(item), 0))
+                break
+        return both(parts)
+
+    def _dealt(self, rule: Rule) -> tuple[Change, ...]:
+        item, area = _dealing(rule)
+        variable = self.numbers[keys.dealt(item)]
+        names = self.variables[variable].names
+        changes = [Change(variable, Operation.SET, names.index(area))]
+        if item == self.world.deals[-1].items[-1]:
+            start = self.translator.area_numbers[self.world.start_area]
+            changes.append(Change(PLACE, Operation.SET, start))
+        return tuple(changes)
 
     def _performed(self, rule: Rule, outcome: Outcome) -> Performer:
         # handing in asks for an active quest already, so its effects need not ask again
@@ -175,7 +225,9 @@ class _Compiler:
     ) -> Settler:
         performer = Performer(self.translator, None, None, frozenset(active))
         performer.perform(effects)
-        return Settler(name, guard, tuple(performer.changes), tuple(performer.stock.wastes))
+        return Settler(
+            name, self._begun(guard), tuple(performer.changes), tuple(performer.stock.wastes)
+        )
 
     def _looks(self) -> Iterator[Settler]:
         """Goals that are looked at after a move: visits, and what is met in turn."""
@@ -189,7 +241,7 @@ class _Compiler:
                     continue
                 guard = both((seen, self.translator.counts(quest, goal)))
                 number = self.numbers[keys.goal(quest.id, goal.number)]
-                yield Settler(quest.id, guard, (Change(number, Operation.SET, 1),))
+                yield Settler(quest.id, self._begun(guard), (Change(number, Operation.SET, 1),))
 
     def _happenings(self) -> Iterator[Settler]:
         for happening in self.world.happenings:
@@ -207,6 +259,12 @@ class _Compiler:
                 guard = both((active, self.translator.formula(quest.fails_when)))
                 yield self._by_itself(quest.id, guard, (FailQuest(quest.id),), {quest.id})
             if quest.completes_itself:
-                met = (self.translator.met(quest, g.number) for g in quest.goals)
-                guard = both((active, *met))
+                guard = both((active, self.translator.all_met(quest, quest.groups)))
                 yield self._by_itself(quest.id, guard, (FinishQuest(quest.id),), {quest.id})
+
+
+def _dealing(rule: Rule) -> tuple[str, str]:
+    """The item that a move of luck deals, and the area that gets it."""
+    (dealt,) = rule.outcomes[0].effects
+    assert isinstance(dealt, DealOut)
+    return dealt.item, dealt.area

@@ -19,6 +19,7 @@ from zubrel.checked.effects import (
     FetchFrom,
     FinishQuest,
     Give,
+    Hit,
     Lose,
     MeetGoal,
     MoveTo,
@@ -35,11 +36,13 @@ from zubrel.checked.effects import (
     StartQuest,
     StepFact,
     Take,
+    TakeDealt,
     Toggle,
     Wear,
 )
 from zubrel.checked.keys import Key
-from zubrel.checked.world import Fact, Goal, Item, Rule
+from zubrel.checked.things import Fact, Goal, Item
+from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
@@ -122,6 +125,8 @@ class Performer:
                 returns = self.world.foes[foe].returns
                 operation = Operation.SET if returns else Operation.ADD
                 self._change(keys.beaten(foe), operation, 1, when)
+                if self.world.foes[foe].health > 1:
+                    self._set(keys.hit(foe), 0, when)
             case PutDown(item):
                 self._put_down(item, when)
             case StepFact(fact, up):
@@ -170,6 +175,8 @@ class Performer:
                 self.changes.append(Change(ENDING, Operation.SET, names.index(ending), when))
             case MeetGoal(quest, number):
                 self._set(keys.goal(quest, number), 1, when)
+            case Hit(foe, count):
+                self._change(keys.hit(foe), Operation.ADD, count, when)
             case SellOut(shop, item):
                 self._change(keys.stock(shop, item), Operation.ADD, -1, when)
             case PutIn(item, store):
@@ -178,6 +185,8 @@ class Performer:
                 self._change(keys.stored(store, item), Operation.ADD, -1, when)
             case PickUp(item):
                 self._set(keys.lies(item), 0, when)
+            case TakeDealt(item):
+                self._set(keys.dealt(item), 0, when)
             case _:
                 raise AssertionError(effect)
 

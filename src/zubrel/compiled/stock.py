@@ -11,7 +11,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.checked import keys
-from zubrel.checked.world import Carry, Item
+from zubrel.checked.things import Carry, Item
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,

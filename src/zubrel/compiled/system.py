@@ -21,8 +21,8 @@ from zubrel.compiled.facts import (
     marks_of,
     once_only,
 )
-from zubrel.compiled.formulas import Formula
-from zubrel.compiled.parts import Change, Move, Settler, Step, Variable
+from zubrel.compiled.formulas import TRUE, Formula, Within
+from zubrel.compiled.parts import PLACE, Change, Move, Settler, Step, Variable
 from zubrel.compiled.regions import every_way, regions_of
 from zubrel.compiled.translate import Translator
 from zubrel.walked.walker import Walker
@@ -57,6 +57,11 @@ class System(Struct, frozen=True, dict=True):
     def start(self) -> tuple[int, ...]:
         """The values of the variables at the start, before anything happens by itself."""
         return tuple(v.start for v in self.variables)
+
+    @cached_property
+    def begun(self) -> Formula:
+        """Everything is dealt, where a play begins with that: the player is somewhere."""
+        return Within(PLACE, 0, self.variables[PLACE].high - 1) if self.world.deals else TRUE
 
     @cached_property
     def translator(self) -> Translator:

@@ -15,8 +15,10 @@ from zubrel.checked.conditions import (
     Beaten,
     Cond,
     CountOf,
+    DealtAt,
     FactIs,
     GoalMet,
+    HitOff,
     Holds,
     InStock,
     Level,
@@ -30,7 +32,8 @@ from zubrel.checked.conditions import (
     Total,
 )
 from zubrel.checked.keys import Key
-from zubrel.checked.world import Goal, Quest, Store, World
+from zubrel.checked.things import Goal, GoalGroup, Quest, Store
+from zubrel.checked.world import World
 from zubrel.compiled.formulas import (
     FALSE,
     TRUE,
@@ -57,7 +60,8 @@ class Translator:
         self.world = world
         self.variables = variables
         self.numbers = numbers
-        self.area_numbers = {area: n for n, area in enumerate(variables[PLACE].names)}
+        names = variables[PLACE].names
+        self.area_numbers = {area: n for n, area in enumerate(names) if area != keys.UNDEALT}
 
     def formula(self, condition: Cond) -> Formula:
         """The formula that holds exactly where `condition` does."""
@@ -91,16 +95,21 @@ class Translator:
             case InStock(shop, item):
                 return self.comparison(keys.stock(shop, item), ">=", 1)
             case LiesAt(item, area):
-                return self.lies_at(item, area)
+                return self.lies_at(keys.lies(item), area)
+            case DealtAt(item, area):
+                return self.lies_at(keys.dealt(item), area)
             case Beaten(foe, count):
                 return self.comparison(keys.beaten(foe), ">=", count)
+            case HitOff(foe, count):
+                return self.comparison(keys.hit(foe), ">=", count)
             case StoreRoom(store, item):
                 return self._store_room(self.world.stores[store], item)
-            case GoalMet(quest, number):
-                return self.met(self.world.quests[quest], number)
+            case GoalMet(quest, number, least):
+                return self._come_far(self.world.quests[quest], number, least)
 
-    def lies_at(self, item: str, area: str) -> Formula:
-        variable = self.numbers[keys.lies(item)]
+    def lies_at(self, key: Key, area: str) -> Formula:
+        """What the variable of a key stands for lies in an area."""
+        variable = self.numbers[key]
         names = self.variables[variable].names
         if area not in names:
             return FALSE
@@ -184,6 +193,19 @@ class Translator:
             return self.formula(goal.condition)
         return self.comparison(keys.goal(quest.id, number), ">=", whole(goal))
 
+    def _come_far(self, quest: Quest, number: int, least: int | None) -> Formula:
+        """A goal of an unended quest is met, or has made so much progress."""
+        met, goal = self.met(quest, number), quest.goals[number - 1]
+        if least is None:
+            return met
+        if goal.kind == "collect":
+            return either((met, self.comparison(keys.held(goal.subject), ">=", least)))
+        return self.comparison(keys.goal(quest.id, number), ">=", least)
+
+    def all_met(self, quest: Quest, groups: Sequence[GoalGroup]) -> Formula:
+        """Of each of some groups of goals of an unended quest, enough are met."""
+        return both(at_least(g.count, [self.met(quest, n) for n in g.numbers]) for g in groups)
+
     def unended(self, quest: str) -> Formula:
         return self.within(self.numbers[keys.quest(quest)], WAITING, ACTIVE)
 
@@ -193,9 +215,8 @@ class Translator:
         if goal.early:
             return both((self.unended(quest.id), *parts))
         # met in turn: what comes later does not count yet
-        earlier = range(1, goal.number) if quest.in_turn else ()
         active = self.equals(keys.quest(quest.id), ACTIVE)
-        return both((active, *(self.met(quest, n) for n in earlier), *parts))
+        return both((active, self.all_met(quest, quest.earlier(goal)), *parts))
 
     def at(self, area: str) -> Formula:
         return self.within(PLACE, self.area_numbers[area], self.area_numbers[area])

@@ -40,6 +40,11 @@ class Trace(Struct, frozen=True):
     steps: tuple[Step, ...]
     shortest: bool = True
 
+    @property
+    def moves(self) -> int:
+        """How many moves the player makes: those of luck with which a play begins do not count."""
+        return sum(step.rule.kind != "deal" for step in self.steps)
+
     def then(self, step: Step) -> Trace:
         return Trace((*self.steps, step), self.shortest)
 

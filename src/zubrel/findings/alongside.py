@@ -37,6 +37,8 @@ def alongside(judged: Judged[S], finding: Finding) -> Finding:
         count, here = _together(space, win, distance, most)
         if count <= max(shared, 0 if best is None else best[0]):
             continue
+        if count < judged.system.world.moves_before():
+            continue  # another deal is another play
         steps = [*win.steps[:count], *_onward(space, here, distance)]
         steps += [] if last is None else [last]
         shortest = known.shortest and len(steps) <= len(known.steps)

@@ -11,7 +11,8 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
 from zubrel.base.kinds import STALE
-from zubrel.checked.world import Acceptance, World
+from zubrel.checked.things import Acceptance
+from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import AnySpace, Judged, judge

@@ -10,6 +10,7 @@ from zubrel.compiled.formulas import Formula, Within, both, either, opposite
 from zubrel.compiled.parts import ENDING, PLACE, Move, wins_of
 from zubrel.compiled.system import System
 from zubrel.explored.space import S, Space
+from zubrel.findings.dealt import begun
 
 AnySpace = Space[Any]
 
@@ -37,7 +38,8 @@ class Judged(Struct, Generic[S], frozen=True):
 
 
 def judge(space: Space[S]) -> Judged[S]:
-    """Sort the situations of `space` into won, live and doomed."""
+    """Sort the situations of `space` into won, live and doomed, without those before a deal."""
+    space = begun(space)
     won, ended = space.where(won_formula(space.system)), space.where(ended_formula(space.system))
     if not space.everything - space.unexplored:  # nothing is certain of what comes after
         nothing = won - won

@@ -8,8 +8,10 @@ from zubrel.checked.conditions import (
     At,
     Beaten,
     Cond,
+    DealtAt,
     FactIs,
     GoalMet,
+    HitOff,
     Holds,
     InStock,
     Level,
@@ -59,13 +61,8 @@ def counted_ids(world: World) -> frozenset[str]:
 
 def told_ids(world: World) -> frozenset[str]:
     """What the conditions of texts and the promises ask for."""
-    texts = [s for a in world.areas.values() for s in (*a.says, *a.refuses)]
-    texts += [s for k in world.locks.values() for s in k.refuses]
-    texts += [s for r in world.rules for s in r.refuses]
-    outcomes = [o for r in world.rules for o in r.outcomes]
-    outcomes += [h.outcome for h in world.happenings]
-    texts += [s for o in outcomes for says in o.says for s in says]
-    conditions = [s.when for s in texts] + [c for p in world.promises for c in p.conditions]
+    conditions = [said.when for _, said in world.texts()]
+    conditions += [c for p in world.promises for c in p.conditions]
     return frozenset(s for c in conditions for s in subjects_of(c))
 
 
@@ -101,8 +98,8 @@ def _subject_of(atom: Cond) -> str:
             return subject
         case QuestIs(quest) | GoalMet(quest, _):
             return quest
-        case Stored(_, item) | InStock(_, item) | LiesAt(item) | StoreRoom(_, item):
+        case Stored(_, item) | InStock(_, item) | LiesAt(item) | DealtAt(item) | StoreRoom(_, item):
             return item
-        case Beaten(foe):
+        case Beaten(foe) | HitOff(foe):
             return foe
     raise TypeError(f"not an atom: {atom!r}")

@@ -6,6 +6,7 @@ from typing import Any
 
 from zubrel.base.kinds import KINDS, STALE
 from zubrel.findings.detector import Detector, FileDetector, SubjectDetector, VerdictDetector
+from zubrel.findings.detectors.bad_deal import BAD_DEAL
 from zubrel.findings.detectors.constant import CONSTANT
 from zubrel.findings.detectors.double_way import DOUBLE_WAY
 from zubrel.findings.detectors.empty_hands import EMPTY_HANDS
@@ -40,6 +41,7 @@ FILE_DETECTORS: tuple[FileDetector, ...] = (
 )
 VERDICT_DETECTORS: tuple[VerdictDetector, ...] = (UNWINNABLE, SOFTLOCKS, LUCK_NEEDED)
 SUBJECT_DETECTORS: tuple[SubjectDetector[Any], ...] = (
+    BAD_DEAL,
     BROKEN_PROMISES,
     UNREACHABLE,
     MISSABLE,

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from zubrel.certain.hunt import Doom
 from zubrel.certain.stage import Certain
+from zubrel.checked.deals import number_of_deals
 from zubrel.checked.keys import ENDING
 from zubrel.compiled.future import Future
 from zubrel.findings.detectors.softlocks import words_of
@@ -18,7 +19,7 @@ from zubrel.narrated.narrate import told_of
 from zubrel.narrated.reasons.explained import Explained, explained
 from zubrel.narrated.replay import Walked, walked_along
 from zubrel.narrated.report import Proof, Report, Told, Win
-from zubrel.narrated.walks import lines_of
+from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
 from zubrel.reasoned.reasons import Reasons, Relaxed
 
@@ -95,7 +96,8 @@ def _every(certain: Certain) -> Iterator[Told]:
         message = "no play whatever comes to a good ending"
         finding = Finding("unwinnable", "error", "world", message, span)
         yield _without_walk(finding, _reasons(certain, certain.whole, ()))
-    for doom in certain.dooms:
+    dealt = [doom for doom in certain.dooms if doom.step.rule.kind == "deal"]
+    for doom in (*dealt[:1], *(d for d in certain.dooms if d not in dealt)):
         yield _told(certain, doom)
     for finding in _unreachable(certain):
         reasons = Reasons(certain.system, Relaxed(certain.whole))
@@ -128,7 +130,8 @@ def win_of(certain: Certain) -> Win | None:
     walked = walked_along(system.walker, certain.win)
     end = walked[-1].after if walked else system.walker.start()
     ending = str(end[ENDING])
-    return Win(ending, system.world.endings[ending].name, lines_of(system.world, walked), False)
+    name, lines = system.world.endings[ending].name, lines_of(system.world, walked)
+    return Win(ending, name, lines, False, deal_of(system.world, walked))
 
 
 def _told(certain: Certain, doom: Doom) -> Told:
@@ -143,11 +146,17 @@ def _told(certain: Certain, doom: Doom) -> Told:
         if moves
         else "Then the player is stuck: there is no move at all."
     )
-    finding = Finding(doom.kind, "error", rule.id, words_of(world, rule, doom.by_luck), rule.span)
+    message = words_of(world, rule, doom.by_luck)
+    finding = Finding(doom.kind, "error", rule.id, message, rule.span)
+    if rule.kind == "deal":
+        message = f"from some of {number_of_deals(world.deals):,} deals no play wins"
+        finding = Finding("bad_deal", "error", "world", message, world.deals[0].span)
     reasons = _reasons(certain, after, walked)
     told = told_of(finding, lines_of(world, walked), reasons.lines((aftermath,)))
-    proof = Proof(lines_of(world, before)[len(walked) - 1 :])
-    return replace(told, why=reasons.why, shortest=False, certain=True, proof=proof)
+    lines = lines_of(world, walked)
+    proof = Proof(lines_of(world, before)[max(0, len(lines) - 1) :])
+    told = replace(told, why=reasons.why, shortest=False, certain=True, proof=proof)
+    return replace(told, deal=deal_of(world, walked))
 
 
 def _reasons(certain: Certain, future: Future, walked: Sequence[Walked]) -> Explained:

@@ -22,7 +22,7 @@ from zubrel.narrated.reasons.explained import Explained, explained
 from zubrel.narrated.reasons.sentences import TOLD, sentences
 from zubrel.narrated.replay import Walked, replay
 from zubrel.narrated.report import MoveLine, Point, Report, Told, Win
-from zubrel.narrated.walks import lines_of
+from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
 from zubrel.reasoned.claims import Node
 from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, Situation
@@ -171,9 +171,8 @@ class _Narrator:
         walked = self._walk(trace)
         end = walked[-1].after if walked else self.walker.start()
         ending = str(end[ENDING])
-        return Win(
-            ending, self.world.endings[ending].name, lines_of(self.world, walked), trace.shortest
-        )
+        name, lines = self.world.endings[ending].name, lines_of(self.world, walked)
+        return Win(ending, name, lines, trace.shortest, deal_of(self.world, walked))
 
     def _walk(self, trace: Trace) -> tuple[Walked, ...]:
         """The trace replayed; one that shows several findings only once.
@@ -188,7 +187,8 @@ class _Narrator:
                 walked = replay(self.walker, self.space, trace)
             else:
                 walked = self.walks[longer][: len(key)]
-                self.lines[id(walked)] = self._lines(self.walks[longer])[: len(key)]
+                moves = len(key) - self.world.moves_before()
+                self.lines[id(walked)] = self._lines(self.walks[longer])[: max(0, moves)]
             self.walks[key] = walked
         return self.walks[key]
 
@@ -215,7 +215,7 @@ class _Narrator:
         told = replace(told_of(finding, self._lines(walked), lines), why=explanation.why)
         points = tuple(self._point(c) for c in finding.closings)
         shortest = finding.trace is None or finding.trace.shortest
-        return replace(told, points=points, shortest=shortest)
+        return replace(told, points=points, shortest=shortest, deal=deal_of(self.world, walked))
 
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:
         key = id(walked)

@@ -58,4 +58,4 @@ def _compare_end(space: AnySpace, trace: Trace, here: Situation) -> None:
     (reached,) = space.examples(space.at_end_of(trace), 1)
     if reached != dict(here):
         different = sorted(" ".join(k) for k in here if reached.get(k) != here[k])
-        raise Mismatch(f"after {len(trace.steps)} moves these differ: {', '.join(different)}")
+        raise Mismatch(f"after {trace.moves} moves these differ: {', '.join(different)}")

@@ -12,6 +12,14 @@ from zubrel.explored.space import Distance
 from zubrel.narrated.sketch import Sketch
 
 
+class Dealt(Struct, frozen=True):
+    """An item that lies in an area when a play begins; both by their ids, and in `words`."""
+
+    item: str
+    area: str
+    words: str
+
+
 class MoveLine(Struct, frozen=True):
     """One move of a walk, from `area` to `to`, of a rule of `kind`.
 
@@ -90,6 +98,7 @@ class Told(Struct, frozen=True):
     certain: bool = False
     proof: Proof | None = None
     why: tuple[Because, ...] = ()
+    deal: tuple[Dealt, ...] = ()
 
 
 class Win(Struct, frozen=True):
@@ -99,6 +108,7 @@ class Win(Struct, frozen=True):
     name: str
     moves: tuple[MoveLine, ...]
     shortest: bool = True
+    deal: tuple[Dealt, ...] = ()
 
 
 class Needed(Struct, frozen=True):

@@ -18,7 +18,8 @@ from zubrel.checked.effects import (
     Toggle,
     Wear,
 )
-from zubrel.checked.world import Goal, Rule, Shop, Ware, World
+from zubrel.checked.things import Goal, GoalGroup, Quest, Shop, Ware
+from zubrel.checked.world import Rule, World
 from zubrel.narrated.doing import amount_of, asked_by, asked_of, effect_words
 from zubrel.narrated.uses import readers, sinks, sources
 from zubrel.narrated.words import phrase
@@ -204,7 +205,7 @@ def _people(world: World) -> Iterator[Row]:
 
 def _quests(world: World) -> Iterator[Row]:
     for quest in world.quests.values():
-        goals = tuple(_goal(world, goal) for goal in quest.goals)
+        goals = tuple(_goals(world, quest, group) for group in quest.groups)
         order = ("in turn",) if quest.in_turn else ()
         source = quest.from_id or ("from the start" if quest.starts_active else "started")
         reward = tuple(w for e in quest.reward if (w := effect_words(world, e)))
@@ -219,6 +220,15 @@ def _quests(world: World) -> Iterator[Row]:
             reward,
             unlocks,
         )
+
+
+def _goals(world: World, quest: Quest, group: GoalGroup) -> str:
+    """A goal, or a group of goals with how many of them are asked for."""
+    goals = [_goal(world, quest.goals[n - 1]) for n in group.numbers]
+    if len(goals) == 1:
+        return goals[0]
+    many = {1: "any", len(goals): "all"}.get(group.count, str(group.count))
+    return f"{many} of ({', '.join(goals)})"
 
 
 def _goal(world: World, goal: Goal) -> str:
@@ -241,6 +251,7 @@ def _foes(world: World) -> Iterator[Row]:
     for foe in world.foes.values():
         rules = [r for r in world.rules if r.kind == "foe" and r.owner == foe.id]
         count = "returns" if foe.returns else str(foe.count)
+        count += f", health {foe.health}" if foe.health > 1 else ""
         places = rules[0].areas or ("anywhere",)
         asks = tuple(words for words in (asked_by(world, rules),) if words)
         drops = tuple(dict.fromkeys(amount_of(g.count, g.item) for r in rules for g in r.gives))

@@ -7,7 +7,8 @@ from collections.abc import Iterable, Iterator
 from zubrel.checked.conditions import Cond
 from zubrel.checked.effects import Beat, Effect, Give, Lose, Refill, SellOut, SetMark, Wear
 from zubrel.checked.rule_kinds import RuleKind
-from zubrel.checked.world import Item, World
+from zubrel.checked.things import Item
+from zubrel.checked.world import World
 from zubrel.findings.mentions import subjects_of
 
 

@@ -6,17 +6,29 @@ from collections.abc import Iterable, Iterator
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE, FAILED, QUEST_STATES
+from zubrel.checked.effects import DealOut
 from zubrel.checked.keys import ENDING, PLACE
-from zubrel.checked.world import Item, World
+from zubrel.checked.things import Item
+from zubrel.checked.world import World
 from zubrel.narrated.replay import Walked
-from zubrel.narrated.report import MoveLine
+from zubrel.narrated.report import Dealt, MoveLine
 from zubrel.narrated.words import counted
 from zubrel.walked.changing import Situation
 
 
 def lines_of(world: World, walked: Iterable[Walked]) -> tuple[MoveLine, ...]:
-    """The walk, move by move."""
-    return tuple(_line(world, w) for w in walked)
+    """The walk, move by move, without what deals."""
+    return tuple(_line(world, w) for w in walked if w.rule.kind != "deal")
+
+
+def deal_of(world: World, walked: Iterable[Walked]) -> tuple[Dealt, ...]:
+    """How everything is dealt where a walk begins."""
+    effects = (e for w in walked if w.rule.kind == "deal" for e in w.outcome.effects)
+    return tuple(
+        Dealt(e.item, e.area, f"{world.items[e.item].name} in {world.areas[e.area].name}")
+        for e in effects
+        if isinstance(e, DealOut)
+    )
 
 
 def _line(world: World, walked: Walked) -> MoveLine:
@@ -60,7 +72,7 @@ def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
     changed = {key for key, value in after.items() if before[key] != value}
     of_kind = {
         kind: {key[1] for key in changed if key[0] == kind}
-        for kind in ("held", "open", "fact", "meter", "beaten")
+        for kind in ("held", "open", "fact", "meter", "beaten", "hit")
     }
     for item in (world.items[i] for i in world.items if i in of_kind["held"]):
         key = keys.held(item.id)
@@ -86,6 +98,8 @@ def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
         key = keys.beaten(foe.id)
         many = f" ({after[key]} of {foe.count})" if foe.count > 1 else ""
         yield f"{foe.name} beaten{many}"
+    for foe in (world.foes[i] for i in world.foes if i in of_kind["hit"] - of_kind["beaten"]):
+        yield f"{foe.name}: {after[keys.hit(foe.id)]} of {foe.health} hit off"
     if after[ENDING] != before[ENDING]:
         yield f"the end: {world.endings[str(after[ENDING])].name}"
 

@@ -10,8 +10,10 @@ from zubrel.checked.conditions import (
     Beaten,
     Cond,
     CountOf,
+    DealtAt,
     FactIs,
     GoalMet,
+    HitOff,
     Holds,
     InStock,
     Level,
@@ -36,7 +38,7 @@ MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” 
 def phrase(world: World, condition: Cond) -> str:
     """A condition as a noun phrase that fits after "needs"."""
     if (met := goal_asked(condition)) is not None:
-        return f"{phrase(world, met)} met"
+        return phrase(world, met) + (" met" if met.least is None else "")
     match condition:
         case All(parts) | CountOf(_, parts) | Any(parts) if not parts:
             return "nothing" if isinstance(condition, All) else "the impossible"
@@ -64,9 +66,10 @@ def phrase(world: World, condition: Cond) -> str:
             return MARKS[kind].format(world.name_of(subject))
         case QuestIs(quest, state):
             return f"the quest {world.name_of(quest)} {QUEST_STATES[state]}"
-        case GoalMet(quest, number):
+        case GoalMet(quest, number, least):
             goal = world.quests[quest].goals[number - 1]
-            return f"the goal “{world.goal_name(goal)}” of {world.name_of(quest)}"
+            far = f"at least {least} towards " if least is not None else ""
+            return f"{far}the goal “{world.goal_name(goal)}” of {world.name_of(quest)}"
         case Stored(store, item, operator, number):
             held = _amount(world.name_of(item), operator, number)
             return f"{held} in {world.name_of(store)}"
@@ -74,8 +77,10 @@ def phrase(world: World, condition: Cond) -> str:
             return f"room in {world.name_of(store)}"
         case InStock(shop, item):
             return f"{world.name_of(item)} left at {world.name_of(shop)}"
-        case LiesAt(item, area):
+        case LiesAt(item, area) | DealtAt(item, area):
             return f"{world.name_of(item)} lying at {world.name_of(area)}"
+        case HitOff(foe, count):
+            return f"{count} hit off {world.name_of(foe)}"
         case Beaten(foe):
             return f"{world.name_of(foe)} beaten"
     raise AssertionError(condition)

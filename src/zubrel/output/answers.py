@@ -15,7 +15,7 @@ from zubrel.base.plain import plain
 from zubrel.narrated.report import MoveLine, Report, Told
 from zubrel.narrated.words import counted, length, sentence
 from zubrel.output.as_json import FORMAT, because_as_json, finding_as_json, move_as_json
-from zubrel.output.heads import QUIET
+from zubrel.output.heads import QUIET, with_deal
 from zubrel.output.text import headline
 from zubrel.output.walks import indented, spoken_of, walk_table
 from zubrel.whys import Answer
@@ -59,6 +59,9 @@ def _write_finding(report: Report, finding: Told, console: Console, mends: Mends
     if finding.cause is not None:
         console.print(indented(Text(f"It follows from {finding.kind} {finding.cause}."), 2))
     _write_reason(finding.explanation, console)
+    if finding.deal and not finding.evidence:
+        console.print()
+        console.print(indented(Text(f"For example{with_deal(finding.deal)}."), 2))
     if finding.evidence:
         _write_walk(report, finding, console)
     own = (finding.kind, finding.subject)
@@ -93,7 +96,7 @@ def _write_walk(report: Report, finding: Told, console: Console) -> None:
     moves = finding.evidence
     shared = _shared(report, moves)
     marked = frozenset(spoken_of(finding.why))
-    title = f"How it happens, in {length(len(moves), finding.shortest)}"
+    title = f"How it happens, in {length(len(moves), finding.shortest)}{with_deal(finding.deal)}"
     if shared:
         title += f" (the first {shared} as in the shortest win)"
     console.print()

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from zubrel import __version__
-from zubrel.narrated.report import Because, MoveLine, Report, Told
+from zubrel.narrated.report import Because, Dealt, MoveLine, Report, Told
 
 FORMAT = 2
 """The version of these objects: it changes when a key goes or changes its meaning."""
@@ -42,6 +42,7 @@ def _report(report: Report) -> dict[str, Any]:
             "ending": win.ending,
             "length": len(win.moves),
             "shortest": win.shortest,
+            **_deal(win.deal),
             "moves": [move_as_json(m) for m in win.moves],
         },
         "findings": [finding_as_json(f) for f in report.findings],
@@ -97,6 +98,7 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "column": span.column if span else None,
         "evidence": [move_as_json(m) for m in finding.evidence],
         "shortest": finding.shortest,
+        **_deal(finding.deal),
         "explanation": "\n".join(finding.explanation) or None,
         "why": [because_as_json(b) for b in finding.why],
         "situations": finding.situations,
@@ -108,6 +110,11 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "because": finding.because,
         **_proof(finding),
     }
+
+
+def _deal(deal: Sequence[Dealt]) -> dict[str, Any]:
+    """Where each item lies that is dealt, by their ids; nothing where none is."""
+    return {"deal": {dealt.item: dealt.area for dealt in deal}} if deal else {}
 
 
 def because_as_json(claim: Because) -> dict[str, Any]:

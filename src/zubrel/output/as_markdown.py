@@ -9,6 +9,7 @@ from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.words import counted, length
 from zubrel.output.entries import Entry, Key, cause_of, entries, followers_of, follows
 from zubrel.output.extent import extent, undecided
+from zubrel.output.heads import with_deal
 
 VERDICTS = {
     "solvable": "From every situation of every play a win can still be reached.",
@@ -33,7 +34,7 @@ def _report(report: Report) -> list[str]:
     if report.shortest_win:
         win = report.shortest_win
         words = length(len(win.moves), win.shortest)
-        lines.append(f"Shortest win: {words} to {plain_markdown(win.name)}.")
+        lines.append(f"Shortest win: {words} to {plain_markdown(win.name + with_deal(win.deal))}.")
     lines.append("")
     open_findings = [f for f in report.findings if not f.accepted]
     followers = followers_of(open_findings)
@@ -66,6 +67,8 @@ def _entry(entry: Entry, followers: Mapping[Key, Sequence[str]]) -> list[str]:
         for line in finding.explanation:
             indent = (len(line) - len(line.lstrip())) // 2
             lines.append(f"  {'  ' * indent}- {plain_markdown(line.strip())}")
+        if finding.deal:
+            lines += ["", f"  {plain_markdown('For example' + with_deal(finding.deal))}."]
         lines += ["", *_walk(finding.evidence), "", "  </details>", ""]
     return lines
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from rich.text import Text
 
 from zubrel.base.plain import plain
-from zubrel.narrated.report import Report, Told
+from zubrel.narrated.report import Dealt, Report, Told
 from zubrel.narrated.words import counted, length, listed
 from zubrel.output.extent import extent
 
@@ -30,7 +30,10 @@ def verdict_of(report: Report) -> Text:
             return Text.assemble(("SOLVABLE", GOOD), f": {words}.")
         case "softlocks":
             culprits = sum(f.kind in ("softlock", "bad_luck") for f in report.findings)
-            words = f"it can be won, but {counted(culprits, 'move')} can make that impossible"
+            but = [f"{counted(culprits, 'move')} can make that impossible"] if culprits else []
+            if any(f.kind == "bad_deal" for f in report.findings):
+                but.insert(0, "not from every deal")
+            words = f"it can be won, but {listed(but)}"
             return Text.assemble(("SOFTLOCKS", BAD), f": {words}.")
         case "unwinnable":
             words = ": no play whatever comes to a good ending."
@@ -69,7 +72,12 @@ def numbers_of(report: Report) -> Iterable[str]:
     if report.shortest_win:
         win = report.shortest_win
         words = length(len(win.moves), win.shortest)
-        yield f"shortest win: {words} to the ending {win.name}"
+        yield f"shortest win: {words} to the ending {win.name}{with_deal(win.deal)}"
+
+
+def with_deal(deal: Sequence[Dealt]) -> str:
+    """With what deal something is so: `, with Key a in Cellar`."""
+    return f", with {listed([d.words for d in deal])}" if deal else ""
 
 
 def tally_of(findings: Sequence[Told]) -> str:

@@ -22,6 +22,7 @@ from zubrel.narrated.words import counted, length, moment, sentence
 from zubrel.output.as_markdown import VERDICTS
 from zubrel.output.entries import cause_of, entries, followers_of
 from zubrel.output.extent import extent, undecided
+from zubrel.output.heads import with_deal
 from zubrel.output.walks import spoken_of
 
 if TYPE_CHECKING:
@@ -86,6 +87,7 @@ class _Page:
             walks=self._walks,
             spoken=lambda finding: frozenset(spoken_of(finding.why)),
             soon=self._soon,
+            with_deal=with_deal,
             cause_of=cause_of,
             closers=self._closers,
             effects=self._effects,
@@ -216,7 +218,9 @@ class _Page:
         title = "Seen after" if finding.points else "How to see it"
         if finding.evidence:
             yield (
-                title + ("" if finding.shortest else " (perhaps not the shortest)"),
+                title
+                + ("" if finding.shortest else " (perhaps not the shortest)")
+                + with_deal(finding.deal),
                 (finding.evidence),
             )
         for point in finding.points:

@@ -81,6 +81,17 @@ class _Schema:
                 return self._shape(shape)
             case ("entries", shape):
                 return _one_or_many(self._shape(shape))
+            case ("goals", shape):
+                goals = _one_or_many(self._shape(shape))
+                group = {
+                    "type": "object",
+                    "description": "So many of these goals.",
+                    "patternProperties": {"^(any|all|[0-9]+) of$": goals},
+                    "additionalProperties": False,
+                    "minProperties": 1,
+                    "maxProperties": 1,
+                }
+                return _one_or_many({"anyOf": [self._shape(shape), group]})
             case ("keyed or all", shape):
                 keyed = self._kind(Kind("", lambda *_: None, ("keyed", shape)))
                 return {"anyOf": [keyed, {"const": "all"}]}

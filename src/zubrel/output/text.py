@@ -11,7 +11,7 @@ from rich.text import Text
 from zubrel.narrated.report import MoveLine, ProgressChain, Report, Told
 from zubrel.narrated.words import counted, listed, moment, sentence
 from zubrel.output.extent import undecided
-from zubrel.output.heads import QUIET, STYLES, numbers_of, tally_of, title_of, verdict_of
+from zubrel.output.heads import QUIET, STYLES, numbers_of, tally_of, title_of, verdict_of, with_deal
 from zubrel.output.walks import indented, walk_table
 
 
@@ -134,9 +134,12 @@ def _write_showing(finding: Told, console: Console) -> None:
     for line in finding.explanation:
         indent = len(line) - len(line.lstrip())
         console.print(indented(Text(line.strip()), 4 + indent))
+    if finding.deal and not finding.evidence:
+        console.print(indented(Text(f"For example{with_deal(finding.deal)}."), 4))
     if finding.evidence:
         title = "Seen after" if finding.points else "How to see it"
         title += "" if finding.shortest else " (perhaps there is a shorter way)"
+        title += with_deal(finding.deal)
         _write_walk(title, finding.evidence, console)
     for point in finding.points:
         if len(finding.points) == 1 and point.moves == finding.evidence:

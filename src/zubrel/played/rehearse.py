@@ -130,13 +130,14 @@ class _Run:
         return None if possible else self._failure(line.span, f"{line.text} to be possible", why)
 
     def _expect_step(self, line: Expect) -> Failure | None:
-        """The number of the first goal of an active quest that is not met."""
+        """The number of the first goal, or group of goals, of an active quest that is not met."""
         number, name = line.text.split(" of ")
         quest = self.session.world.quests[name]
         state = QUEST_STATES[int(self.session.here[keys.quest(name)])]
         if state != "active":
             return self._failure(line.span, f"step {line.text}", f"{quest.name} is {state}")
-        met = [self.session.walker.goals.met(g, name, self.session.here) for g in quest.goals]
+        goals, here = self.session.walker.goals, self.session.here
+        met = [goals.all_met(quest, (group,), here) for group in quest.groups]
         step = met.index(False) + 1 if False in met else len(met) + 1
         rules = f"step {step} of {len(met)}" if step <= len(met) else "every step is done"
         return None if step == int(number) else self._failure(line.span, f"step {line.text}", rules)

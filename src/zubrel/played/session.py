@@ -7,10 +7,11 @@ from msgspec import Struct
 from zubrel.checked import keys
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.rule_kinds import RuleKind
-from zubrel.checked.world import Goal, Quest, Rule, World
+from zubrel.checked.things import Goal, Quest
+from zubrel.checked.world import Rule, World
 from zubrel.narrated.walks import changes
 from zubrel.walked.changing import Situation
-from zubrel.walked.telling import area_text, outcome_text, refusal
+from zubrel.walked.telling import area_text, farewell, is_hidden, outcome_text, refusal
 from zubrel.walked.walker import Walker
 
 
@@ -45,6 +46,17 @@ class NeedsOutcome(Exception):
         super().__init__(rule.id)
 
 
+class GroupSoFar(Struct, frozen=True):
+    """Goals of which `count` are asked for: each, whether it is met, how far it has come."""
+
+    count: int
+    goals: tuple[tuple[Goal, bool, int], ...]
+
+    @property
+    def met(self) -> bool:
+        return sum(met for _, met, _ in self.goals) >= self.count
+
+
 class Session:
     """A walk: where it is, how it came there, and what was undone."""
 
@@ -68,6 +80,7 @@ class Session:
         """The rule that `name` means here: by id, or the possible one of those it is shared by."""
         rules = [r for r in self.world.rules if name in (r.id, r.common)]
         rules += [r for r in self.world.rules if r.kind == "talk" and name == f"{r.owner}_talk"]
+        rules += [r for r in self.world.rules if r.kind == "foe" and name == r.owner]
         possible = [r for r in rules if self.walker.possible(r, self.here)]
         return next(iter(possible or rules), None)
 
@@ -84,7 +97,8 @@ class Session:
             raise NeedsOutcome(rule, numbers)
         results = self.walker.results(rule, here)
         after = next((r.situation for r in results if r.outcome is chosen), here)
-        says = outcome_text(self.walker, chosen, here)
+        told = (outcome_text(self.walker, chosen, here), farewell(self.walker, here, after))
+        says = " ".join(text for text in told if text) or None
         mentioned = [says] if says else []
         if after[ENDING] == UNENDED and (shown := area_text(self.walker, after)):
             mentioned.append(shown)
@@ -131,6 +145,8 @@ class Session:
         refused = []
         for rule in self.world.rules:
             at_hand = rule.areas is None or self.here[PLACE] in rule.areas
+            if is_hidden(self.walker, rule, self.here):
+                continue
             if at_hand and not self.over and not self.walker.possible(rule, self.here):
                 text = refusal(self.walker, rule, self.here)
                 stands = (
@@ -140,18 +156,21 @@ class Session:
                     refused.append((rule, text))
         return refused
 
-    def goals(self, quest: Quest) -> list[tuple[Goal, bool, int]]:
-        """The goals of an active quest: whether each is met, and how far it has come.
+    def goals(self, quest: Quest) -> list[GroupSoFar]:
+        """The goals of an active quest as they are grouped: how far each has come.
 
-        Where they count one after the other, those up to the first that is not met.
+        Where they count one after the other, the groups up to the first that is not met.
         """
-        goals = []
-        for goal in quest.goals:
-            met = self.walker.goals.met(goal, quest.id, self.here)
-            goals.append((goal, met, self._progress(quest, goal)))
-            if quest.in_turn and not met:
+        groups = []
+        for group in quest.groups:
+            goals = [quest.goals[n - 1] for n in group.numbers]
+            met = [self.walker.goals.met(goal, quest.id, self.here) for goal in goals]
+            progress = [self._progress(quest, goal) for goal in goals]
+            so_far = tuple(zip(goals, met, progress, strict=True))
+            groups.append(GroupSoFar(group.count, so_far))
+            if quest.in_turn and not groups[-1].met:
                 break
-        return goals
+        return groups
 
     def _progress(self, quest: Quest, goal: Goal) -> int:
         """How much of what a goal counts there is by now."""

@@ -73,7 +73,11 @@ def _reduced(
 ) -> Reduced:
     # what happens by itself is kept whole where a world that never rests has to be found out
     settled = [] if system.always_rests else sorted(system.settled)
-    kept = [Within(v, system.variables[v].low, system.variables[v].low) for v in settled]
+    kept: list[Formula] = [
+        Within(v, system.variables[v].low, system.variables[v].low) for v in settled
+    ]
+    if system.world.deals:
+        kept.append(system.begun)
     reduced = reduce(system, (*asked, *kept), tuple(using), budget)
     left, _ = reduced.size
     log.info("a lens for %d formulas: %d variables left", len(asked), left)

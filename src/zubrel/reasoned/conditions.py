@@ -12,8 +12,10 @@ from zubrel.checked.conditions import (
     Beaten,
     Cond,
     CountOf,
+    DealtAt,
     FactIs,
     GoalMet,
+    HitOff,
     Holds,
     InStock,
     Level,
@@ -26,6 +28,7 @@ from zubrel.checked.conditions import (
     Term,
     Total,
 )
+from zubrel.checked.keys import UNDEALT
 from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Opposite, Within
 from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.compiled.system import System
@@ -86,7 +89,7 @@ def _of_test(system: System, test: Within) -> Cond | None:
     kind, subject = variable.key
     values = range(test.low, test.high + 1)
     if test.variable == PLACE:
-        return _any([At(variable.names[n]) for n in values])
+        return _standing(variable.names, values)
     if test.variable == ENDING:
         return None
     match kind:
@@ -104,7 +107,9 @@ def _of_test(system: System, test: Within) -> Cond | None:
         case "quest":
             return _any([QuestIs(subject, n) for n in values])
         case "lies":
-            return _lying(subject, variable.names, values)
+            return _lying(LiesAt, subject, variable.names, values)
+        case "dealt":
+            return _lying(DealtAt, subject, variable.names, values)
     return _of_progress(system, test, kind, subject)
 
 
@@ -118,6 +123,8 @@ def _of_progress(system: System, test: Within, kind: str, subject: str) -> Cond 
         case "beaten":
             number = test.low if test.low > variable.low else test.high + 1
             made = Beaten(subject, number)
+        case "hit":
+            made = HitOff(subject, test.low if test.low > variable.low else test.high + 1)
         case "stock" if test.low <= 1 <= test.high == variable.high or test.high == 0:
             made = InStock(*subject.split())
         case "goal" if test.high == variable.high and test.low == variable.high:
@@ -144,11 +151,22 @@ def _amount(test: Within, low: int, high: int, compared: Compared) -> Cond:
     return parts[0] if len(parts) == 1 else All(parts)
 
 
-def _lying(item: str, names: tuple[str, ...], values: range) -> Cond | None:
+def _standing(names: tuple[str, ...], values: range) -> Cond | None:
+    """Where the player is; a play that is not dealt yet is nowhere, which nobody is told of."""
+    dealt = [name for name in names if name != UNDEALT]
+    areas = [names[n] for n in values]
+    if UNDEALT in areas:
+        return None
+    return ALWAYS if areas == dealt else _any([At(area) for area in areas])
+
+
+def _lying(
+    lies: Callable[[str, str], Cond], item: str, names: tuple[str, ...], values: range
+) -> Cond | None:
     """Where an item lies; the first value stands for nowhere."""
     if 0 not in values:
-        return _any([LiesAt(item, names[n]) for n in values])
-    others = _any([LiesAt(item, names[n]) for n in range(len(names)) if n not in values])
+        return _any([lies(item, names[n]) for n in values])
+    others = _any([lies(item, names[n]) for n in range(len(names)) if n not in values])
     return None if others is None else Not(others)
 
 

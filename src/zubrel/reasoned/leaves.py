@@ -59,7 +59,9 @@ class Leaves:
         self.past = past
         self.unasked: dict[Formula, None] = {}
         self.known: dict[Formula, bool] = {}
-        self.makers = makers_of(system)
+        self.origin = past[0].before if past else here
+        """The situation in which the player made the first move."""
+        self.makers = makers_of(system, self.origin)
 
     def is_never(self, formula: Formula) -> bool:
         """Whether it is certain that a formula holds in no situation from here on."""

@@ -11,8 +11,10 @@ from zubrel.checked.conditions import (
     At,
     Beaten,
     Cond,
+    DealtAt,
     FactIs,
     GoalMet,
+    HitOff,
     Holds,
     Level,
     LiesAt,
@@ -26,10 +28,12 @@ from zubrel.checked.conditions import (
 from zubrel.checked.effects import (
     AddMeter,
     Beat,
+    DealOut,
     Effect,
     FailQuest,
     FinishQuest,
     Give,
+    Hit,
     Lose,
     MeetGoal,
     MoveTo,
@@ -91,8 +95,12 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
             return (store, item) == (into, put)
         case (LiesAt(item), PutDown(put)):
             return item == put
+        case (DealtAt(item), DealOut(dealt)):
+            return item == dealt
         case (At(area), MoveTo(there)):
             return area == there
         case (Beaten(foe), Beat(beaten)):
             return foe == beaten
+        case (HitOff(foe), Hit(hit)):
+            return foe == hit
     return False

@@ -77,8 +77,9 @@ class Relaxed:
 class Reasons:
     """Why something can never be, from here on.
 
-    `walk` are the rules of the evidence with the situations before and after each; `unasked` are
-    formulas that the view cannot answer: with any of them nothing that was told is worth anything.
+    `walk` are the rules of the evidence with the situations before and after each. Those of luck
+    that deal are among them, but are no moves that a reason speaks of. `unasked` are formulas that
+    the view cannot answer: with any of them nothing that was told is worth anything.
     """
 
     def __init__(
@@ -89,13 +90,14 @@ class Reasons:
         possible: Callable[[], tuple[Rule, ...]] | None = None,
     ) -> None:
         self.system = system
-        self.walk = walk
+        self.walk = [step for step in walk if step[0].kind != "deal"]
+        self.start = _start(system, walk)
         self.possible = possible
         past = [
             Past(rule.id, tuple(system.values(old)), tuple(system.values(new)))
-            for rule, old, new in walk
+            for rule, old, new in self.walk
         ]
-        here = past[-1].after if past else tuple(system.values(system.walker.start()))
+        here = past[-1].after if past else tuple(system.values(self.start))
         self.prover = Prover(system, view, here, past, self._short_of)
 
     @property
@@ -171,7 +173,7 @@ class Reasons:
         except NotAsked:  # the space looks at some of the moves only
             return
         walker = self.system.walker
-        here = self.walk[-1][2] if self.walk else walker.start()
+        here = self.walk[-1][2] if self.walk else self.start
         combined = Together(
             self.system.world, still, lambda atom: walker.holds(atom, here), self._demand
         )
@@ -192,3 +194,9 @@ class Reasons:
             if outcome.destination is not None:
                 parts.append(self.system.world.areas[outcome.destination].needs)
         return all_of(rule.needs, *parts, rule.offered)
+
+
+def _start(system: System, walk: Sequence[tuple[Rule, Situation, Situation]]) -> Situation:
+    """The situation in which the player makes the first move."""
+    dealt = [after for rule, _, after in walk if rule.kind == "deal"]
+    return dealt[-1] if dealt else system.walker.start()

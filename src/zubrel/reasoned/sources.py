@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import All, Holds, all_of
 from zubrel.checked.world import Rule
-from zubrel.compiled.formulas import FALSE, Either, Formula, Within
+from zubrel.compiled.formulas import FALSE, TRUE, Either, Formula, Within, holds, substituted
 from zubrel.compiled.parts import ENDING, PLACE, Change, Move, Operation, Step
 from zubrel.compiled.system import System
 from zubrel.reasoned.formulas import literals_of, plain_form
@@ -30,21 +31,50 @@ class Maker(Struct, frozen=True):
         return self.step.outcome.number if self.step is not None and chancy else None
 
 
-def makers_of(system: System) -> list[Maker]:
-    """Everything that changes something, in the order of the world."""
+def makers_of(system: System, origin: Sequence[int] = ()) -> list[Maker]:
+    """Everything that changes something once a play has begun, in the order of the world.
+
+    Where the values of the situation are given in which a play begins, it is known of what is dealt
+    where it lies until it is taken, and what asks for that asks for less.
+    """
+    every = _makers_of(system)
+    dealt = {n: value for n, value in enumerate(origin) if system.variables[n].key[0] == "dealt"}
+    if not dealt or not holds(system.begun, origin):
+        return every
+
+    def known(test: Within) -> Formula:
+        if test.variable not in dealt:
+            return test
+        lies = dealt[test.variable]
+        may = [value for value in {0, lies} if test.low <= value <= test.high]
+        if len(may) == len({0, lies}):
+            return TRUE
+        return Within(test.variable, may[0], may[0]) if may else FALSE
+
+    return [replace(m, guard=literals_of(substituted(g, known) for g in m.guard)) for m in every]
+
+
+def _makers_of(system: System) -> list[Maker]:
     variables = system.variables
     makers = []
     for move in system.moves:
+        if move.rule.kind == "deal":
+            continue
         guard = _guard_of(system, move)
         makers += [Maker(move.rule.id, s.changes, guard, s) for s in move.steps]
     for settler in system.settlers:
-        asked = literals_of((plain_form(settler.guard, variables),))
+        asked = _once_begun(system, literals_of((plain_form(settler.guard, variables),)))
         makers.append(Maker(settler.id, settler.changes, asked))
     for formula, number in system.endings:
         ending = variables[ENDING].names[number]
-        asked = literals_of((plain_form(formula, variables),))
+        asked = _once_begun(system, literals_of((plain_form(formula, variables),)))
         makers.append(Maker(ending, (_ends(number),), asked))
     return makers
+
+
+def _once_begun(system: System, asked: tuple[Formula, ...]) -> tuple[Formula, ...]:
+    """What is asked for besides that everything is dealt."""
+    return tuple(part for part in asked if part != system.begun)
 
 
 def _ends(number: int) -> Change:
@@ -56,7 +86,8 @@ def _guard_of(system: System, move: Move) -> tuple[Formula, ...]:
     asked = [plain_form(move.guard, system.variables)]
     if move.guard == FALSE:
         asked = list(_beyond_reach(system, move.rule)) or asked
-    if move.areas is not None:
+    everywhere = system.world.deals and len(move.areas or ()) == len(system.world.areas)
+    if move.areas is not None and not everywhere:
         places = tuple(Within(PLACE, n, n) for n in move.areas)
         asked.insert(0, places[0] if len(places) == 1 else Either(places))
     return literals_of(asked)

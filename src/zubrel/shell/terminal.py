@@ -13,16 +13,17 @@ from zubrel.base.plain import plain
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE
 from zubrel.checked.keys import ENDING, PLACE
-from zubrel.checked.world import Goal, Rule
+from zubrel.checked.things import Goal
+from zubrel.checked.world import Rule
 from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import counted, listed
 from zubrel.played.advice import Advice
-from zubrel.played.session import Impossible, MadeMove, NeedsOutcome, Session
+from zubrel.played.session import GroupSoFar, Impossible, MadeMove, NeedsOutcome, Session
 from zubrel.played.why import lacking
 from zubrel.shell.prompts import GROUPS, HELP, LEAVING, ORDER, is_number
 from zubrel.shell.streams import CannotWrite, say, styled, write_text
 from zubrel.walked.changing import Situation
-from zubrel.walked.telling import area_text, outcome_text, refusal
+from zubrel.walked.telling import area_text, item_text, outcome_text, refusal
 
 
 class Play:
@@ -69,7 +70,7 @@ class Play:
             case "help":
                 say(HELP)
             case "look":
-                self._look()
+                self._look_at(remaining) if remaining else self._look()
             case "held":
                 say(f"held: {self._held()}")
             case "quests":
@@ -122,6 +123,15 @@ class Play:
         self._list_moves()
         self._outlook()
 
+    def _look_at(self, name: str) -> None:
+        items, here = self.world.items.values(), self.session.here
+        item = next((i for i in items if name in (i.id, i.name)), None)
+        if item is None or not here[keys.held(item.id)]:
+            say(f"There is no “{plain(name)}” in hand – held lists what there is.")
+            return
+        text = item_text(self.session.walker, item, here)
+        say(f"“{text}”" if text else f"{item.name}: nothing is said of it.")
+
     def _list_moves(self) -> None:
         possible = self.session.possible()
         groups = {g: [r for r in possible if GROUPS[r.kind] == g] for g in ORDER}
@@ -160,12 +170,20 @@ class Play:
         for quest in self.world.quests.values():
             if self.session.here["quest", quest.id] != ACTIVE:
                 continue
-            goals = [self._goal(*goal) for goal in self.session.goals(quest)]
-            step = f", step {len(goals)} of {len(quest.goals)}" if quest.in_turn else ""
-            if quest.in_turn and not goals[-1].endswith(" (met)"):
-                goals = goals[-1:]
+            groups = self.session.goals(quest)
+            step = f", step {len(groups)} of {len(quest.groups)}" if quest.in_turn else ""
+            if quest.in_turn and not groups[-1].met:
+                groups = groups[-1:]
+            goals = [self._group(group) for group in groups]
             quests.append(f"quest: {quest.name}{step} – {'; '.join(goals) or 'to be handed in'}")
         return quests
+
+    def _group(self, group: GroupSoFar) -> str:
+        goals = [self._goal(*goal) for goal in group.goals]
+        if len(goals) == 1:
+            return goals[0]
+        many = {1: "any", len(goals): "all"}.get(group.count, str(group.count))
+        return f"{many} of: {', '.join(goals)}" + " (met)" * group.met
 
     def _goal(self, goal: Goal, met: bool, progress: int) -> str:
         words = self.world.goal_name(goal)

@@ -12,6 +12,7 @@ from zubrel.checked.effects import (
     EndGame,
     FailQuest,
     FetchFrom,
+    Hit,
     Lose,
     MeetGoal,
     MoveTo,
@@ -26,6 +27,7 @@ from zubrel.checked.effects import (
     ShutLock,
     StartQuest,
     StepFact,
+    TakeDealt,
     Toggle,
 )
 from zubrel.checked.keys import ENDING, NOWHERE, PLACE, Key, Value
@@ -77,6 +79,8 @@ def change(world: World, effect: Effect, values: dict[Key, Value]) -> None:
                 values[keys.quest(quest)] = FAILED
         case MeetGoal(quest, number):
             values[keys.goal(quest, number)] = 1
+        case Hit(foe, count):
+            values[keys.hit(foe)] = number_of(values, keys.hit(foe)) + count
         case SellOut(shop, item):
             values[keys.stock(shop, item)] = number_of(values, keys.stock(shop, item)) - 1
         case PutIn(item, store):
@@ -87,6 +91,8 @@ def change(world: World, effect: Effect, values: dict[Key, Value]) -> None:
             values[keys.lies(item)] = values[PLACE]
         case PickUp(item):
             values[keys.lies(item)] = NOWHERE
+        case TakeDealt(item):
+            values[keys.dealt(item)] = NOWHERE
         case _:
             raise AssertionError(effect)
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE, DONE, FAILED, WAITING, Cond
 from zubrel.checked.keys import PLACE, Key, Value
-from zubrel.checked.world import Goal, Quest, Rule, World
+from zubrel.checked.things import Goal, GoalGroup, Quest
+from zubrel.checked.world import Rule, World
 
 Situation = Mapping[Key, Value]
 
@@ -32,8 +33,25 @@ class Goals:
             return False
         if goal.early:
             return state in (WAITING, ACTIVE)
-        earlier = quest.goals[: goal.number - 1] if quest.in_turn else ()
-        return state == ACTIVE and all(self.met(g, quest.id, at) for g in earlier)
+        return state == ACTIVE and self.all_met(quest, quest.earlier(goal), at)
+
+    def all_met(self, quest: Quest, groups: Iterable[GoalGroup], at: Situation) -> bool:
+        """Whether of each of some groups of goals of an unended quest enough are met."""
+        return all(
+            sum(self.met(quest.goals[n - 1], quest.id, at) for n in group.numbers) >= group.count
+            for group in groups
+        )
+
+    def come_far(self, quest: Quest, number: int, least: int | None, at: Situation) -> bool:
+        """Whether a goal of an unended quest is met, or has made so much progress."""
+        goal = quest.goals[number - 1]
+        if self.met(goal, quest.id, at):
+            return True
+        if least is None:
+            return False
+        if goal.kind == "collect":
+            return _number(at, keys.held(goal.subject)) >= least
+        return _number(at, keys.goal(quest.id, number)) >= least
 
     def count(
         self,

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from zubrel.checked.conditions import At, LockOpen
-from zubrel.checked.keys import PLACE
-from zubrel.checked.world import Outcome, Rule, Said
+from zubrel.checked.keys import PLACE, held
+from zubrel.checked.things import Item, Said, Shop
+from zubrel.checked.world import Outcome, Rule
 from zubrel.walked.changing import Situation
 from zubrel.walked.walker import Walker
 
@@ -21,13 +22,44 @@ def text_that_applies(walker: Walker, texts: Sequence[Said], at: Situation) -> s
 
 def outcome_text(walker: Walker, outcome: Outcome, at: Situation) -> str | None:
     """What a rule says with one of its outcomes, judged in the situation before the move."""
-    texts = [t for says in outcome.says if (t := text_that_applies(walker, says, at))]
-    return " ".join(texts) if texts else None
+    return _together(text_that_applies(walker, says, at) for says in outcome.says)
 
 
 def area_text(walker: Walker, at: Situation) -> str | None:
-    """What the player reads where they stand."""
-    return text_that_applies(walker, walker.world.areas[str(at[PLACE])].says, at)
+    """What the player reads where they stand: the text of the area, and of the shops there."""
+    area = walker.world.areas[str(at[PLACE])]
+    lists = [area.says, *(shop.greets for shop in _open_shops(walker, at))]
+    return _together(text_that_applies(walker, texts, at) for texts in lists)
+
+
+def farewell(walker: Walker, before: Situation, after: Situation) -> str | None:
+    """What shops tell the player who has left them."""
+    if before[PLACE] == after[PLACE]:
+        return None
+    shops = _open_shops(walker, before)
+    return _together(text_that_applies(walker, shop.farewell, before) for shop in shops)
+
+
+def _open_shops(walker: Walker, at: Situation) -> Iterator[Shop]:
+    for shop in walker.world.shops.values():
+        here = shop.areas is None or at[PLACE] in shop.areas
+        if here and walker.holds(shop.is_open, at):
+            yield shop
+
+
+def _together(texts: Iterable[str | None]) -> str | None:
+    told = [text for text in texts if text]
+    return " ".join(told) if told else None
+
+
+def is_hidden(walker: Walker, rule: Rule, at: Situation) -> bool:
+    """Whether a rule is not shown to the player."""
+    return rule.hidden and not walker.holds(rule.needs, at)
+
+
+def item_text(walker: Walker, item: Item, at: Situation) -> str | None:
+    """What the player reads who looks at an item that is held."""
+    return text_that_applies(walker, item.says, at) if at[held(item.id)] else None
 
 
 def refusal(walker: Walker, rule: Rule, at: Situation) -> str | None:
@@ -39,7 +71,7 @@ def refusal(walker: Walker, rule: Rule, at: Situation) -> str | None:
     lock = rule.owner if rule.kind == "lock" else rule.lock
     if lock is not None and not walker.holds(LockOpen(lock), at):
         return text_that_applies(walker, world.locks[lock].refuses, at)
-    if walker.possible(rule, at):
+    if walker.possible(rule, at) or is_hidden(walker, rule, at):
         return None
     own = text_that_applies(walker, rule.refuses, at)
     if own is not None:

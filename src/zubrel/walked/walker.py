@@ -21,8 +21,10 @@ from zubrel.checked.conditions import (
     Beaten,
     Cond,
     CountOf,
+    DealtAt,
     FactIs,
     GoalMet,
+    HitOff,
     Holds,
     InStock,
     Level,
@@ -37,6 +39,7 @@ from zubrel.checked.conditions import (
 )
 from zubrel.checked.effects import (
     Beat,
+    DealOut,
     Effect,
     FailQuest,
     FinishQuest,
@@ -47,8 +50,9 @@ from zubrel.checked.effects import (
     Take,
     Wear,
 )
-from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNENDED, Key, Value
-from zubrel.checked.world import Outcome, Rule, Store, World
+from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNDEALT, UNENDED, Key, Value
+from zubrel.checked.things import Store
+from zubrel.checked.world import Outcome, Rule, World
 from zubrel.walked.changing import Situation, change, compares, number_of
 from zubrel.walked.goals import Goals
 
@@ -87,6 +91,7 @@ class Walker:
         values |= {keys.fact(f.id): f.start for f in world.facts.values()}
         values |= {keys.meter(m.id): m.start for m in world.meters.values()}
         values |= {keys.beaten(f): 0 for f in world.foes}
+        values |= {keys.hit(f.id): 0 for f in world.foes.values() if f.health > 1}
         values |= {keys.lies(i.id): NOWHERE for i in world.items.values() if i.drops_at}
         for quest in world.quests.values():
             values[keys.quest(quest.id)] = ACTIVE if quest.starts_active else WAITING
@@ -102,6 +107,10 @@ class Walker:
             if isinstance(effect, SetMark) and effect.kind in ("taken", "done"):
                 values[keys.mark(effect.kind, effect.subject)] = 0
         self._let_go(values)
+        if world.deals:
+            values |= {keys.dealt(i): NOWHERE for deal in world.deals for i in deal.items}
+            values[PLACE] = UNDEALT
+            return values
         return self._settled(values)
 
     def _every_effect(self) -> Iterator[Effect]:
@@ -138,8 +147,8 @@ class Walker:
                 return at[keys.mark(kind, subject)] == 1
             case QuestIs(quest, state):
                 return at[keys.quest(quest)] == state
-            case GoalMet(quest, number):
-                return self.goals.met(self.world.quests[quest].goals[number - 1], quest, at)
+            case GoalMet(quest, number, least):
+                return self.goals.come_far(self.world.quests[quest], number, least, at)
             case Stored(store, item, operator, number):
                 return compares(number_of(at, keys.stored(store, item)), operator, number)
             case StoreRoom(store, item):
@@ -148,12 +157,17 @@ class Walker:
                 return number_of(at, keys.stock(shop, item)) > 0
             case LiesAt(item, area):
                 return at[keys.lies(item)] == area
+            case DealtAt(item, area):
+                return at[keys.dealt(item)] == area
             case Beaten(foe, count):
                 return number_of(at, keys.beaten(foe)) >= count
+            case HitOff(foe, count):
+                return number_of(at, keys.hit(foe)) >= count
 
     def moves(self, at: Situation) -> list[Rule]:
         """The rules that are moves here: possible, and some outcome changes something."""
-        return [r for r in self.world.rules if self.results(r, at)]
+        rules = self.world.rules if at[PLACE] != UNDEALT else self.world.dealing
+        return [r for r in rules if self.results(r, at)]
 
     def results(self, rule: Rule, at: Situation) -> list[Result]:
         """Where each outcome of a rule leads; nothing when it is impossible or no move."""
@@ -163,7 +177,11 @@ class Walker:
         return results if any(r.situation != at for r in results) else []
 
     def possible(self, rule: Rule, at: Situation) -> bool:
-        """Whether a player can do this now."""
+        """Whether a player can do this now, or luck, as long as the play has not begun."""
+        if (at[PLACE] == UNDEALT) != (rule.kind == "deal"):
+            return False
+        if rule.kind == "deal":
+            return self._may_deal(rule, at)
         if at[ENDING] != UNENDED or (rule.areas is not None and at[PLACE] not in rule.areas):
             return False
         if rule.lock and not self.holds(LockOpen(rule.lock), at):
@@ -173,6 +191,17 @@ class Walker:
         return all(self._may_arrive(o, at) for o in rule.outcomes) and all(
             self._walk_through(o.effects, at, False) is not None for o in rule.outcomes
         )
+
+    def _may_deal(self, rule: Rule, at: Situation) -> bool:
+        """Items are dealt in their order, and not more of them to an area than it gets."""
+        (dealt,) = rule.outcomes[0].effects
+        assert isinstance(dealt, DealOut)
+        for deal in self.world.deals:
+            known = [at[keys.dealt(item)] for item in deal.items]
+            if NOWHERE in known:  # the first item of which it is not known yet is the next
+                next_one = deal.items[known.index(NOWHERE)]
+                return next_one == dealt.item and known.count(dealt.area) < deal.per_place
+        return False
 
     def _has_room(self, store: Store, item: str, at: Situation) -> bool:
         if store.limit is None:
@@ -244,12 +273,17 @@ class Walker:
                     if values[keys.quest(quest)] in (WAITING, ACTIVE):
                         values[keys.quest(quest)] = DONE
                         pending = [*self.world.quests[quest].reward, *pending]
+                case DealOut(item, area):
+                    values[keys.dealt(item)] = area
+                    if item == self.world.deals[-1].items[-1]:
+                        values[PLACE] = self.world.start_area
                 case Beat(foe):
                     self._beat(foe, values)
                     beaten[foe] = beaten.get(foe, 0) + 1
                 case _:
                     change(self.world, effect, values)
-        self._let_go(values)
+        if values[PLACE] != UNDEALT:
+            self._let_go(values)
         return values, gained, beaten
 
     def _room(self, item: str, values: Situation) -> int:
@@ -269,6 +303,8 @@ class Walker:
     def _beat(self, foe: str, values: dict[Key, Value]) -> None:
         key = keys.beaten(foe)
         values[key] = 1 if self.world.foes[foe].returns else number_of(values, key) + 1
+        if self.world.foes[foe].health > 1:
+            values[keys.hit(foe)] = 0
 
     def _let_go(self, values: dict[Key, Value]) -> None:
         """What stays in some areas is gone anywhere else."""
@@ -280,7 +316,7 @@ class Walker:
 
     def _settled(self, values: dict[Key, Value]) -> Situation:
         for _ in range(LONGEST_REST):
-            if values[ENDING] != UNENDED:
+            if values[ENDING] != UNENDED or values[PLACE] == UNDEALT:
                 return values
             self.goals.count_what_is_seen(values)
             changed = self._happened(values) or self._quest_ended(values)
@@ -307,7 +343,7 @@ class Walker:
                 continue
             if quest.fails_when is not None and self.holds(quest.fails_when, values):
                 return self._by_itself((FailQuest(quest.id),), values)
-            met = all(self.goals.met(g, quest.id, values) for g in quest.goals)
+            met = self.goals.all_met(quest, quest.groups, values)
             if quest.completes_itself and met:
                 return self._by_itself((FinishQuest(quest.id),), values)
         return None

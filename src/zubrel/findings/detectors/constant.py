@@ -70,14 +70,9 @@ def _written(world: World) -> Iterator[tuple[str, Cond, Span]]:
     for rule in world.rules:
         owner = rule.owner if rule.kind == "way" else rule.id
         yield owner, rule.needs, rule.span
-        yield from ((owner, said.when, said.span) for said in rule.refuses)
-        told = (said for o in rule.outcomes for says in o.says for said in says)
-        yield from ((owner, said.when, said.span) for said in told)
+    yield from ((owner, said.when, said.span) for owner, said in world.texts())
     for area in world.areas.values():
         yield area.id, area.needs, area.span
-        yield from ((area.id, said.when, said.span) for said in (*area.says, *area.refuses))
-    for lock in world.locks.values():
-        yield from ((lock.id, said.when, said.span) for said in lock.refuses)
     for ending in world.endings.values():
         if ending.when is not None:
             yield ending.id, ending.when, ending.span

@@ -7,6 +7,7 @@ from functools import reduce
 
 from zubrel.compiled.parts import Move
 from zubrel.explored.space import S, Trace
+from zubrel.findings.dealt import beginnings
 from zubrel.findings.detector import VerdictDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
@@ -21,9 +22,9 @@ def luck_needed(judged: Judged[S]) -> Iterator[Finding]:
     gambles = [m for m in judged.space.acting if len(m.steps) > 1]
     if not (judged.complete and judged.won and gambles):
         return
-    start = judged.space.at_end_of(Trace(()))
-    safe = judged.space.reaching_by_choice(judged.won, judged.live | judged.won)
-    if start & safe:
+    hopeful = judged.live | judged.won
+    safe = judged.space.reaching_by_choice(judged.won, hopeful)
+    if not (beginnings(judged.space) & hopeful) - safe:
         return
     deciding = [(m, trace) for m in gambles if (trace := _first(judged, m, safe)) is not None]
     deciding.sort(key=lambda pair: len(pair[1].steps))

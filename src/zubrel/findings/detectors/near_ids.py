@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from zubrel.base.source import Span
-from zubrel.checked.world import Thing, World
+from zubrel.checked.things import Thing
+from zubrel.checked.world import World
 from zubrel.compiled.system import System
 from zubrel.findings.detector import FileDetector
 from zubrel.findings.finding import Finding

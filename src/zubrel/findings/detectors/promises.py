@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from zubrel.checked.world import Promise
+from zubrel.checked.things import Promise
 from zubrel.compiled.formulas import Formula, opposite
 from zubrel.compiled.system import System
 from zubrel.explored.space import S, Trace
@@ -98,9 +98,9 @@ def _too_late(judged: Judged[S], formula: Formula, most: int) -> Broken:
     trace = walks.shortest(target)
     if trace is None:
         return ("no play ever reaches it", None) if judged.complete else None
-    if len(space.spelled_out(trace).steps) > most and not trace.shortest:
+    if space.spelled_out(trace).moves > most and not trace.shortest:
         trace = walks.shortest(target, surely=True) or trace
-    length = len(space.spelled_out(trace).steps)
+    length = space.spelled_out(trace).moves
     # breadth-first: a shortest play that is known is shortest, even after a cut search
     return None if length <= most else (f"it takes {length} moves", trace)
 

@@ -7,8 +7,8 @@ from collections.abc import Iterator, Sequence
 from zubrel.base.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import ALWAYS
-from zubrel.checked.world import Area, Said
-from zubrel.compiled.formulas import FALSE, Formula, both, either, opposite
+from zubrel.checked.things import Area, Said, Shop
+from zubrel.compiled.formulas import FALSE, TRUE, Formula, both, either, opposite
 from zubrel.compiled.parts import Move
 from zubrel.compiled.system import System
 from zubrel.explored.space import S
@@ -30,12 +30,23 @@ class _Texts(Question, frozen=True):
 
 
 def _questions(system: System) -> Iterator[_Texts]:
-    """The texts of areas where the player stands and where it may not go, of locks where they
-    refuse to open, of rules where they are done and where they stand and are not possible."""
+    """The texts of areas where the player stands and where it may not go, of items while they are
+    held, of shops that are open, of locks where they refuse to open, of rules where they are done
+    and where they stand and are not possible."""
     world, translator = system.world, system.translator
     for area in world.areas.values():
         if area.says:
             yield _texts(system, area.id, area.name, area.says, translator.at(area.id))
+    for item in world.items.values():
+        if item.says:
+            held = translator.comparison(keys.held(item.id), ">=", 1)
+            yield _texts(system, item.id, item.name, item.says, held)
+    for shop in world.shops.values():
+        if shop.greets:
+            yield _texts(system, shop.id, shop.name, shop.greets, _open_here(system, shop))
+        if shop.farewell:
+            leaves = either(_leaving(system, shop, move) for move in system.moves)
+            yield _texts(system, shop.id, shop.name, shop.farewell, leaves)
     for lock in world.locks.values():
         moves = [m for m in system.moves if m.rule.kind == "lock" and m.rule.owner == lock.id]
         if lock.refuses and moves:
@@ -71,12 +82,31 @@ def _of_rules(system: System) -> Iterator[_Texts]:
                     yield _texts(system, move.rule.id, world.described(move.rule), says, shown)
 
 
+def _open_here(system: System, shop: Shop) -> Formula:
+    """Where the player stands at a shop that is open."""
+    at = system.translator.at
+    here = TRUE if shop.areas is None else either(at(area) for area in shop.areas)
+    return both((here, system.formula(shop.is_open)))
+
+
+def _leaving(system: System, shop: Shop, move: Move) -> Formula:
+    """Where a move leads away from the area of an open shop, whatever happens then."""
+    at = system.translator.at
+    there = {o.destination for o in move.rule.outcomes} - {None}
+    if not there:
+        return FALSE
+    elsewhere = either(opposite(at(str(area))) for area in there)
+    return both((_open_here(system, shop), elsewhere, possible_formula(system, move)))
+
+
 def _at_hand(system: System, move: Move) -> Formula:
-    """Where a rule stands, is there, and is not locked, while the game goes on."""
+    """Where a rule stands, is there, shown, and not locked, while the game goes on."""
     rule, translator = move.rule, system.translator
     parts = [standing_formula(system, move.areas), system.formula(rule.offered)]
     if rule.lock is not None:
         parts.append(translator.equals(keys.lock_open(rule.lock), 1))
+    if rule.hidden:
+        parts.append(system.formula(rule.needs))
     return both(parts)
 
 

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.checked.world import Goal, Quest
+from zubrel.checked.things import Goal, Quest
 from zubrel.compiled.formulas import Formula, both, opposite
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System

@@ -9,7 +9,8 @@ from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.checked.world import Thing, World
+from zubrel.checked.things import Thing
+from zubrel.checked.world import World
 from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within, either, variables_of
 from zubrel.compiled.parts import ENDING, PLACE, Move

@@ -16,7 +16,8 @@ from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import AtLeast, Formula, Within
 from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
-from zubrel.explored.space import Distance, Trace
+from zubrel.explored.space import Distance
+from zubrel.findings.dealt import beginnings
 from zubrel.findings.judged import Judged
 from zubrel.findings.mentions import needed_ids, subjects_of
 from zubrel.findings.shape.progression import Progression, had_formulas
@@ -87,7 +88,7 @@ def areas_behind(judged: Judged[Any], arriving: Arriving | None = None) -> Itera
     """
     space, system = judged.space, judged.system
     arriving = arriving or partial(_arriving, judged)
-    start = space.at_end_of(Trace(()))
+    start = beginnings(space)
     every = [(g, space.where(formula)) for g, formula in gates(system)]
     # what never holds, or holds from the start, keeps nobody out
     every = [(g, there) for g, there in every if there and not there & start]
@@ -165,7 +166,7 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
     had_where = {i: space.where(f) for i, s, f in had_formulas(judged) if s != "find"}
     needed = {m.id for m in progression.must_haves}
     needed |= {other for m in progression.must_haves for other in m.merged_with}
-    asked, start = needed_ids(judged.system.world), space.at_end_of(Trace(()))
+    asked, start = needed_ids(judged.system.world), beginnings(space)
     optional = [
         i
         for i, set_ in had_where.items()

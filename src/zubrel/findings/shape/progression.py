@@ -10,7 +10,8 @@ from msgspec import Struct
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.explored.space import Distance, Trace
+from zubrel.explored.space import Distance
+from zubrel.findings.dealt import beginnings
 from zubrel.findings.detectors.missable import closings, missables, walks_without
 from zubrel.findings.judged import Judged
 
@@ -78,7 +79,7 @@ def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[
     if not judged.won:
         return (), ()
     space = judged.space
-    start = space.at_end_of(Trace(()))
+    start = beginnings(space)
     every = [(i, s, space.where(f)) for i, s, f in had_formulas(judged)]
     every = [(i, s, had_where) for i, s, had_where in every if had_where and not had_where & start]
     without = space.reached_without([had_where for _, _, had_where in every])
@@ -164,5 +165,5 @@ def _windows(judged: Judged[Any]) -> Iterator[Window]:
             walks, never = walks_without(judged, subject, has)
             still = ((can - has) & walks.reached) - never
             for closing in closings(judged, walks, still, (too_late & walks.reached) - never):
-                closed[closing.rule] = Distance(len(closing.trace.steps), closing.trace.shortest)
+                closed[closing.rule] = Distance(closing.trace.moves, closing.trace.shortest)
         yield Window(subject.subject, section, first, tuple(closed.items()))

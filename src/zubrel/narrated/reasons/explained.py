@@ -35,7 +35,7 @@ class Explained(Struct, frozen=True):
 
 def explained(reasons: Reasons, trees: tuple[Node, ...]) -> Explained:
     """The trees that `reasons` has built, in words and as data."""
-    naming, past = Naming(reasons.system), reasons.prover.past
+    naming, past = Naming(reasons.system, reasons.prover.origin), reasons.prover.past
     chain = tuple(Chain(naming, past).lines(trees))
     # a chain of one line is its own cause
     cause = cause_of(naming, trees, len(past)) if len(chain) > 1 else None

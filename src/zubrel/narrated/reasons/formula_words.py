@@ -86,6 +86,8 @@ def _test(system: System, test: Within) -> str:
         case "stored":
             store, item = subject.split()
             return f"{amount} {world.name_of(item)} in {world.name_of(store)}"
+        case "hit":
+            return f"{amount} hit off {world.name_of(subject)}"
         case "beaten":
             return f"{amount} {world.name_of(subject)} beaten"
     return f"{amount} of {world.name_of(subject)}"

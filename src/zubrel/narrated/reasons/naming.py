@@ -20,10 +20,11 @@ MOST_NAMED = 4
 
 
 class Naming:
-    """Names and small phrases of one world."""
+    """Names and small phrases of one world, for what is told of plays from `origin` on."""
 
-    def __init__(self, system: System) -> None:
+    def __init__(self, system: System, origin: Sequence[int]) -> None:
         self.system = system
+        self.origin = origin
         self.world = system.world
 
     def words(self, formula: Formula) -> str:
@@ -70,7 +71,7 @@ class Naming:
     def _asked(self) -> dict[str, frozenset[Formula]]:
         """What each maker asks for itself."""
         asked: dict[str, frozenset[Formula]] = {}
-        for maker in makers_of(self.system):
+        for maker in makers_of(self.system, self.origin):
             asked[maker.id] = asked.get(maker.id, frozenset()) | frozenset(maker.guard)
         return asked
 

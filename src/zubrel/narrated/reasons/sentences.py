@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 
-from zubrel.checked.world import Said
+from zubrel.checked.things import Said
 from zubrel.compiled.formulas import both, opposite
 from zubrel.findings.detectors.no_gate import NO_GATE
 from zubrel.findings.detectors.texts import UNHEARD
