@@ -10,7 +10,9 @@ from tests.reference_rules import MADE, amounts, as_list, places_of
 ASKING = frozenset(
     ["needs", "when", "takes", "wears", "fails_when", "collect", "gain", "deliver", "meet", "lock"]
 )
-PROMISED = frozenset(["never", "always", "possible", "stays_possible", "before", "reach"])
+TOLD = frozenset(["says", "refuses", "greets", "farewell"])
+EFFECTS = {"loses", "gives", "sets", "toggles", "adds", "opens", "shuts", "starts", "finishes"}
+EFFECTS |= {"fails", "ends"}
 QUIET = frozenset(["loses", "gives", "sets", "toggles", "adds", "opens", "shuts", "text"])
 
 
@@ -51,6 +53,10 @@ class Findings:
             "wasted_use": self.wasted_use(),
             "endless": self.endless(),
             "unused": self.unused(),
+            "only_told": self.unused(TOLD) - self.unused(),
+            "alike_values": self.alike_values(),
+            "empty_area": self.empty_areas(),
+            "same_name": self.same_name(),
             "exact_count": self.exact_count(),
             "must_haves": self.must_haves(),
             "windows": self.windows(),
@@ -129,6 +135,8 @@ class Findings:
             "label",
             "chance",
             "either",
+            "refuses",
+            "hidden",
         }
         chances = [c for body in rule["bodies"] for c in body.get("chance", ())]
         chosen = chances[number - 1] if chances else {}
@@ -325,14 +333,23 @@ class Findings:
         """{id: moves of the shortest win without it}, of what is asked for somewhere."""
         mentions = set()
         for rule in self.rules:
-            if rule["kind"] in ("put", "drop", "sell", "buy"):
-                continue
+            mentions.add(rule["lock"])
             for body in rule["bodies"]:
                 texts = [str(n) for n in as_list(body.get("needs"))]
-                texts += [i for _, i in amounts(body.get("takes"))] + as_list(body.get("wears"))
                 texts += [t for text in texts for t in self.presence_texts(text)]
                 mentions.update(w for t in texts for w in re.findall(r"[a-z_0-9]+", t))
-            mentions.add(rule["lock"])
+                if rule["kind"] in ("put", "drop", "sell", "buy"):
+                    continue
+                mentions.update(i for _, i in amounts(body.get("takes")))
+                mentions.update(as_list(body.get("wears")))
+        whens = [w for foe in self.foes.values() for w in as_list(foe.get("when"))]
+        for body in self.people.values():
+            whens += as_list(body.get("when"))
+            for part in [*as_list(body["at"]), *as_list(body.get("talk"))]:
+                whens += as_list(part.get("when")) if isinstance(part, dict) else []
+        for when in whens:
+            for text in [when, *self.presence_texts(when)]:
+                mentions.update(re.findall(r"[a-z_0-9]+", text))
         for body in self.areas.values():
             for need in as_list(body.get("needs")):
                 for text in [need, *self.presence_texts(need)]:
@@ -550,12 +567,31 @@ class Findings:
         for a, rule, _, b in self.edges:
             s, t = dict(a), dict(b)
             keys = [k for k in s if isinstance(k, tuple) and k[0] in counted]
-            if (b, rule["id"]) in repeatable and all(t[k] >= s[k] for k in keys):
-                for key in keys:
-                    if t[key] > s[key] and key[0] in ("held", "meter"):
-                        note(key[1], self.order[a] + 1)
+            if any(t[k] < s[k] for k in keys):
+                continue
+            raised = [k for k in keys if t[k] > s[k] and k[0] in ("held", "meter")]
+            for _, subject in raised:
+                if subject in self.meters and self.meters[subject].get("bad"):
+                    continue
+                again = (b, rule["id"]) in repeatable
+                again |= self.fills(rule, subject, a, b) and self.possible(self.named(rule), t)
+                if again:
+                    note(subject, self.order[a] + 1)
         self.trades_without_end(note)
         return found
+
+    def named(self, rule):
+        return next(r for r in self.rules if r["id"] == rule["id"])
+
+    def fills(self, rule, meter, a, b):
+        """Whether an outcome that leads from a to b sets a meter that is worn down elsewhere."""
+        worn = rf"'adds': {{[^}}]*'{meter}': -"
+        if meter not in self.meters or not re.search(worn, repr(self.data)):
+            return False
+        rule = self.named(rule)
+        ends = [n for x, r, n, y in self.edges if (x, r["id"], y) == (a, rule["id"], b)]
+        bodies = [c for n, c in rule["outcomes"] if n in ends] + rule["bodies"]
+        return any(meter in body.get("sets", {}) for body in bodies)
 
     def trades_without_end(self, note):
         sales = {}
@@ -576,15 +612,72 @@ class Findings:
                     if richer and sale["id"] == f"stall_sell_{item}":
                         note("coin", self.order[a] + 2)
 
-    def unused(self):
-        """Items, locks, facts and meters that nothing asks for, in whatever form."""
-        data = dict(self.data)
-        # what a quest asks of whoever accepts it, where nobody ever does
-        data["quests"] = {
+    def alike_values(self):
+        """Facts of which two values are never asked for, and a third is; steps are no matter."""
+        found = set()
+        text = repr(self.without_idle_needs())
+        for fact, body in self.facts.items():
+            values = body.get("values", []) if isinstance(body, dict) else []
+            asked = set(re.findall(rf"\b{fact} !?= ([a-z_0-9]+)", text))
+            stepped = re.search(rf"'{fact}': '(next|previous)'", text)
+            if asked and not stepped and len(set(values) - asked) > 1:
+                found.add(fact)
+        return found
+
+    def without_idle_needs(self):
+        """The world without what a quest asks of whoever accepts it, where nobody ever does."""
+        quests = {
             q: b if "from" in b else {k: v for k, v in b.items() if k != "needs"}
             for q, b in self.quests.items()
         }
-        asked = set(self.words_under(data, ASKING | PROMISED, QUIET))
+        return {**self.data, "quests": quests}
+
+    def empty_areas(self):
+        """Areas with nothing in them, of which nobody speaks, and which lead to one at most."""
+        aside = {**self.without_idle_needs(), "areas": {}}
+        for area, body in self.areas.items():
+            ways = [w for w in body.get("ways", []) if isinstance(w, dict)]
+            inner = {k: v for k, v in body.items() if k not in ("ways", "name")}
+            aside["areas"][area] = {
+                **inner,
+                "ways": [{k: v for k, v in w.items() if k != "to"} for w in ways],
+            }
+        aside["areas"] = list(aside["areas"].values())
+        spoken = set(re.findall(r"[a-z_0-9]+", repr(aside)))
+        leads, does = {}, set()
+        for rule in (r for r in self.rules if r["kind"] == "way"):
+            for _, chance in rule["outcomes"]:
+                end = self.ends_at(rule, chance)
+                leads.setdefault(rule["at"][0], set()).add(end)
+                fields = {f for b in [*rule["bodies"], chance] for f in b}
+                if rule["marks"] or fields & {*EFFECTS, "takes", "wears", "refills"}:
+                    does |= {rule["at"][0], end}
+        return {
+            area
+            for area, body in self.areas.items()
+            if area not in spoken | does
+            and not (body.get("finds") or body.get("deeds"))
+            and len(leads.get(area, ())) <= 1
+        }
+
+    def same_name(self):
+        """Items and areas that are called as one before them, where each is met somewhere."""
+        met = {i: any(dict(s)["held", i] for s in self.situations) for i in self.items}
+        met |= {a: any(dict(s)["place"] == a for s in self.situations) for a in self.areas}
+        found = set()
+        for section in (self.items, self.areas):
+            first = {}
+            for thing, body in section.items():
+                name = body.get("name", thing).lower()
+                other = first.setdefault(name, thing)
+                if other != thing and met[thing] and met[other]:
+                    found.add(thing)
+        return found
+
+    def unused(self, besides=frozenset()):
+        """Items, locks, facts and meters that nothing asks for, in whatever form but a promise."""
+        data = self.without_idle_needs()
+        asked = set(self.words_under(data, ASKING, QUIET | besides | {"promises"}))
         if any(map(self.asks_money, self.shops.values())):
             asked.add("coin")
         for body in self.shops.values():

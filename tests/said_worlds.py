@@ -39,6 +39,7 @@ def said_world(seed):
             known = body.get("needs", [])
             body["needs"] = [*([known] if isinstance(known, str) else known), r.choice(asked)]
     telling(r, data, asked)
+    naming(r, data)
     if asked and r.random() < 0.5:
         data.setdefault("promises", []).append({r.choice(["possible", "never"]): r.choice(asked)})
     return data
@@ -231,6 +232,24 @@ def dealing(r, data):
         deal["per_place"] = 2
     data["start"]["deal"] = [deal]
     return [f"{r.choice(dealt)} lies at {r.choice(over)}"]
+
+
+def naming(r, data):
+    """Things of one name, a meter that something fills up, and an area with nothing in it."""
+    for section in ("items", "areas"):
+        for body in data[section].values():
+            if r.random() < 0.2:
+                body["name"] = "The same"
+    for meter in data.get("meters", {}):
+        if r.random() < 0.5:
+            deed(r, data, f"fill_{meter}", {"sets": {meter: 2}})
+            data["meters"][meter]["bad"] = r.random() < 0.3
+    if r.random() < 0.4:
+        area = data["areas"][r.choice(list(data["areas"]))]
+        area.setdefault("ways", []).append(r.choice(["nook", {"to": "nook", "one_way": True}]))
+        data["areas"]["nook"] = {}
+        if r.random() < 0.3:
+            deed(r, data, "peer", {"needs": r.choice(["not at nook", "nook is not visited"])})
 
 
 def knowing(r, data):

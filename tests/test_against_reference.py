@@ -57,12 +57,12 @@ def summary_of(space):
         "shortest_win": win and len(win.moves),
         "culprits": {(f.kind, f.subject): (f.situations, len(f.evidence)) for f in culprits},
         "missable": {f.subject: (len(f.evidence), f.severity) for f in missable},
-        "unreachable": {f.subject for f in report.findings if f.kind == "unreachable"},
-        "no_gate": {f.subject for f in report.findings if f.kind == "no_gate"},
+        "unreachable": subjects(report, "unreachable"),
+        "no_gate": subjects(report, "no_gate"),
         "skippable": lengths(report, "skippable"),
         "promises": promises_of(report),
         "silent": lengths(report, "silent"),
-        "unheard": {f.subject for f in report.findings if f.kind == "unheard"},
+        "unheard": subjects(report, "unheard"),
         "empty_hands": lengths(report, "empty_hands"),
         "luck_needed": any(f.kind == "luck_needed" for f in report.findings),
         "bad_deal": bad_deals(report),
@@ -70,7 +70,11 @@ def summary_of(space):
         "swallowed": lengths(report, "swallowed"),
         "wasted_use": lengths(report, "wasted_use"),
         "endless": lengths(report, "endless"),
-        "unused": {f.subject for f in report.findings if f.kind == "unused"},
+        "unused": subjects(report, "unused"),
+        "only_told": subjects(report, "only_told"),
+        "alike_values": subjects(report, "alike_values"),
+        "empty_area": subjects(report, "empty_area"),
+        "same_name": subjects(report, "same_name"),
         "exact_count": lengths(report, "exact_count"),
         "must_haves": must_haves_of(found.progression),
         "windows": {
@@ -109,6 +113,10 @@ def must_haves_of(progression):
         if a != b
     }
     return firsts, pairs
+
+
+def subjects(report, kind):
+    return {f.subject for f in report.findings if f.kind == kind}
 
 
 def lengths(report, kind):

@@ -25,6 +25,7 @@ from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.explored.explore import explore, share
 from zubrel.explored.space import EndlessSettling, TooMany
+from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, Judged, judge
@@ -62,7 +63,8 @@ def survey(
     Raises `InvalidInput` when the world never comes to rest, `LimitReached` where a limit comes
     before anything was found.
     """
-    return _surveyed(compile_world(world, budget), budget, progress or Silence(), merging)
+    system = compile_world(world, budget)
+    return begun(_surveyed(system, budget, progress or Silence(), merging))
 
 
 def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool) -> AnySpace:
@@ -287,7 +289,7 @@ def _cut_short(space: AnySpace, words: str, budget: Budget) -> Report:
         return narrate(Conclusions(judge(space), ()), budget.seconds)
     except (LimitReached, MemoryError):
         world = space.system.world
-        known = None if space.merged else space.count(space.everything)
+        known = None if space.merged else space.count(begun(space).everything)
         empty = nothing_known(world.path, world.title, words, budget.seconds())
         return replace(empty, engine=space.engine, situations=known)
 

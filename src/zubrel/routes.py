@@ -14,21 +14,29 @@ from zubrel.base.budget import Budget, LimitReached, Limits
 from zubrel.base.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.base.progress import Progress, Silence
 from zubrel.base.source import Source, Span
+from zubrel.checked import keys
 from zubrel.checked.check import check
+from zubrel.checked.deals import number_of_deals
 from zubrel.checked.keys import ENDING, UNENDED
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
+from zubrel.compiled.formulas import Formula
 from zubrel.explored.space import EndlessSettling
+from zubrel.findings.dealt import beginnings
 from zubrel.findings.fates import Fates, fates
-from zubrel.findings.judged import ending_formula, won_formula
+from zubrel.findings.judged import AnySpace, ending_formula, won_formula
 from zubrel.narrated.replay import replay
-from zubrel.narrated.report import MoveLine
+from zubrel.narrated.report import Deals, Dealt, MoveLine
 from zubrel.narrated.unrest import never_rests
+from zubrel.narrated.walks import deal_of as deal_of_walk
 from zubrel.narrated.walks import lines_of
 from zubrel.pipeline import load, survey
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
-from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, read_script
+from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, deal_of, read_script
 from zubrel.walked.changing import Situation
+
+MOST_DEALS = 20_000
+"""Deals that are gone through one by one."""
 
 
 class Route(Struct, frozen=True):
@@ -38,6 +46,7 @@ class Route(Struct, frozen=True):
     goal: str
     moves: tuple[MoveLine, ...] | None
     shortest: bool
+    deals: Deals | None = None
 
 
 def find_route(
@@ -91,7 +100,30 @@ def _route(
             raise budget.ended or LimitReached(space.stopped)
         return Route(words, None, True)
     walked = replay(space.system.walker, space, trace)
-    return Route(words, lines_of(world, walked), trace.shortest)
+    lines = lines_of(world, walked)
+    deals = _deals(space, target, deal_of_walk(world, walked), avoid is None)
+    return Route(words, lines, trace.shortest, deals)
+
+
+def _deals(
+    space: AnySpace, target: Formula, best: tuple[Dealt, ...], everywhere: bool
+) -> Deals | None:
+    """The worst of all deals, where they can be gone through one by one."""
+    world = space.system.world
+    if not world.deals:
+        return None
+    every = number_of_deals(world.deals)
+    if not everywhere or every > MOST_DEALS or space.merged or space.stopped is not None:
+        return Deals(best, every, None, None, ())
+    distance = space.distances_to(space.where(target))
+    lengths = []
+    for start in space.examples(beginnings(space), every):
+        length = distance(space.of(start))
+        lengths.append((-1 if length is None else length, start))
+    longest, worst = max(lengths, key=lambda one: one[0])
+    dealt = [(i, str(worst[keys.dealt(i)])) for deal in world.deals for i in deal.items]
+    places = tuple(Dealt(i, a, f"{world.name_of(i)} in {world.name_of(a)}") for i, a in dealt)
+    return Deals(best, every, sum(length < 0 for length, _ in lengths), longest, places)
 
 
 def asked_condition(option: str, text: str) -> Condition:
@@ -141,26 +173,32 @@ def _of_script(problem: Diagnostic) -> Diagnostic:
 
 
 def rehearse_scripts(
-    path: str, scripts: Iterable[str], budget: Budget, progress: Progress | None = None
+    path: str,
+    scripts: Iterable[str],
+    budget: Budget,
+    progress: Progress | None = None,
+    seed: int | None = None,
 ) -> list[Rehearsal]:
-    """Walk every script on the world at `path`.
+    """Walk every script on the world at `path`; where one does not say how items are dealt, `seed`
+    draws it.
 
     Raises `InvalidInput` for problems of the world or of any script, `LimitReached` as `fate_of`.
     """
     read = []
     for script in scripts:
         source, text = read_source(script)
-        read.append((script, read_script(source, text)))
+        read.append((source, read_script(source, text)))
     try:
         world = load(path, [c for _, lines in read for c in conditions_of(lines)])
     except InvalidInput as invalid:
         raise InvalidInput(map(_of_script, invalid.diagnostics)) from None
     for _, lines in read:
         check_names(lines, world)
+    deals = [deal_of(lines, world, seed, source) for source, lines in read]
     asked, fate = list(world.asked), fate_of(world, budget, progress)
     results = []
-    for script, lines in read:
+    for (source, lines), deal in zip(read, deals, strict=True):
         count = len(conditions_of(lines))
         own, asked = asked[:count], asked[count:]
-        results.append(rehearse(world, script, lines, own, fate))
+        results.append(rehearse(world, source.path, lines, own, fate, deal))
     return results

@@ -26,7 +26,7 @@ from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine
 from zubrel.narrated.walks import lines_of
 from zubrel.pipeline import whole_survey
-from zubrel.played.script import ScriptMove, check_names, read_script
+from zubrel.played.script import ScriptMove, check_names, deal_of, read_script
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.reasoned.claims import Node
 from zubrel.reasoned.reasons import Behind, Made, Reasons, Relaxed, Situation
@@ -65,6 +65,7 @@ def why(
     document = read_document(path)
     world, rule = _asked(document, asked)
     made = [] if script is None else _made(world, script)
+    moves = sum(rule.kind != "deal" for rule, _, _ in made)
     system = compile_world(world, budget)
     if rule is None:
         formula = _formula(system, world.asked[0])
@@ -73,19 +74,17 @@ def why(
     words = asked if rule is None else f"{world.described(rule)} is possible"
     quick = _at_a_glance(system, formula, rule, made)
     if quick is not None:
-        return Answer(words, False, len(made), explained=quick)
+        return Answer(words, False, moves, explained=quick)
     space = whole_survey(world, budget, progress)
     here = made[-1][2] if made else space.system.walker.start()
     future: Any = space.everything
     if made:
         (future,) = space.reached_from([space.of(here)])
     if space.allows(future, formula):
-        return _how(space, formula, words, len(made), here)
+        return _how(space, formula, words, moves, here)
     behind = Behind(space, future)
     reasons = Reasons(space.system, behind, made, behind.possible)
-    return Answer(
-        words, False, len(made), explained=explained(reasons, _trees(reasons, formula, rule))
-    )
+    return Answer(words, False, moves, explained=explained(reasons, _trees(reasons, formula, rule)))
 
 
 def _asked(document: Document, asked: str) -> tuple[World, Rule | None]:
@@ -111,7 +110,7 @@ def _made(world: World, script: str) -> list[Made]:
     source, text = read_source(script)
     lines = read_script(source, text)
     check_names(lines, world)
-    session = Session(world)
+    session = Session(world, deal_of(lines, world, None, source))
     for line in lines:
         if not isinstance(line, ScriptMove):
             continue

@@ -124,6 +124,7 @@ METER = Shape(
         "from": Field(number(-1_000_000), "Its lowest value."),
         "to": Field(number(-1_000_000), "Its highest value."),
         "start": Field(number(-1_000_000), "Its value at the start."),
+        "bad": Field(FLAG, "Whether nobody wants it high: then it is not told where it can be."),
     },
 )
 HAPPENING = Shape(

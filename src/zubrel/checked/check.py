@@ -205,7 +205,8 @@ class _Checker:
         elif not low <= start <= high:
             message = f"a meter from {low} to {high} cannot start at {start}"
             self.problems.add("bad-value", message, entry.where("start"))
-        return Meter(key_of(entry), name_of(entry), entry.span, low, high, start)
+        this, bad = key_of(entry), entry.flag("bad")
+        return Meter(this, name_of(entry), entry.span, low, high, start, bad)
 
     def _ending(self, entry: Entry) -> Ending:
         when = entry.values.get("when")

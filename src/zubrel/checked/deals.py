@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from fractions import Fraction
 from itertools import product
 from math import factorial, prod
+from random import Random
 
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
+from zubrel.base.spelling import listing
 from zubrel.checked.bodies import Implied
 from zubrel.checked.conditions import ALWAYS, Any, At, DealtAt, all_of
 from zubrel.checked.effects import DealOut, Give, SetMark, TakeDealt
@@ -103,18 +105,61 @@ def dealing(
 
 def number_of_deals(made: Sequence[Deal]) -> int:
     """In how many ways everything can be dealt."""
-    return prod(_ways(len(d.items), len(d.areas), d.per_place) for d in made)
+    return prod(_ways(len(d.items), [d.per_place] * len(d.areas)) for d in made)
 
 
-def _ways(items: int, places: int, most: int) -> int:
-    """The ways to put different items into different places, at most so many into each.
+def fault_of(made: Sequence[Deal], places: Mapping[str, str]) -> str | None:
+    """What is wrong with a deal, ids of items with those of areas; None where it can come up."""
+    for deal in made:
+        for item in deal.items:
+            area = places.get(item)
+            if area is None:
+                return f'it does not say where "{item}" lies'
+            if area not in deal.areas:
+                return f'"{item}" is not dealt to "{area}": {listing(deal.areas)}'
+        for area in deal.areas:
+            if sum(places[item] == area for item in deal.items) > deal.per_place:
+                return f'"{area}" gets {deal.per_place} at most'
+    dealt = {item for deal in made for item in deal.items}
+    return next((f'"{item}" is not dealt' for item in places if item not in dealt), None)
 
-    Exponential generating function: items! times the coefficient of x^items in
-    (1 + x + ... + x^most / most!)^places.
+
+def drawn(made: Sequence[Deal], luck: Random) -> dict[str, str]:
+    """A deal, all of them alike likely: ids of items with those of areas."""
+    places: dict[str, str] = {}
+    for deal in made:
+        left = dict.fromkeys(deal.areas, deal.per_place)
+        for number, item in enumerate(deal.items, 1):
+            # each area as often as there are ways to deal the others after it
+            ways = []
+            for area in deal.areas:
+                room = [n - (other == area) for other, n in left.items()]
+                ways.append(_ways(len(deal.items) - number, room) if left[area] else 0)
+            area = _chosen(deal.areas, ways, luck)
+            places[item] = area
+            left[area] -= 1
+    return places
+
+
+def _chosen(areas: Sequence[str], ways: Sequence[int], luck: Random) -> str:
+    """One of the areas, as likely as it has ways; exact for numbers of any size."""
+    drawn_way = luck.randrange(sum(ways))
+    for area, many in zip(areas, ways, strict=True):
+        if drawn_way < many:
+            return area
+        drawn_way -= many
+    raise AssertionError("fewer ways than were counted")
+
+
+def _ways(items: int, room: Sequence[int]) -> int:
+    """The ways to put different items into places that have room for so many each.
+
+    Exponential generating functions: items! times the coefficient of x^items in the product of
+    1 + x + ... + x^n / n! over the places.
     """
-    one = [Fraction(1, factorial(n)) for n in range(min(most, items) + 1)]
     powers = [Fraction(1)]
-    for _ in range(places):
+    for most in room:
+        one = [Fraction(1, factorial(n)) for n in range(min(most, items) + 1)]
         longer = [Fraction(0)] * min(items + 1, len(powers) + len(one) - 1)
         for (n, power), (k, term) in product(enumerate(powers), enumerate(one)):
             if n + k < len(longer):

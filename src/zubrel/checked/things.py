@@ -78,6 +78,7 @@ class Meter(Thing, frozen=True):
     low: int
     high: int
     start: int
+    bad: bool = False
 
 
 class Ending(Thing, frozen=True):

@@ -11,6 +11,7 @@ from msgspec import Struct
 from zubrel.base.budget import Budget, Limits
 from zubrel.checked.conditions import Cond
 from zubrel.checked.keys import Key, Value
+from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.world import World
 from zubrel.compiled.facts import (
     Rising,
@@ -57,6 +58,21 @@ class System(Struct, frozen=True, dict=True):
     def start(self) -> tuple[int, ...]:
         """The values of the variables at the start, before anything happens by itself."""
         return tuple(v.start for v in self.variables)
+
+    @cached_property
+    def player_moves(self) -> tuple[Move, ...]:
+        """What players do: all moves but those of luck that deal."""
+        return tuple(m for m in self.moves if m.rule.kind != RuleKind.DEAL)
+
+    @cached_property
+    def player_steps(self) -> tuple[Step, ...]:
+        """The steps of `player_moves`."""
+        return tuple(s for move in self.player_moves for s in move.steps)
+
+    @cached_property
+    def dealing_steps(self) -> tuple[Step, ...]:
+        """The steps of luck with which a play begins that is dealt."""
+        return tuple(s for s in self.steps if s.rule.kind == RuleKind.DEAL)
 
     @cached_property
     def begun(self) -> Formula:

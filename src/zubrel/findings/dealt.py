@@ -53,7 +53,7 @@ class Begun(Generic[S]):
 
     @cached_property
     def _dealing(self) -> int:
-        steps = [s for m in self.system.moves if m.rule.kind == "deal" for s in m.steps]
+        steps = self.system.dealing_steps
         return sum(self.inner.count(self.inner.possible(step)) for step in steps)
 
     @property
@@ -107,6 +107,5 @@ def beginnings(space: Space[S]) -> S:
     if last is None:
         return space.at_end_of(Trace(()))
     inner = space.inner if isinstance(space, Begun) else space
-    steps = [s for m in space.system.moves if m.rule.owner == last for s in m.steps]
-    dealt = [step for step in steps if step.rule.kind == "deal"]
+    dealt = [step for step in space.system.dealing_steps if step.rule.owner == last]
     return reduce(lambda a, b: a | b, (inner.after(s, inner.possible(s)) for s in dealt))

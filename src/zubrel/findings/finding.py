@@ -40,6 +40,8 @@ class Finding(Struct, frozen=True):
     accepted: bool = False
     because: str | None = None
     hopeless: bool = False
+    deals: int | None = None
+    """From how many deals it can come about; None where nothing is dealt, or nobody has counted."""
 
     def order(self) -> tuple[int, int, tuple[str, int, int], str]:
         """Sort key: the gravest first, then by kind, then by place in the files."""

@@ -24,7 +24,7 @@ from zubrel.checked.conditions import (
     Total,
     atoms_of,
 )
-from zubrel.checked.effects import Wear
+from zubrel.checked.effects import Effect, Lose, OpenLock, SetMark, Take, Wear
 from zubrel.checked.world import World
 
 """Rules that only move a thing about: to give it up there is not to need it."""
@@ -33,7 +33,7 @@ from zubrel.checked.world import World
 def needed_ids(world: World) -> frozenset[str]:
     """Every id that something needs: in conditions of rules, areas, endings, as lock or taken."""
     ids: set[str] = set()
-    for condition in _conditions(world):
+    for condition in _needs(world):
         ids.update(subjects_of(condition))
     for rule in world.rules:
         if not rule.kind.handles:
@@ -47,30 +47,68 @@ def needed_ids(world: World) -> frozenset[str]:
 def counted_ids(world: World) -> frozenset[str]:
     """What goals, presence and the `when` of talks and foes ask for."""
     ids: set[str] = set()
-    conditions = [when for p in world.people.values() for _, when in p.places]
-    conditions += [r.offered for r in world.rules if r.kind in ("talk", "foe")]
-    for quest in world.quests.values():
-        ids.update(goal.subject for goal in quest.goals)
-        for goal in quest.goals:
-            conditions += [goal.condition, goal.needs]
-        if quest.fails_when is not None:
-            conditions.append(quest.fails_when)
-    ids.update(s for c in conditions for s in subjects_of(c))
+    ids.update(goal.subject for quest in world.quests.values() for goal in quest.goals)
+    ids.update(s for c in _counting(world) for s in subjects_of(c))
     return frozenset(ids)
 
 
+def _counting(world: World) -> Iterator[Cond]:
+    yield from (when for p in world.people.values() for _, when in p.places)
+    yield from (r.offered for r in world.rules if r.kind in ("talk", "foe"))
+    for quest in world.quests.values():
+        for goal in quest.goals:
+            yield from (goal.condition, goal.needs)
+        if quest.fails_when is not None:
+            yield quest.fails_when
+
+
 def told_ids(world: World) -> frozenset[str]:
-    """What the conditions of texts and the promises ask for."""
-    conditions = [said.when for _, said in world.texts()]
-    conditions += [c for p in world.promises for c in p.conditions]
+    """What the conditions of texts ask for."""
+    return frozenset(s for _, said in world.texts() for s in subjects_of(said.when))
+
+
+def promised_ids(world: World) -> frozenset[str]:
+    """What promises ask for: nothing in the world depends on it."""
+    conditions = [c for p in world.promises for c in p.conditions]
     return frozenset(s for c in conditions for s in subjects_of(c))
 
 
-def _conditions(world: World) -> Iterator[Cond]:
+def caskets(world: World) -> frozenset[str]:
+    """The locks that do something when they are opened: they need not lock anything else."""
+    spent = (Take, Wear, Lose, SetMark)
+    return frozenset(
+        rule.owner
+        for rule in world.rules
+        if rule.kind == "lock"
+        for outcome in rule.outcomes
+        if any(not isinstance(e, spent) and e != OpenLock(rule.owner) for e in outcome.effects)
+    )
+
+
+def _needs(world: World) -> Iterator[Cond]:
     yield from (rule.needs for rule in world.rules)
     yield from (area.needs for area in world.areas.values())
     yield from (e.when for e in world.endings.values() if e.when is not None)
     yield from (h.when for h in world.happenings)
+
+
+def conditions_of(world: World) -> Iterator[Cond]:
+    """Every condition of the world, those of texts and promises included."""
+    yield from _needs(world)
+    yield from _counting(world)
+    yield from (rule.offered for rule in world.rules)
+    yield from (said.when for _, said in world.texts())
+    yield from (c for promise in world.promises for c in promise.conditions)
+
+
+def effects_of(world: World) -> Iterator[Effect]:
+    """Every effect of the world, whatever it is part of."""
+    outcomes = [o for rule in world.rules for o in rule.outcomes]
+    outcomes += [h.outcome for h in world.happenings]
+    for outcome in outcomes:
+        yield from outcome.effects
+    for quest in world.quests.values():
+        yield from quest.reward
 
 
 def subjects_of(condition: Cond) -> Iterator[str]:

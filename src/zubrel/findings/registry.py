@@ -12,12 +12,14 @@ from zubrel.findings.detectors.double_way import DOUBLE_WAY
 from zubrel.findings.detectors.empty_hands import EMPTY_HANDS
 from zubrel.findings.detectors.endless import ENDLESS
 from zubrel.findings.detectors.exact_count import EXACT_COUNT
+from zubrel.findings.detectors.idle import ALIKE_VALUES, EMPTY_AREA
 from zubrel.findings.detectors.lone_either import LONE_EITHER
 from zubrel.findings.detectors.luck import LUCK_NEEDED
 from zubrel.findings.detectors.missable import MISSABLE
 from zubrel.findings.detectors.near_ids import NEAR_IDS
 from zubrel.findings.detectors.no_gate import NO_GATE
 from zubrel.findings.detectors.promises import BROKEN_PROMISES
+from zubrel.findings.detectors.same_name import SAME_NAME
 from zubrel.findings.detectors.skippable import SKIPPABLE
 from zubrel.findings.detectors.softlocks import SOFTLOCKS
 from zubrel.findings.detectors.swallowed import SWALLOWED
@@ -26,7 +28,7 @@ from zubrel.findings.detectors.too_early import TOO_EARLY
 from zubrel.findings.detectors.two_way_toll import TWO_WAY_TOLL
 from zubrel.findings.detectors.unchanging import UNCHANGING
 from zubrel.findings.detectors.unreachable import UNREACHABLE
-from zubrel.findings.detectors.unused import UNUSED
+from zubrel.findings.detectors.unused import ONLY_TOLD, UNUSED
 from zubrel.findings.detectors.unwinnable import UNWINNABLE
 from zubrel.findings.detectors.wasted_use import WASTED_USE
 
@@ -38,6 +40,9 @@ FILE_DETECTORS: tuple[FileDetector, ...] = (
     TWO_WAY_TOLL,
     LONE_EITHER,
     NEAR_IDS,
+    ONLY_TOLD,
+    EMPTY_AREA,
+    ALIKE_VALUES,
 )
 VERDICT_DETECTORS: tuple[VerdictDetector, ...] = (UNWINNABLE, SOFTLOCKS, LUCK_NEEDED)
 SUBJECT_DETECTORS: tuple[SubjectDetector[Any], ...] = (
@@ -55,6 +60,7 @@ SUBJECT_DETECTORS: tuple[SubjectDetector[Any], ...] = (
     SILENT,
     UNHEARD,
     SKIPPABLE,
+    SAME_NAME,
 )
 BY_KIND = {detector.kind: detector for detector in SUBJECT_DETECTORS}
 

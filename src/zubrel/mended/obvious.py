@@ -213,6 +213,15 @@ def _endless(finding: Told, world: World, bodies: Bodies) -> Suggested:
             yield f"“{rule.label}” can be done once", (edit,)
 
 
+def _bad_deal(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """Nothing is dealt to one of the areas."""
+    for place in bodies.places:
+        if place.path[:2] == ("start", "deal") and "over" in place.path[2:-1]:
+            edit = bodies.without(place)
+            if edit is not None:
+                yield f"nothing is dealt to {world.name_of(_text(place))}", (edit,)
+
+
 def _written_around(span: Span | None, bodies: Bodies) -> Place | None:
     """The single value that a span lies in."""
     if span is None:
@@ -256,4 +265,5 @@ _BY_KIND: dict[str, Callable[[Told, World, Bodies], Suggested]] = {
     "near_ids": _near_ids,
     "stale_accept": _stale_accept,
     "endless": _endless,
+    "bad_deal": _bad_deal,
 }

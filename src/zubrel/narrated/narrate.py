@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
 from zubrel.checked.conditions import DONE
+from zubrel.checked.deals import number_of_deals
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula
@@ -215,6 +216,7 @@ class _Narrator:
         told = replace(told_of(finding, self._lines(walked), lines), why=explanation.why)
         points = tuple(self._point(c) for c in finding.closings)
         shortest = finding.trace is None or finding.trace.shortest
+        told = replace(told, deals=finding.deals)
         return replace(told, points=points, shortest=shortest, deal=deal_of(self.world, walked))
 
     def _lines(self, walked: tuple[Walked, ...]) -> tuple[MoveLine, ...]:
@@ -228,14 +230,17 @@ class _Narrator:
         if not (finding.hopeless and walked):
             return ()
         doomed = finding.situations
-        many = "" if doomed is None else f" ({counted(doomed, 'situation')})"
+        many = [] if doomed is None else [counted(doomed, "situation")]
+        if finding.deals is not None:
+            many.append(f"in {finding.deals:,} of {number_of_deals(self.world.deals):,} deals")
+        told = f" ({', '.join(many)})" if many else ""
         moves = self.walker.moves(walked[-1].after)
         ends = [self._all_end(rule, walked[-1].after) for rule in moves]
         if moves and all(ends):
-            return (f"Then every move ends the game, and none of them well{many}.",)
+            return (f"Then every move ends the game, and none of them well{told}.",)
         if moves:
-            return (f"Then the player is wandering: there are moves, but no win{many}.",)
-        return (f"Then the player is stuck: there is no move at all{many}.",)
+            return (f"Then the player is wandering: there are moves, but no win{told}.",)
+        return (f"Then the player is stuck: there is no move at all{told}.",)
 
     def _all_end(self, rule: Rule, at: Situation) -> bool:
         """Whether every outcome of a move ends the game."""

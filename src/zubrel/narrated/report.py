@@ -99,6 +99,8 @@ class Told(Struct, frozen=True):
     proof: Proof | None = None
     why: tuple[Because, ...] = ()
     deal: tuple[Dealt, ...] = ()
+    deals: int | None = None
+    """From how many deals it can come about, where somebody has counted."""
 
 
 class Win(Struct, frozen=True):
@@ -109,6 +111,20 @@ class Win(Struct, frozen=True):
     moves: tuple[MoveLine, ...]
     shortest: bool = True
     deal: tuple[Dealt, ...] = ()
+
+
+class Deals(Struct, frozen=True):
+    """What a walk to a goal is like from other deals than the `best`: of `every` one there is,
+    from so many `without` a way nothing leads there.
+
+    `longest` is the walk from the `worst` of the others, in moves; None where nobody has looked.
+    """
+
+    best: tuple[Dealt, ...]
+    every: int
+    without: int | None
+    longest: int | None
+    worst: tuple[Dealt, ...]
 
 
 class Needed(Struct, frozen=True):

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from zubrel import __version__
-from zubrel.narrated.report import Because, Dealt, MoveLine, Report, Told
+from zubrel.narrated.report import Because, Deals, Dealt, MoveLine, Report, Told
 
 FORMAT = 2
 """The version of these objects: it changes when a key goes or changes its meaning."""
@@ -102,6 +102,7 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "explanation": "\n".join(finding.explanation) or None,
         "why": [because_as_json(b) for b in finding.why],
         "situations": finding.situations,
+        **({} if finding.deals is None else {"deals": finding.deals}),
         "closed_by": [
             {"rule": p.rule, "evidence": [move_as_json(m) for m in p.moves]} for p in finding.points
         ],
@@ -141,7 +142,13 @@ def move_as_json(move: MoveLine) -> dict[str, Any]:
     return {"rule": move.rule, "label": move.label, **outcome}
 
 
-def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None, shortest: bool) -> str:
+def moves_as_json(
+    path: str,
+    goal: str,
+    moves: Sequence[MoveLine] | None,
+    shortest: bool,
+    deals: Deals | None = None,
+) -> str:
     """A route: its moves with what is held after each, or null where there is none."""
     route = [
         {**move_as_json(m), "area": m.area, "changes": list(m.changes), "held": dict(m.held)}
@@ -153,6 +160,13 @@ def moves_as_json(path: str, goal: str, moves: Sequence[MoveLine] | None, shorte
         "goal": goal,
         "length": None if moves is None else len(moves),
         "shortest": shortest,
+        **(_best_and_worst(deals) if deals is not None else {}),
         "moves": None if moves is None else route,
     }
     return json.dumps(lines, indent=2, ensure_ascii=False) + "\n"
+
+
+def _best_and_worst(deals: Deals) -> dict[str, Any]:
+    """From which deal the goal is nearest, and from which it is farthest."""
+    worst = None if deals.longest is None else {**_deal(deals.worst), "length": deals.longest}
+    return {**_deal(deals.best), "deals": deals.every, "without": deals.without, "worst": worst}

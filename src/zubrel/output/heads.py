@@ -33,7 +33,7 @@ def verdict_of(report: Report) -> Text:
             but = [f"{counted(culprits, 'move')} can make that impossible"] if culprits else []
             if any(f.kind == "bad_deal" for f in report.findings):
                 but.insert(0, "not from every deal")
-            words = f"it can be won, but {listed(but)}"
+            words = f"it can be won, but {', and '.join(but)}"
             return Text.assemble(("SOFTLOCKS", BAD), f": {words}.")
         case "unwinnable":
             words = ": no play whatever comes to a good ending."

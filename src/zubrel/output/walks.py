@@ -9,9 +9,9 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from zubrel.narrated.report import Because, MoveLine, claims_of
-from zubrel.narrated.words import length
-from zubrel.output.heads import QUIET
+from zubrel.narrated.report import Because, Deals, MoveLine, claims_of
+from zubrel.narrated.words import counted, length
+from zubrel.output.heads import QUIET, with_deal
 
 
 def indented(content: RenderableType, by: int) -> Padding:
@@ -83,11 +83,32 @@ def spoken_of(why: Sequence[Because]) -> Iterator[int]:
 
 
 def write_route(
-    goal: str, moves: Sequence[MoveLine], shortest: bool, console: Console, quiet: bool = False
+    goal: str,
+    moves: Sequence[MoveLine],
+    shortest: bool,
+    console: Console,
+    quiet: bool = False,
+    deals: Deals | None = None,
 ) -> None:
     """A route: numbered moves, what each changes, what is held afterwards; `quiet`: its length."""
-    console.print(Text.assemble((length(len(moves), shortest), "bold"), f" to {goal}"))
+    best = with_deal(deals.best) if deals is not None else ""
+    console.print(Text.assemble((length(len(moves), shortest), "bold"), f" to {goal}{best}"))
+    if deals is not None:
+        console.print(Text(_of_other_deals(deals, len(moves))))
     if moves and not quiet:
         table = walk_table(moves, with_held=True)
         table.show_header, table.header_style = True, "dim italic"
         console.print(table)
+
+
+def _of_other_deals(deals: Deals, shortest: int) -> str:
+    """The worst of the other deals, as far as somebody has looked."""
+    every = counted(deals.every, "deal")
+    if deals.longest is None or deals.without is None:
+        return f"the best of {every}; the others were not looked at one by one"
+    words = f"the best of {every}"
+    if deals.longest == shortest:
+        words += "; none that leads there takes more moves"
+    else:
+        words += f"; the worst takes {counted(deals.longest, 'move')}{with_deal(deals.worst)}"
+    return words + (f"; from {deals.without:,} nothing leads there" if deals.without else "")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 
@@ -13,7 +13,7 @@ from zubrel.checked.keys import ENDING, PLACE
 from zubrel.checked.world import World
 from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import listed
-from zubrel.played.script import Expect, Line, ScriptMove
+from zubrel.played.script import Expect, Line, ScriptDeal, ScriptMove
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.played.why import lacking
 from zubrel.walked.changing import Situation
@@ -45,12 +45,20 @@ class Rehearsal(Struct, frozen=True):
 
 
 def rehearse(
-    world: World, path: str, lines: Sequence[Line], conditions: Sequence[Cond], fate: Fate
+    world: World,
+    path: str,
+    lines: Sequence[Line],
+    conditions: Sequence[Cond],
+    fate: Fate,
+    deal: Mapping[str, str] = {},
 ) -> Rehearsal:
-    """Walk one script; `conditions` are those it asks, resolved, in their order."""
-    run = _Run(world, list(conditions), fate)
+    """Walk one script; `conditions` are those it asks, resolved, in their order. `deal` says where
+    the items lie that are dealt."""
+    run = _Run(world, list(conditions), fate, deal)
     moves = expectations = 0
     for line in lines:
+        if isinstance(line, ScriptDeal):
+            continue
         failure = run.move(line) if isinstance(line, ScriptMove) else run.expect(line)
         if failure:
             return Rehearsal(path, moves, expectations, failure)
@@ -60,8 +68,10 @@ def rehearse(
 
 
 class _Run:
-    def __init__(self, world: World, conditions: list[Cond], fate: Fate) -> None:
-        self.session = Session(world)
+    def __init__(
+        self, world: World, conditions: list[Cond], fate: Fate, deal: Mapping[str, str]
+    ) -> None:
+        self.session = Session(world, deal)
         self.conditions = conditions
         self.fate = fate
         self.told: tuple[str, ...] = ()
@@ -151,13 +161,13 @@ class _Run:
         return Failure(span, expected, actual, held, possible)
 
 
-def recorded(world: World, lines: Sequence[Line]) -> str:
+def recorded(world: World, lines: Sequence[Line], deal: Mapping[str, str] = {}) -> str:
     """The moves of a script, each with the expectations that are true after it.
 
     Raises `Impossible` or `NeedsOutcome` at a move that cannot be made.
     """
-    session = Session(world)
-    written = []
+    session = Session(world, deal)
+    written = session.script().splitlines()
     for line in lines:
         if not isinstance(line, ScriptMove):
             continue

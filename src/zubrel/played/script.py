@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from random import Random
 
 from msgspec import Struct
 
 from zubrel.authored.conditions import Condition, parse_condition
-from zubrel.base.diagnostics import InvalidInput, Problems
+from zubrel.base.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.base.source import Source, Span
 from zubrel.base.spelling import suggestion
+from zubrel.checked.deals import drawn, fault_of
 from zubrel.checked.world import World
 
 WORDS = ("possible", "impossible", "says", "live", "doomed", "ended", "step")
@@ -40,7 +42,15 @@ class Expect(Struct, frozen=True):
     span: Span
 
 
-Line = ScriptMove | Expect
+class ScriptDeal(Struct, frozen=True):
+    """How everything is dealt: items with the areas where they lie."""
+
+    places: dict[str, str]
+    span: Span
+
+
+Line = ScriptMove | Expect | ScriptDeal
+_DEALT = re.compile(r"([a-z][a-z0-9_]*)\s+at\s+([a-z][a-z0-9_]*)\Z")
 _MOVE = re.compile(r"([a-z][a-z0-9_]*)(?:\s*:\s*([0-9]{1,6}))?\Z")
 
 
@@ -59,7 +69,9 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[Line | Non
             continue
         span = Span(source, number, raw.index(content[0]) + 1, len(content))
         first, _, remaining = content.partition(" ")
-        if first == "expect":
+        if first == "deal" and remaining.strip():
+            yield _deal(remaining, span, problems)
+        elif first == "expect":
             yield _expectation(remaining.strip(), span, problems)
         elif match := _MOVE.match(content):
             yield ScriptMove(match[1], int(match[2]) if match[2] else None, span)
@@ -77,6 +89,19 @@ def _without_comment(raw: str) -> str:
         if char == "#" and not quoted:
             return raw[:place]
     return raw
+
+
+def _deal(text: str, span: Span, problems: Problems) -> ScriptDeal | None:
+    places = {}
+    for part in text.split(","):
+        match = _DEALT.match(part.strip())
+        if match is None:
+            hint = "For example: deal brass_key at cellar, iron_key at attic"
+            message = f'"{part.strip()}" is not where an item lies'
+            problems.add("bad-script", message, span, hint)
+            return None
+        places[match[1]] = match[2]
+    return ScriptDeal(places, span)
 
 
 def _expectation(text: str, span: Span, problems: Problems) -> Expect | None:
@@ -105,11 +130,21 @@ def conditions_of(lines: list[Line]) -> list[Condition]:
 
 
 def check_names(lines: list[Line], world: World) -> None:
-    """Raise `InvalidInput` for every rule and ending of a script that the world does not have."""
+    """Raise `InvalidInput` for every rule and ending of a script that the world does not have, and
+    for a deal that cannot come up, or comes too late."""
     problems = Problems()
+    for place, line in enumerate(lines):
+        if isinstance(line, ScriptDeal):
+            fault = fault_of(world.deals, line.places)
+            if place:
+                fault = "a play is dealt before anything else: this must be the first line"
+            if fault is not None:
+                problems.add("bad-script", f"this deal cannot come up: {fault}", line.span)
     rules = {name for r in world.rules for name in (r.id, r.common)}
     rules |= {f"{r.owner}_talk" for r in world.rules if r.kind == "talk"}
     for line in lines:
+        if isinstance(line, ScriptDeal):
+            continue
         if isinstance(line, ScriptMove):
             wanted, known, what = line.rule, rules, "rule"
         elif line.kind in ("possible", "impossible"):
@@ -125,3 +160,21 @@ def check_names(lines: list[Line], world: World) -> None:
             problems.add("unknown-id", f'there is no {what} "{wanted}"', line.span, hint)
     if problems.diagnostics:
         raise InvalidInput(problems.diagnostics)
+
+
+def deal_of(lines: list[Line], world: World, seed: int | None, source: Source) -> dict[str, str]:
+    """How a script is dealt: by its first line, or drawn with a seed; nothing where nothing is.
+
+    Raises `InvalidInput` where a world deals and neither tells how.
+    """
+    for line in lines:
+        if isinstance(line, ScriptDeal):
+            return line.places
+    if not world.deals:
+        return {}
+    if seed is not None:
+        return drawn(world.deals, Random(seed))
+    example = ", ".join(f"{i} at {a}" for i, a in drawn(world.deals, Random(0)).items())
+    message = "this world deals items, and the script does not say how"
+    hint = f"Begin it with a line: deal {example}\nOr draw a deal with --seed."
+    raise InvalidInput([Diagnostic("bad-script", message, Span(source, 1, 1), hint)])

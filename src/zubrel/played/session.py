@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec import Struct
 
 from zubrel.checked import keys
+from zubrel.checked.effects import DealOut
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.things import Goal, Quest
@@ -58,14 +61,30 @@ class GroupSoFar(Struct, frozen=True):
 
 
 class Session:
-    """A walk: where it is, how it came there, and what was undone."""
+    """A walk: where it is, how it came there, and what was undone.
 
-    def __init__(self, world: World) -> None:
+    In a world that deals items, `deal` says where each lies: ids of items with those of areas.
+    """
+
+    def __init__(self, world: World, deal: Mapping[str, str] = {}) -> None:
         self.world = world
         self.walker = Walker(world)
-        self.start = self.walker.start()
+        self.deal = deal
+        self.dealt = self._dealt()
+        self.start = self.dealt[-1][2] if self.dealt else self.walker.start()
         self.done: list[MadeMove] = []
         self.undone: list[MadeMove] = []
+
+    def _dealt(self) -> list[tuple[Rule, Situation, Situation]]:
+        """The moves of luck with which the play begins, each with the situations around it."""
+        made, here = list[tuple[Rule, Situation, Situation]](), self.walker.start()
+        for rule in self.world.dealing:
+            effect = rule.outcomes[0].effects[0]
+            if isinstance(effect, DealOut) and self.deal.get(effect.item) == effect.area:
+                after = self.walker.results(rule, here)[0].situation
+                made.append((rule, here, after))
+                here = after
+        return made
 
     @property
     def here(self) -> Situation:
@@ -115,9 +134,10 @@ class Session:
         return step
 
     def made(self) -> list[tuple[Rule, Situation, Situation]]:
-        """Every move with the situations before and after it."""
+        """Every move with the situations before and after it, those of luck that deal first."""
         before = [self.start, *(step.after for step in self.done)]
-        return [(m.rule, b, m.after) for m, b in zip(self.done, before, strict=False)]
+        moves = [(m.rule, b, m.after) for m, b in zip(self.done, before, strict=False)]
+        return [*self.dealt, *moves]
 
     def undo(self) -> bool:
         """Take the last move back; False when there is none."""
@@ -186,4 +206,7 @@ class Session:
             f"{step.rule.id}: {step.outcome}" if step.rule.chancy else step.rule.id
             for step in self.done
         ]
+        if self.deal:
+            places = ", ".join(f"{item} at {area}" for item, area in self.deal.items())
+            lines.insert(0, f"deal {places}")
         return "".join(f"{line}\n" for line in lines)

@@ -4,7 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zubrel.checked.conditions import All, Beaten, Cond, LockOpen, Marked, Not
+from zubrel.checked.conditions import (
+    All,
+    Beaten,
+    Cond,
+    DealtAt,
+    LiesAt,
+    LockOpen,
+    Marked,
+    Not,
+    all_of,
+    atoms_of,
+)
 from zubrel.checked.effects import Give, Take, Wear
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
 from zubrel.checked.world import Rule
@@ -45,8 +56,12 @@ def _parts(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:
         yield f"the player must be at {places or 'a place that is nowhere'}"
     if rule.lock and not walker.holds(LockOpen(rule.lock), at):
         yield f"{world.name_of(rule.lock)} is shut"
-    for condition in (rule.offered, rule.needs):
-        yield from (f"needs {phrase(world, part)}" for part in _false_parts(walker, condition, at))
+    if any(isinstance(a, DealtAt | LiesAt) for a in atoms_of(rule.offered)):
+        if not walker.holds(rule.offered, at):
+            yield "it does not lie here"
+        yield from _needed(walker, rule.needs, at)
+    else:
+        yield from _needed(walker, all_of(rule.offered, rule.needs), at)
     for effect in rule.outcomes[0].effects:
         if isinstance(effect, Take | Wear):
             count = effect.count if isinstance(effect, Take) else 1
@@ -64,6 +79,10 @@ def _parts(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:
                 item = world.items[effect.item]
                 if item.uses is None and int(at["held", item.id]) + effect.count > item.most:
                     yield f"no more than {item.most} {item.name} can be held"
+
+
+def _needed(walker: Walker, condition: Cond, at: Situation) -> Iterator[str]:
+    return (f"needs {phrase(walker.world, part)}" for part in _false_parts(walker, condition, at))
 
 
 def _false_parts(walker: Walker, condition: Cond, at: Situation) -> Iterator[Cond]:

@@ -9,6 +9,7 @@ import click
 from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, Interrupted, LimitReached, WorkSpent
+from zubrel.checked.deals import drawn
 from zubrel.checked.world import World
 from zubrel.findings.judged import judge
 from zubrel.pipeline import whole_survey, words_of
@@ -32,7 +33,11 @@ from zubrel.shell.terminal import Play
     help="Tell whether the game can still be won, and mark moves that doom it "
     "(default: when the search is quick).",
 )
-@click.option("--seed", type=int, help="Draw outcomes of luck, the same ones for the same SEED.")
+@click.option(
+    "--seed",
+    type=int,
+    help="Draw outcomes of luck, and how items are dealt; the same ones for the same SEED.",
+)
 @common_options("quiet", *SEARCHING)
 def play_command(world: str, hints: bool | None, seed: int | None, **options: Any) -> int:
     """Walk WORLD by hand: where you are, what you hold, what you can do, as numbered moves.
@@ -41,7 +46,9 @@ def play_command(world: str, hints: bool | None, seed: int | None, **options: An
     common = take_common(options)
     read = loaded(world, common)
     advice = None if hints is False else _advice(read, hints, common)
-    Play(Session(read), advice, random.Random(seed) if seed is not None else None).run()
+    deal = drawn(read.deals, random.Random(seed or 0))
+    luck = random.Random(seed) if seed is not None else None
+    Play(Session(read, deal), advice, luck).run()
     return OK
 
 

@@ -13,7 +13,7 @@ from zubrel.output.rehearsals import (
     rehearsals_as_text,
 )
 from zubrel.played.rehearse import recorded
-from zubrel.played.script import check_names, read_script
+from zubrel.played.script import check_names, deal_of, read_script
 from zubrel.played.session import Impossible, NeedsOutcome
 from zubrel.routes import rehearse_scripts
 from zubrel.shell.options import (
@@ -43,22 +43,31 @@ from zubrel.shell.surveys import at_work, loaded
     is_flag=True,
     help="Instead write the one SCRIPT anew, with what is true after each move.",
 )
+@click.option(
+    "--seed", type=int, help="Draw how items are dealt where a SCRIPT has no line that says it."
+)
 @common_options("output", "quiet", *SEARCHING)
 def rehearse_command(
-    world: str, scripts: tuple[str, ...], form: str, record: bool, **options: Any
+    world: str,
+    scripts: tuple[str, ...],
+    form: str,
+    record: bool,
+    seed: int | None,
+    **options: Any,
 ) -> int:
     """Replay each SCRIPT on WORLD: one move a line (a rule id, "rule: 2" for the second outcome),
     comments after #, and expectations: expect CONDITION, expect possible RULE, expect impossible
-    RULE, expect says "TEXT", expect live, expect doomed, expect ended ENDING.
+    RULE, expect says "TEXT", expect live, expect doomed, expect ended ENDING. Where a world deals
+    items, the first line says how: deal ITEM at AREA, ITEM at AREA.
 
     Exit code 0: everything as expected; 1: something is not; 2: a world or script is invalid.
     """
     common = take_common(options)
     if record:
-        return _record(world, scripts, common)
+        return _record(world, scripts, common, seed)
     with at_work(common) as meter:
         meter.stage("reading")
-        rehearsals = rehearse_scripts(world, scripts, common.budget, meter)
+        rehearsals = rehearse_scripts(world, scripts, common.budget, meter, seed)
     refuse_to_write_over(common.output)
     if form == "junit":
         text = rehearsals_as_junit(world, rehearsals)
@@ -70,14 +79,15 @@ def rehearse_command(
     return int(any(r.failure is not None for r in rehearsals))
 
 
-def _record(world_path: str, scripts: tuple[str, ...], common: Common) -> int:
+def _record(world_path: str, scripts: tuple[str, ...], common: Common, seed: int | None) -> int:
     if len(scripts) != 1:
         raise click.UsageError("--record takes one script at a time")
     source, text = read_source(scripts[0])
     lines, world = read_script(source, text), loaded(world_path, common)
     check_names(lines, world)
     try:
-        write_text(recorded(world, lines), common.output)
+        deal = deal_of(lines, world, seed, source)
+        write_text(recorded(world, lines, deal), common.output)
     except Impossible as impossible:
         note(f"“{impossible.rule.label}” is not possible there; rehearse says why")
         return 1

@@ -45,14 +45,15 @@ def route_command(
     if form == "json":
         from zubrel.output.as_json import moves_as_json
 
-        write_text(moves_as_json(world, route.goal, route.moves, route.shortest), common.output)
+        text = moves_as_json(world, route.goal, route.moves, route.shortest, route.deals)
+        write_text(text, common.output)
     elif route.moves is not None:
         moves = route.moves
 
         def draw(console: Any) -> None:
             from zubrel.output.walks import write_route
 
-            write_route(route.goal, moves, route.shortest, console, common.quiet)
+            write_route(route.goal, moves, route.shortest, console, common.quiet, route.deals)
 
         write_pretty(draw, common.output, common.color)
     else:

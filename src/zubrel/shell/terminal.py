@@ -38,6 +38,8 @@ class Play:
 
     def run(self) -> None:
         say(self.world.title, bold=True)
+        if self.session.deal:
+            say("(Some items are dealt out: --seed draws another deal, save writes this one down.)")
         self._look()
         while (line := self._read()) is not None:
             word, _, remaining = line.strip().partition(" ")

@@ -9,7 +9,6 @@ from zubrel.checked import keys
 from zubrel.checked.deals import number_of_deals
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Within
-from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, S
 from zubrel.findings.dealt import beginnings
@@ -43,13 +42,9 @@ def _questions(system: System) -> Iterator[_Dealt]:
     yield _Dealt(
         subject="world",
         formulas=tuple(places.values()),
-        steps=tuple(_dealing(system)),
+        steps=system.dealing_steps,
         places=places,
     )
-
-
-def _dealing(system: System) -> Iterator[Step]:
-    return (s for move in system.moves for s in move.steps if move.rule.kind == "deal")
 
 
 def _bad_deals(judged: Judged[S], questions: Sequence[_Dealt]) -> Iterator[Finding]:

@@ -24,7 +24,7 @@ class _Loss(Question, frozen=True):
 
 
 def _questions(system: System) -> Iterator[_Loss]:
-    for step in system.steps:
+    for step in system.player_steps:
         subject = step.rule.owner if step.rule.kind == "way" else step.rule.id
         for item, taken in _lost(step):
             nothing = system.translator.comparison(keys.held(item), "=", taken)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from functools import reduce
 
 from zubrel.checked import keys
+from zubrel.checked.effects import AddMeter, SetMeter
 from zubrel.checked.world import Rule
 from zubrel.compiled.facts import excluded
 from zubrel.compiled.formulas import FALSE, Formula, Within
@@ -15,7 +16,8 @@ from zubrel.explored.space import S, Trace
 from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.detectors.wasted_use import changed_by
 from zubrel.findings.finding import Finding
-from zubrel.findings.judged import Judged
+from zubrel.findings.judged import Judged, possible_formula
+from zubrel.findings.mentions import effects_of
 
 COUNTED = ("held", "meter", "stock", "stored")
 """The kinds of variables that a move may lower: whoever pays does not get it for nothing."""
@@ -24,13 +26,15 @@ COUNTED = ("held", "meter", "stock", "stored")
 class _Raise(Question, frozen=True):
     """A step that may raise a variable, and be followed by its own move at once.
 
-    Only where none of the variables `counted` is lowered.
+    Only where none of the variables `counted` is lowered. One that fills a meter up, which other
+    moves lower, need not raise it at once again: `free` is where it would be possible.
     """
 
     move: Move
     step: Step
     gained: int
     counted: tuple[int, ...]
+    free: Formula | None = None
 
 
 class _Trade(Question, frozen=True):
@@ -42,7 +46,7 @@ class _Trade(Question, frozen=True):
 
 
 def _questions(system: System) -> Iterator[_Raise | _Trade]:
-    for move in system.moves:
+    for move in system.player_moves:
         yield from _raises(system, move)
     yield from _trades(system)
 
@@ -54,16 +58,31 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
             continue  # surely impossible right after itself
         for variable in counted:
             kind, subject = system.variables[variable].key[:2]
-            if kind in ("held", "meter"):
+            bad = kind == "meter" and system.world.meters[subject].bad
+            if kind in ("held", "meter") and not bad:
+                fills = kind == "meter" and _fills(system, step, subject)
                 yield _Raise(
                     subject=str(subject),
-                    formulas=tuple(_highest(system, v) for v in counted),
+                    formulas=(
+                        *(_highest(system, v) for v in counted),
+                        *([possible_formula(system, move)] if fills else []),
+                    ),
                     steps=move.steps,
                     move=move,
                     step=step,
                     gained=variable,
                     counted=tuple(counted),
+                    free=possible_formula(system, move) if fills else None,
                 )
+
+
+def _fills(system: System, step: Step, meter: str) -> bool:
+    """Whether a step sets a meter that something wears down bit by bit."""
+    sets = any(isinstance(e, SetMeter) and e.meter == meter for e in step.outcome.effects)
+    return sets and any(
+        isinstance(e, AddMeter) and e.meter == meter and e.amount < 0
+        for e in effects_of(system.world)
+    )
 
 
 def _highest(system: System, variable: int) -> Formula:
@@ -125,7 +144,11 @@ def _raised(judged: Judged[S], question: _Raise | _Trade) -> tuple[Trace, Step] 
             trace = space.walks().shortest(_richer(judged, question))
             return None if trace is None else (trace.then(question.buy), question.sell)
         case _Raise(step=step):
-            again = reduce(lambda a, b: a | b, (space.possible(s) for s in question.move.steps))
+            if question.free is not None:
+                again = space.where(question.free)
+            else:
+                every = (space.possible(s) for s in question.move.steps)
+                again = reduce(lambda a, b: a | b, every)
             free = space.before(step, again) & space.shifted(step, question.gained, True)
             for variable in question.counted:
                 if not free:

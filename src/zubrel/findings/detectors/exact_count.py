@@ -24,7 +24,7 @@ class _Limit(Question, frozen=True):
 
 def _questions(system: System) -> Iterator[_Limit]:
     limits: dict[str, list[tuple[Formula, str, Span]]] = {}
-    for move in system.moves:
+    for move in system.player_moves:
         rule = move.rule
         subject = rule.owner if rule.kind == "way" else rule.id
         for atom in _limited(rule.needs):

@@ -217,7 +217,7 @@ def _only_the_end_is_left(judged: Judged[S], missed: S) -> bool:
     space = judged.space
     if space.merged:
         return False
-    for move in judged.system.moves:
+    for move in judged.system.player_moves:
         for step in move.steps:
             tried = space.possible(step) & missed
             # that an area was visited comes of walking there

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from zubrel.base.source import Span
 from zubrel.checked.things import Thing
@@ -16,9 +16,14 @@ SHORTEST_ID = 4
 
 
 def _near_ids(system: System) -> Iterator[Finding]:
-    """Ids that differ from an earlier one by one character, except series such as `lamp_1`."""
+    """Ids of one section that differ by one character, except series such as `lamp_1`."""
+    for section in _sections(system.world):
+        yield from _near_in(section)
+
+
+def _near_in(section: Iterable[tuple[str, Span]]) -> Iterator[Finding]:
     known: dict[str, list[str]] = {}
-    for thing_id, span in _ids(system.world):
+    for thing_id, span in section:
         near = next(
             (
                 other
@@ -35,7 +40,7 @@ def _near_ids(system: System) -> Iterator[Finding]:
             known.setdefault(mask, []).append(thing_id)
 
 
-def _ids(world: World) -> Iterator[tuple[str, Span]]:
+def _sections(world: World) -> Iterator[list[tuple[str, Span]]]:
     sections: tuple[Mapping[str, Thing], ...] = (
         world.items,
         world.areas,
@@ -50,10 +55,9 @@ def _ids(world: World) -> Iterator[tuple[str, Span]]:
         world.stores,
     )
     for section in sections:
-        yield from ((thing.id, thing.span) for thing in section.values())
-    for rule in world.rules:
-        if rule.kind in ("deed", "recipe") and rule.id == rule.common:
-            yield rule.id, rule.span
+        yield [(thing.id, thing.span) for thing in section.values()]
+    for kind in ("deed", "recipe"):
+        yield [(r.id, r.span) for r in world.rules if r.kind == kind and r.id == r.common]
 
 
 def _masks(word: str) -> list[str]:

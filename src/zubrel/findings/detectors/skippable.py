@@ -55,16 +55,23 @@ def _skip(subject: str, words: str, span: Span, attained: Formula) -> Skip:
 
 
 def asked_ids(world: World) -> frozenset[str]:
-    """What some written `needs`, `takes` or `wears`, or a `lock`, mentions."""
+    """What some written `needs`, `takes` or `wears`, a `lock`, or the `when` of a talk or a foe
+    mentions, or where people are: all on which it depends whether something can be done.
+
+    What is only put down, stored or paid is not asked for by that.
+    """
     ids: set[str] = set()
     for rule in world.rules:
-        if rule.kind in ("put", "drop", "sell", "buy"):
-            continue
         ids.update(subjects_of(rule.needs))
-        ids.update(take.item for take in rule.takes)
-        ids.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
+        if rule.kind in ("talk", "foe"):
+            ids.update(subjects_of(rule.offered))
         if rule.lock:
             ids.add(rule.lock)
+        if rule.kind not in ("put", "drop", "sell", "buy"):
+            ids.update(take.item for take in rule.takes)
+            ids.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
+    for person in world.people.values():
+        ids.update(subject for _, when in person.places for subject in subjects_of(when))
     for area in world.areas.values():
         ids.update(subjects_of(area.needs))
     return frozenset(ids)

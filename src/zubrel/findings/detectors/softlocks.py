@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import reduce
 from typing import Generic
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.parts import Move, Step
 from zubrel.explored.space import S, Trace
+from zubrel.findings.dealt import beginnings
 from zubrel.findings.detector import VerdictDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
@@ -32,8 +34,19 @@ def softlocks(judged: Judged[S]) -> Iterator[Finding]:
         return
     landings = [_landing(judged, culprit) for culprit in found]
     futures = judged.space.reached_from(landings)
-    for culprit, future in zip(found, futures, strict=True):
-        yield _finding(judged, culprit, judged.space.count(future & judged.doomed))
+    for culprit, future, deals in zip(found, futures, _deals(judged, found), strict=True):
+        finding = _finding(judged, culprit, judged.space.count(future & judged.doomed))
+        yield replace(finding, deals=deals)
+
+
+def _deals(judged: Judged[S], found: Sequence[_Culprit[S]]) -> list[int | None]:
+    """From how many deals each of some culprits can doom."""
+    space = judged.space
+    if not space.system.world.deals:
+        return [None] * len(found)
+    starts = beginnings(space)
+    sources = [reduce(lambda a, b: a | b, (s for _, s in c.dooming)) for c in found]
+    return [space.count(before & starts) for before in space.reaching(sources)]
 
 
 def culprits(judged: Judged[S]) -> Iterator[tuple[str, str]]:

@@ -26,7 +26,7 @@ def _questions(system: System) -> Iterator[_Gain]:
     needed = _needed_items(system.world)
     settling = _by_itself(system, needed)
     happening = [f for number in settling for f in _depends(system, number)]
-    for move in system.moves:
+    for move in system.player_moves:
         at_once = [_at_once(step, needed) for step in move.steps if step.wastes]
         if settling or any(w.item in needed for s in move.steps for w in s.wastes):
             yield _Gain(

@@ -63,7 +63,7 @@ def _early(system: System, quest: Quest, goal: Goal) -> _Early:
     if goal.kind == "visit":
         return _Early(goal, idle, _coming_to(system, goal), translator.at(goal.subject))
     counted = []
-    for step in system.steps:
+    for step in system.player_steps:
         whens = tuple(e.when for e in step.events if (e.quest, e.goal) == (quest.id, goal.number))
         if whens:
             counted.append((step, whens))
@@ -76,7 +76,7 @@ def _coming_to(system: System, goal: Goal) -> tuple[tuple[Step, tuple[Formula, .
     dragged = any(c.variable == PLACE for s in system.settlers for c in s.changes)
     return tuple(
         (step, ())
-        for step in system.steps
+        for step in system.player_steps
         if dragged or any((c.variable, c.number) == (PLACE, area) for c in step.changes)
     )
 

@@ -17,18 +17,18 @@ from zubrel.checked.effects import (
     Toggle,
     Wear,
 )
-from zubrel.checked.world import Rule, World
+from zubrel.checked.world import Rule
 from zubrel.compiled.system import System
 from zubrel.findings.detector import FileDetector
 from zubrel.findings.finding import Finding
-from zubrel.findings.mentions import counted_ids, needed_ids, told_ids
+from zubrel.findings.mentions import counted_ids, effects_of, needed_ids, promised_ids, told_ids
 
 
 def _unchanging(system: System) -> Iterator[Finding]:
     """Facts, meters and locks that something asks for and nothing changes."""
     world = system.world
-    changed = {thing for effect in _effects(world) for thing in _changes(effect)}
-    asked = needed_ids(world) | counted_ids(world) | told_ids(world)
+    changed = {thing for effect in effects_of(world) for thing in _changes(effect)}
+    asked = needed_ids(world) | counted_ids(world) | told_ids(world) | promised_ids(world)
     for fact in world.facts.values():
         if fact.id in asked - changed:
             value = fact.values[fact.start].replace("_", " ")
@@ -50,15 +50,6 @@ def _asks(rule: Rule) -> bool:
     """Whether opening a lock asks for something."""
     spent = any(isinstance(e, Take | Wear) for o in rule.outcomes for e in o.effects)
     return spent or rule.needs != ALWAYS
-
-
-def _effects(world: World) -> Iterator[Effect]:
-    outcomes = [o for rule in world.rules for o in rule.outcomes]
-    outcomes += [h.outcome for h in world.happenings]
-    for outcome in outcomes:
-        yield from outcome.effects
-    for quest in world.quests.values():
-        yield from quest.reward
 
 
 def _changes(effect: Effect) -> Iterator[str]:

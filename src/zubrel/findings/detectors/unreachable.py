@@ -33,11 +33,11 @@ class _Reach(Question, frozen=True):
 def _questions(system: System) -> Iterator[_Reach]:
     yield from _things(system)
     setters: dict[int, set[int]] = {}
-    for step in system.steps:
+    for step in system.player_steps:
         for change in step.changes:
             setters.setdefault(change.variable, set()).add(step.number)
     done = partial(_done, system, setters)
-    for move in system.moves:
+    for move in system.player_moves:
         rule = move.rule
         mentioned = rule.id == rule.owner and rule.kind in ("lock", "foe")
         if rule.kind != "way" and not rule.kind.made and not mentioned:
@@ -45,7 +45,7 @@ def _questions(system: System) -> Iterator[_Reach]:
             message = f"no play can ever {what}: “{rule.label}”"
             yield _of_moves([move], done(move), message)
     directions: dict[tuple[str, object], list[Move]] = {}
-    for move in system.moves:  # each alternative of a way on its own
+    for move in system.player_moves:  # each alternative of a way on its own
         if move.rule.kind == "way":
             directions.setdefault((move.rule.owner, move.rule.span), []).append(move)
     for moves in directions.values():

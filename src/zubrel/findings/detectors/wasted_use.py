@@ -25,7 +25,7 @@ class _Use(Question, frozen=True):
 
 
 def _questions(system: System) -> Iterator[_Use]:
-    for move in system.moves:
+    for move in system.player_moves:
         given_up = frozenset(
             system.numbers[keys.held(e.item)]
             for e in move.steps[0].outcome.effects

@@ -82,7 +82,7 @@ def answer(judged: Judged[Any], asked: Sequence[Asked]) -> list[Finding]:
 
 def spelled_out(lens: Space[Any], finding: Finding) -> Finding:
     """The finding with plays of the whole world."""
-    return replace(with_plays(finding, lens.spelled_out), situations=None)
+    return replace(with_plays(finding, lens.spelled_out), situations=None, deals=None)
 
 
 def with_plays(finding: Finding, change: Callable[[Trace], Trace]) -> Finding:
