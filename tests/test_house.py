@@ -41,7 +41,8 @@ INSIDE = {
         ("explore", "backward"),
     ],
     "findings": [
-        ("finding", "judged"),
+        ("finding", "dealt"),
+        ("judged",),
         ("detector", "causes", "mentions"),
         ("detectors",),
         ("registry",),

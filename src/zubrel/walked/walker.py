@@ -54,6 +54,7 @@ from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNDEALT, UNENDED, Key, V
 from zubrel.checked.things import Store
 from zubrel.checked.world import Outcome, Rule, World
 from zubrel.walked.changing import Situation, change, compares, number_of
+from zubrel.walked.dealing import may_deal
 from zubrel.walked.goals import Goals
 
 LONGEST_REST = 10_000
@@ -181,7 +182,7 @@ class Walker:
         if (at[PLACE] == UNDEALT) != (rule.kind == "deal"):
             return False
         if rule.kind == "deal":
-            return self._may_deal(rule, at)
+            return may_deal(self.world, rule, at)
         if at[ENDING] != UNENDED or (rule.areas is not None and at[PLACE] not in rule.areas):
             return False
         if rule.lock and not self.holds(LockOpen(rule.lock), at):
@@ -191,17 +192,6 @@ class Walker:
         return all(self._may_arrive(o, at) for o in rule.outcomes) and all(
             self._walk_through(o.effects, at, False) is not None for o in rule.outcomes
         )
-
-    def _may_deal(self, rule: Rule, at: Situation) -> bool:
-        """Items are dealt in their order, and not more of them to an area than it gets."""
-        (dealt,) = rule.outcomes[0].effects
-        assert isinstance(dealt, DealOut)
-        for deal in self.world.deals:
-            known = [at[keys.dealt(item)] for item in deal.items]
-            if NOWHERE in known:  # the first item of which it is not known yet is the next
-                next_one = deal.items[known.index(NOWHERE)]
-                return next_one == dealt.item and known.count(dealt.area) < deal.per_place
-        return False
 
     def _has_room(self, store: Store, item: str, at: Situation) -> bool:
         if store.limit is None:
