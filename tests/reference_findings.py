@@ -585,8 +585,9 @@ class Findings:
 
     def fills(self, rule, meter, a, b):
         """Whether an outcome that leads from a to b sets a meter that is worn down elsewhere."""
-        worn = rf"'adds': {{[^}}]*'{meter}': -"
-        if meter not in self.meters or not re.search(worn, repr(self.data)):
+        bodies = [b for r in self.rules for b in [*r["bodies"], *(c for _, c in r["outcomes"])]]
+        bodies += [*self.whenever, *(quest.get("reward", {}) for quest in self.quests.values())]
+        if not any(body.get("adds", {}).get(meter, 0) < 0 for body in bodies):
             return False
         rule = self.named(rule)
         ends = [n for x, r, n, y in self.edges if (x, r["id"], y) == (a, rule["id"], b)]
@@ -644,7 +645,7 @@ class Findings:
             }
         aside["areas"] = list(aside["areas"].values())
         spoken = set(re.findall(r"[a-z_0-9]+", repr(aside)))
-        leads, does = {}, set()
+        leads, does = {}, {a for r in self.rules if r["kind"] == "lock" for a in r["at"] or ()}
         for rule in (r for r in self.rules if r["kind"] == "way"):
             for _, chance in rule["outcomes"]:
                 end = self.ends_at(rule, chance)
@@ -678,6 +679,7 @@ class Findings:
         """Items, locks, facts and meters that nothing asks for, in whatever form but a promise."""
         data = self.without_idle_needs()
         asked = set(self.words_under(data, ASKING, QUIET | besides | {"promises"}))
+        asked |= {b["from"] for b in self.quests.values() if "from" in b}
         if any(map(self.asks_money, self.shops.values())):
             asked.add("coin")
         for body in self.shops.values():

@@ -155,7 +155,11 @@ def grouping(r, data):
         for number, goal in enumerate(goals, 1):
             if r.random() < 0.5:
                 this = goal.setdefault("id", f"{quest}_goal_{number}")
-                words.append(f"{this} {r.choice(['>=', '>=', '<', '=', '!='])} {r.randint(1, 2)}")
+                counted = [goal[k] for k in ("collect", "gain", "defeat") if k in goal]
+                most = int(counted[0].split()[0]) if counted and " " in counted[0] else 1
+                words.append(
+                    f"{this} {r.choice(['>=', '>=', '<', '=', '!='])} {r.randint(1, most)}"
+                )
         first = r.randrange(len(goals))
         members = goals[first : first + r.randint(1, 3)]
         word = r.choice(["any", "all", str(r.randint(1, len(members)))])

@@ -1,6 +1,7 @@
 """What can be said in several ways: against the slow reference, refused where it says nothing, and
 read as a player would."""
 
+import json
 import os
 import unittest
 
@@ -146,6 +147,124 @@ class Said(unittest.TestCase):
         data["areas"] = {"quay": {"deeds": {"look": {"sets": {"bus": "next"}}}}}
         (effect,) = world_of(data).rule("look").outcomes[0].effects
         self.assertEqual((effect.fact, effect.value), ("bus", 1))
+
+
+PIER = """\
+zubrel: 1
+title: The pier
+start: {at: quay, holding: [pole, 2 coin, letter]}
+items:
+  pole: {name: Boat pole, uses: 3}
+  coin: {name: Coin, kind: money, max: 9}
+  letter: {name: A letter, says: [{when: read_it, text: You know it by heart.}, Dear brother.]}
+  eel_skin: {name: Skin of an eel}
+  lens: {name: Lens}
+  amber: {name: Amber, max: 3}
+areas:
+  quay:
+    says: The quay.
+    ways: [pier, {to: cave, id: cleft, hidden: true, needs: eel_skin, refuses: Too narrow.}]
+    finds: [{item: amber, again: always}]
+    deeds: {read: {name: Read it, sets: {read_it: true}}}
+  pier: {says: The pier.}
+  cave: {finds: [lens]}
+facts: {read_it: false}
+foes:
+  eel:
+    name: the eel
+    at: pier
+    health: 3
+    gives: eel_skin
+    refuses: Not with bare hands.
+    either: [{label: with the pole, wears: pole, hits: 2}, {label: with coins, takes: coin}]
+shops:
+  stall:
+    at: pier
+    sells: {lens: 9}
+    greets: [{when: letter, text: What news?}, Hm.]
+    farewell: Come again.
+quests:
+  errand:
+    order: in_turn
+    goals:
+      - any of: [{id: gather, gain: 2 amber}, {collect: lens}]
+      - all of: [{visit: quay}, {do: read}]
+endings: {won: {when: errand is done}}
+promises: [{never: gather >= 1 and lens and errand is done and not read_it}]
+"""
+PIER_REFUSED = {
+    ("health: 3", "hits: 2"): "misplaced",
+    ("needs: eel_skin, refuses", "refuses"): "misplaced",
+    ("any of: [", "3 of: ["): "bad-value",
+    ("any of: [{id", "any of: [{any of: [{visit: pier}]}, {id"): "misplaced",
+    ("gather >= 1", "gather >= 3"): "bad-value",
+    ("gather >= 1", "gather > 2"): "bad-value",
+    ("gather >= 1", "gather = lens"): "bad-condition",
+}
+
+
+class Pier(ProgramTest):
+    """Foes that take several blows, goals in groups, what is hidden, looked at and greeted."""
+
+    def setUp(self):
+        super().setUp()
+        self.write("w.yaml", PIER)
+
+    def test_what_says_nothing_is_refused_where_it_stands(self):
+        for (old, new), code in PIER_REFUSED.items():
+            with self.subTest(new):
+                self.assertEqual(PIER.count(old), 1)
+                codes = [p.code for p in problems_of(PIER.replace(old, new))]
+                self.assertIn(code, codes)
+
+    def test_each_blow_costs_and_the_last_one_gives(self):
+        self.write(
+            "a.walk",
+            "quay_to_pier\neel_2\nexpect coin = 1 and not eel_skin\n"
+            "eel_1\nexpect eel_skin and pole = 2 and eel is beaten\nexpect impossible eel\n",
+        )
+        self.zubrel("rehearse", "w.yaml", "a.walk", code=0)
+        self.write(
+            "b.walk",
+            "quay_to_pier\neel_blow_1\nexpect pole = 2\nexpect impossible eel_blow_1\n"
+            "expect possible eel_1\neel_2\nexpect eel_skin and coin = 1 and pole = 2\n",
+        )
+        self.zubrel("rehearse", "w.yaml", "b.walk", code=0)
+
+    def test_who_plays_reads_greetings_and_things_in_hand(self):
+        typed = "look letter\nread\nlook letter\nquay_to_pier\npier_to_quay\nlook lens\nquit\n"
+        told = self.zubrel("play", "w.yaml", typed=typed, code=0).stdout
+        for words in ("“Dear brother.”", "“You know it by heart.”", "The pier. What news?"):
+            self.assertIn(words, told)
+        self.assertIn("“Come again.”", told)
+        self.assertIn("There is no “lens” in hand", told)
+
+    def test_what_is_hidden_is_not_listed_before_its_needs_hold(self):
+        typed = "quay_to_pier\neel_1\neel_2\npier_to_quay\nquit\n"
+        told = self.zubrel("play", "w.yaml", typed=typed, code=0).stdout
+        first, last = told.split("Go to Pier.")[0], told.split("Go to Quay.")[-1]
+        self.assertNotIn("Go to Cave", first)
+        self.assertNotIn("Too narrow", told)
+        self.assertIn("Go to Cave", last)
+
+    def test_texts_of_shops_are_looked_at_like_others(self):
+        told = json.loads(self.zubrel("check", "w.yaml", "--format", "json", code=0).stdout)
+        # whoever comes has the letter
+        unheard = [f["subject"] for f in told["findings"] if f["kind"] == "unheard"]
+        self.assertEqual(unheard, ["stall"])
+
+    def test_a_step_of_a_quest_is_done_when_enough_of_its_goals_are(self):
+        self.write(
+            "a.walk",
+            "expect step 1 of errand\nread\nquay_amber\nexpect gather >= 1 and gather < 2\n"
+            "quay_amber\nexpect step 2 of errand\nexpect gather >= 2\nread\n",
+        )
+        self.zubrel("rehearse", "w.yaml", "a.walk", code=0)
+        typed = "quay_amber\nquests\nquit\n"
+        told = self.zubrel("play", "w.yaml", typed=typed, code=0).stdout
+        self.assertIn("step 1 of 2 – any of: get 2 Amber (1 of 2), collect Lens", told)
+        listed = self.zubrel("list", "w.yaml", "quests", code=0).stdout
+        self.assertIn("any of (gain 2 amber, collect lens)", listed)
 
 
 class Played(ProgramTest):

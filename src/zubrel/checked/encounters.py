@@ -162,6 +162,7 @@ def _foe(foe: Entry, resolver: Resolver) -> Iterator[Frame]:
             merged(common),
             Implied(first=(Hit(this, hits[id(way)]),)),
             (*offered, Not(last[key_of(way)])),
+            last_blow=key_of(way),
         )
 
 

@@ -36,6 +36,7 @@ class Frame(Struct, frozen=True):
     needs: tuple[Cond, ...] = ()
     lock: str | None = None
     once_id: str | None = None
+    last_blow: str = ""
     only: Mapping[str, Cond] = {}
     """What an alternative, by its id, asks for besides; of one that is none, by the frame's id."""
 

@@ -134,6 +134,11 @@ class Resolver(Words):
         quest, which, entry = self.goals[name.text]
         amounts = (entry.amount(kind) for kind in ("collect", "gain", "defeat"))
         whole = next((a.count or 1 for a in amounts if a is not None), 1)
+        low, high = {">=": (1, 0), "<": (1, 0), ">": (0, -1), "<=": (0, -1)}.get(operator, (0, 0))
+        if not low <= number <= whole + high:
+            message = f'"{name.text}" comes from 0 to {whole}: this is always so, or never'
+            self.problems.add("bad-value", message, name.span, f'"{name.text} >= {whole}"')
+            return ALWAYS
 
         def at_least(least: int) -> Cond:
             if not 1 <= least <= whole:

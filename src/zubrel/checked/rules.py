@@ -226,6 +226,7 @@ class RuleMaker:
             chancy,
             self._refuses(frame, bodies),
             self._hidden(frame, bodies),
+            frame.last_blow,
         )
 
     def _hidden(self, frame: Frame, bodies: tuple[Entry, ...]) -> bool:

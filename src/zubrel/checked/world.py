@@ -85,6 +85,8 @@ class Rule(Struct, frozen=True):
     chancy: bool = False
     refuses: tuple[Said, ...] = ()
     hidden: bool = False
+    last_blow: str = ""
+    """Of a blow that does not beat a foe yet: the rule of the one that does, in the same way."""
 
     @property
     def takes(self) -> tuple[Take, ...]:

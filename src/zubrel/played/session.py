@@ -99,7 +99,7 @@ class Session:
         """The rule that `name` means here: by id, or the possible one of those it is shared by."""
         rules = [r for r in self.world.rules if name in (r.id, r.common)]
         rules += [r for r in self.world.rules if r.kind == "talk" and name == f"{r.owner}_talk"]
-        rules += [r for r in self.world.rules if r.kind == "foe" and name == r.owner]
+        rules += [r for r in self.world.rules if r.last_blow and name in (r.owner, r.last_blow)]
         possible = [r for r in rules if self.walker.possible(r, self.here)]
         return next(iter(possible or rules), None)
 
