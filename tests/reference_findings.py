@@ -137,12 +137,14 @@ class Findings:
             "either",
             "refuses",
             "hidden",
+            "relocks",
         }
         chances = [c for body in rule["bodies"] for c in body.get("chance", ())]
         chosen = chances[number - 1] if chances else {}
         locks = [self.locks[body["lock"]] for body in rule["bodies"] if "lock" in body]
         return bool(
             any(set(body) - plain for body in rule["bodies"])
+            or any(body.get("relocks") == "passing" for body in rule["bodies"])
             or set(chosen) - {"moves_to", "odds", "says"}
             or any(lock.get("relocks") == "passing" for lock in locks)
         )
@@ -522,7 +524,7 @@ class Findings:
     def swallowed(self):
         """{rule: moves of the shortest play in which a surplus of something wanted is lost}."""
         fields = ASKING | {"money"}
-        wanted = set(self.words_under(self.data, fields, {"says", "refuses", "promises"}))
+        wanted = set(self.words_under(self.data, fields, TOLD | {"promises"}))
         if any(map(self.asks_money, self.shops.values())):
             wanted.add("coin")
         for body in self.shops.values():

@@ -152,6 +152,10 @@ def grouping(r, data):
         goals = body["goals"]
         if not goals:
             continue
+        if len(goals) < 3 and r.random() < 0.7:
+            goals.append({"visit": r.choice(list(data["areas"]))})
+        if len(goals) < 3 and r.random() < 0.4:
+            goals.append({"collect": r.choice(list(data["items"]))})
         for number, goal in enumerate(goals, 1):
             if r.random() < 0.5:
                 this = goal.setdefault("id", f"{quest}_goal_{number}")

@@ -183,6 +183,25 @@ class Told(ProgramTest):
         self.assertIn("the worst takes 5 moves", told)
         self.assertIn("from 2 nothing leads there", told)
 
+    def test_luck_is_needed_where_some_deal_needs_it(self):
+        text = """\
+zubrel: 1
+title: A dive in one of two deals
+start: {at: quay, deal: {of: lens, over: OVER}}
+items: {lens: Lens}
+areas:
+  quay: {ways: [wreck]}
+  wreck:
+    deeds: {dive: {needs: not lens, chance: [{moves_to: deep}, {ends: drowned}]}}
+  deep: {ways: [{to: quay, one_way: true}]}
+endings: {lit: {when: lens}, drowned: {kind: bad}}
+"""
+        for over, kinds in (("quay", []), ("[quay, deep]", ["luck_needed"])):
+            self.write("w.yaml", text.replace("OVER", over))
+            told = self.zubrel("check", "w.yaml", "--format", "json", code=0).stdout
+            found = [f["kind"] for f in json.loads(told)["findings"]]
+            self.assertEqual([kind for kind in found if kind == "luck_needed"], kinds)
+
     def test_a_finished_deal_is_solvable(self):
         self.write("w.yaml", RIGHT)
         self.assertIn("SOLVABLE", self.zubrel("check", "w.yaml", code=0).stdout)

@@ -89,8 +89,8 @@ def _decide(judged: Judged[S], questions: Sequence[_Limit]) -> Iterator[Finding]
             trace = judged.space.walks().shortest(judged.space.where(formula))
             if trace is not None:
                 subject = question.subject
+                # of several parts, or of both directions of a way, the soonest is told of
                 yield Finding("exact_count", "warning", subject, message, span, trace)
-                break
 
 
 EXACT_COUNT = SubjectDetector("exact_count", _questions, _decide, whole=False)
