@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from tests.program import ProgramTest
 from tests.random_worlds import random_world
+from tests.said_worlds import said_world
 from tests.small_worlds import small_worlds
 from tests.strategies import SIZES, VARIABLES, formulas, holds, situations
 from tests.stress_worlds import passage_world, stress_world, trade_world
@@ -26,10 +27,11 @@ from zubrel.compiled.possible import Masks
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.packed.stepping import Walking
 from zubrel.findings.detectors.softlocks import softlocks
+from zubrel.findings.find import is_found
 from zubrel.findings.judged import judge
 
 WORK = 60_000
-MAKERS = (random_world, stress_world, trade_world, passage_world)
+MAKERS = (random_world, stress_world, trade_world, passage_world, said_world)
 SETS = st.tuples(*(st.integers(1, (1 << high - low + 1) - 1) for low, high in SIZES))
 
 
@@ -114,13 +116,18 @@ class Together(unittest.TestCase):
             judged = judge(space)
             exact = {(f.kind, f.subject) for f in softlocks(judged)}
             known = certain(system, WORK, Budget(Limits()))
-            told = {(d.kind, d.step.rule.id) for d in known.dooms}
+            dealt = [d for d in known.dooms if d.step.rule.kind == "deal"]
+            told = {(d.kind, d.step.rule.id) for d in known.dooms if d not in dealt}
+            self.assertTrue(not dealt or is_found(judged, "bad_deal", "world") or not judged.won)
             with self.subTest(world=name):
                 self.assertLessEqual(told, exact)
                 self.assertFalse(known.unwinnable and judged.won)
                 self.assertFalse(known.unwinnable and known.win is not None)
                 self._replay(system, judged, known)
-            worlds, found, all_dooms = worlds + 1, found + len(told), all_dooms + len(exact)
+            worlds += 1
+            if name.startswith("said"):
+                continue  # few and of all kinds: they show what is untrue, not how much is found
+            found, all_dooms = found + len(told), all_dooms + len(exact)
             wins, won = wins + (known.win is not None), won + bool(judged.won)
         self.assertGreater(worlds, 100)
         self.assertGreater(found, 0.7 * all_dooms)

@@ -6,11 +6,15 @@ import json
 import os
 import unittest
 
+import yaml
+
 from tests.random_worlds import random_world
 from tests.reference import Reference, Restless, TooLarge
 from tests.reference_claims import Claims
+from tests.said_worlds import said_world
 from tests.test_against_reference import scalar, symbolic, vector, world_of
 from zubrel.base.budget import Budget, Limits
+from zubrel.base.kinds import KINDS
 from zubrel.base.progress import Silence
 from zubrel.certain.stage import certain
 from zubrel.compiled.compile import compile_world
@@ -62,10 +66,10 @@ def early(system):
     return told_early(certain(system, 100_000, Budget(Limits()))).findings
 
 
-def worlds(seeds):
+def worlds(seeds, maker=random_world):
     """Seed, reference and system of random worlds that the reference can list."""
     for seed in seeds:
-        data = random_world(seed)
+        data = maker(seed)
         try:
             yield seed, Reference(data).explore(), compile_world(world_of(data))
         except (TooLarge, Restless):
@@ -81,7 +85,7 @@ class AgainstReference(unittest.TestCase):
         """Every claim of every finding of a world, as an engine tells of it."""
         for finding in map(finding_as_json, engine(system)):
             with self.subTest(seed=seed, engine=engine.__name__, of=finding["subject"]):
-                checked = Claims(reference, finding["evidence"])
+                checked = Claims(reference, finding["evidence"], finding.get("deal"))
                 checked.check(finding["why"])
                 self.names |= checked.names
                 self.kinds |= {finding["kind"]} if finding["why"] else set()
@@ -93,11 +97,17 @@ class AgainstReference(unittest.TestCase):
             (*REMEMBERED, *(LARGE if SEEDS > 10 else ()), *range(FIRST, FIRST + SEEDS))
         ):
             self.compare(*world, one_by_one)
+        for world in worlds(range(FIRST, FIRST + 2 * SEEDS), said_world):
+            self.compare(*world, one_by_one)
+        dealt = yaml.safe_load(KINDS["bad_deal"].example(right=False))
+        for world in worlds([0], lambda _: dealt):
+            self.compare(*world, one_by_one)
         self.assertLessEqual(
             {"never", "only", "cannot", "done", "took", "at_most", "ends", "undone"}, self.names
         )
         self.assertLessEqual(
-            {"softlock", "unwinnable", "unreachable", "missable", "broken_promise"}, self.kinds
+            {"softlock", "unwinnable", "unreachable", "missable", "broken_promise", "bad_deal"},
+            self.kinds,
         )
         self.assertGreater(self.trees, 3 * SEEDS)
         self.assertLess(self.cut, 0.3 * self.trees)  # of worlds that are hard to tell
@@ -105,6 +115,8 @@ class AgainstReference(unittest.TestCase):
     def test_other_engines_may_tell_other_trees_and_they_hold_too(self):
         others = (by_lists, by_sets, by_lenses, early)
         for number, world in enumerate(worlds(range(FIRST + 50, FIRST + 50 + SEEDS))):
+            self.compare(*world, others[number % 4])
+        for number, world in enumerate(worlds(range(FIRST, FIRST + SEEDS), said_world)):
             self.compare(*world, others[number % 4])
         self.assertGreater(self.trees, SEEDS)
 

@@ -10,8 +10,10 @@ from msgspec.structs import replace
 from zubrel.certain.hunt import Doom
 from zubrel.certain.stage import Certain
 from zubrel.checked.deals import number_of_deals
-from zubrel.checked.keys import ENDING
+from zubrel.checked.keys import ENDING, PLACE, UNDEALT
 from zubrel.compiled.future import Future
+from zubrel.compiled.parts import Step
+from zubrel.compiled.system import System
 from zubrel.findings.detectors.softlocks import words_of
 from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.finding import Finding
@@ -137,7 +139,7 @@ def win_of(certain: Certain) -> Win | None:
 def _told(certain: Certain, doom: Doom) -> Told:
     system = certain.system
     world, rule = system.world, doom.step.rule
-    walked = walked_along(system.walker, doom.walk)
+    walked = walked_along(system.walker, tuple(_dealt_out(system, doom.walk)))
     before = walked_along(system.walker, (*doom.walk[:-1], *doom.onward))
     moves = system.walker.moves(walked[-1].after)
     after = Future(certain.relaxation, doom.after)
@@ -157,6 +159,18 @@ def _told(certain: Certain, doom: Doom) -> Told:
     proof = Proof(lines_of(world, before)[max(0, len(lines) - 1) :])
     told = replace(told, why=reasons.why, shortest=False, certain=True, proof=proof)
     return replace(told, deal=deal_of(world, walked))
+
+
+def _dealt_out(system: System, walk: Sequence[Step]) -> Iterator[Step]:
+    """The steps of a walk, and of one that ends amid a deal any that deal what is left."""
+    yield from walk
+    here = system.walker.start()
+    for walked in walked_along(system.walker, walk):
+        here = walked.after
+    while system.world.deals and here[PLACE] == UNDEALT:
+        (rule, *_) = system.walker.moves(here)
+        here = system.walker.results(rule, here)[0].situation
+        yield next(step for step in system.dealing_steps if step.rule is rule)
 
 
 def _reasons(certain: Certain, future: Future, walked: Sequence[Walked]) -> Explained:
