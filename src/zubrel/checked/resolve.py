@@ -143,7 +143,9 @@ class Resolver(Words):
         def at_least(least: int) -> Cond:
             if not 1 <= least <= whole:
                 return ALWAYS if least < 1 else Any(())
-            return met_for_good(GoalMet(quest, which, None if least == whole else least), name.span)
+            # so much may be held of what is not its turn yet: then that is no goal met
+            is_met = least == whole and not entry.has("collect")
+            return met_for_good(GoalMet(quest, which, None if is_met else least), name.span)
 
         match operator:
             case ">=" | ">":
