@@ -12,7 +12,7 @@ from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
 from zubrel.base.spelling import listing
 from zubrel.checked.bodies import Implied
-from zubrel.checked.conditions import ALWAYS, Any, At, DealtAt, all_of
+from zubrel.checked.conditions import ALWAYS, Any, At, DealtAt, Marked, Not, all_of
 from zubrel.checked.effects import DealOut, Give, SetMark, TakeDealt
 from zubrel.checked.frames import Frame, Site, bare
 from zubrel.checked.resolve import Resolver
@@ -74,7 +74,7 @@ def dealt_finds(document: Document, resolver: Resolver, items: dict[str, Item]) 
                 Site(areas),
                 bare(entry.span),
                 Implied((SetMark("taken", made), TakeDealt(item)), (), (Give(item, 1),)),
-                (here,),
+                (Not(Marked("taken", made)), here),
             )
 
 

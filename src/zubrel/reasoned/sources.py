@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import All, Holds, all_of
+from zubrel.checked.effects import TakeDealt
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import FALSE, TRUE, Either, Formula, Within, holds, substituted
 from zubrel.compiled.parts import ENDING, PLACE, Change, Move, Operation, Step
@@ -42,16 +43,31 @@ def makers_of(system: System, origin: Sequence[int] = ()) -> list[Maker]:
     if not dealt or not holds(system.begun, origin):
         return every
 
+    taken = _taken(system)
+
     def known(test: Within) -> Formula:
         if test.variable not in dealt:
             return test
         lies = dealt[test.variable]
         may = [value for value in {0, lies} if test.low <= value <= test.high]
-        if len(may) == len({0, lies}):
-            return TRUE
-        return Within(test.variable, may[0], may[0]) if may else FALSE
+        if len(may) != 1 or not lies:
+            return TRUE if may else FALSE
+        # that it was taken comes once, and is told so
+        gone = int(may[0] == 0)
+        return Within(taken[test.variable], gone, gone)
 
     return [replace(m, guard=literals_of(substituted(g, known) for g in m.guard)) for m in every]
+
+
+def _taken(system: System) -> dict[int, int]:
+    """By the variables of what is dealt those of whether it was taken."""
+    taken = {}
+    for rule in system.world.rules:
+        effects = rule.outcomes[0].effects
+        for item in (e.item for e in effects if isinstance(e, TakeDealt)):
+            mark = keys.mark("taken", rule.owner)
+            taken[system.numbers[keys.dealt(item)]] = system.numbers[mark]
+    return taken
 
 
 def _makers_of(system: System) -> list[Maker]:
