@@ -652,6 +652,7 @@ class Findings:
             for _, chance in rule["outcomes"]:
                 end = self.ends_at(rule, chance)
                 leads.setdefault(rule["at"][0], set()).add(end)
+                leads.setdefault(end, set()).add(rule["at"][0])
                 fields = {f for b in [*rule["bodies"], chance] for f in b}
                 if rule["marks"] or fields & {*EFFECTS, "takes", "wears", "refills"}:
                     does |= {rule["at"][0], end}

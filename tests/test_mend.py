@@ -260,9 +260,10 @@ class Renaming(ProgramTest):
     def test_an_id_is_renamed_in_conditions_and_not_in_what_is_read(self):
         said = "says: [{when: grate is open, text: The grate is open.}, A grate in the floor.]"
         text = (
-            "zubrel: 1\nstart: {at: quay}\nitems: {crate: Crate}\n"
-            f"areas:\n  quay: {{finds: [crate], {said}, ways: [{{to: isle, lock: grate}}]}}\n"
-            "  isle: {}\nlocks: {grate: {needs: crate, refuses: The grate is shut.}}\n"
+            "zubrel: 1\nstart: {at: quay}\nitems: {key: Key}\n"
+            f"areas:\n  quay: {{finds: [key], {said}, ways: [{{to: isle, lock: grate}}]}}\n"
+            "  isle: {}\nlocks: {crate: {needs: key, sets: {}},\n"
+            "  grate: {needs: key, refuses: The grate is shut.}}\n"
             "endings: {over: {when: at isle}}\n"
         )
         self.write("w.yaml", text)
@@ -270,7 +271,7 @@ class Renaming(ProgramTest):
         expected = (
             text.replace("when: grate is", "when: grate_2 is")
             .replace("lock: grate", "lock: grate_2")
-            .replace("locks: {grate:", "locks: {grate_2:")
+            .replace("  grate:", "  grate_2:")
         )
         self.assertEqual((self.folder / "w.yaml").read_text(encoding="utf-8"), expected)
 

@@ -44,6 +44,8 @@ def _used_areas(world: World) -> Iterator[str]:
             continue
         (start,) = rule.areas or ("",)
         leads.setdefault(start, set()).update(ends)
+        for end in ends:  # whoever comes from one area and goes on to another passes through
+            leads.setdefault(end, set()).add(start)
         if any(not isinstance(e, MoveTo | ShutLock) for o in rule.outcomes for e in o.effects):
             yield from (start, *ends)
     yield from (area for area, ends in leads.items() if len(ends) > 1)
@@ -75,7 +77,7 @@ def _alike_values(system: System) -> Iterator[Finding]:
 
 
 EMPTY_AREA = FileDetector("empty_area", _empty_areas)
-"""`empty_area`: areas in which nothing can be done, of which nothing is asked, and from which ways
-lead to one area at most."""
+"""`empty_area`: areas in which nothing can be done, of which nothing is asked, and whose ways have to
+do with one other area at most, there and back."""
 ALIKE_VALUES = FileDetector("alike_values", _alike_values)
 """`alike_values`: values of a fact that no condition tells apart."""
