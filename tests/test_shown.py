@@ -172,7 +172,7 @@ class Findings(ProgramTest):
         accepted = tuple(replace(f, accepted=True) for f in self.draft.findings)
         page = io.StringIO()
         write_overview(replace(self.draft, findings=accepted), Console(file=page, width=100))
-        self.assertIn("Nothing open: 33 accepted", page.getvalue())
+        self.assertIn("Nothing open: 34 accepted", page.getvalue())
 
     def test_no_explanation_is_longer_than_a_page_can_take(self):
         explained = [f.explanation for f in self.draft.findings if f.explanation]

@@ -33,6 +33,8 @@ def verdict_of(report: Report) -> Text:
             but = [f"{counted(culprits, 'move')} can make that impossible"] if culprits else []
             if any(f.kind == "bad_deal" for f in report.findings):
                 but.insert(0, "not from every deal")
+            # which moves, or which deals, may be what is not decided
+            but = but or ["from some situation no win is left"]
             words = f"it can be won, but {', and '.join(but)}"
             return Text.assemble(("SOFTLOCKS", BAD), f": {words}.")
         case "unwinnable":
