@@ -77,7 +77,7 @@ def _alike_values(system: System) -> Iterator[Finding]:
 
 
 EMPTY_AREA = FileDetector("empty_area", _empty_areas)
-"""`empty_area`: areas in which nothing can be done and of which nothing is asked, and whose ways have
-to do with one other area at most, there and back."""
+"""`empty_area`: areas in which nothing can be done, of which nothing is asked, and whose ways all
+have one other end, there and back."""
 ALIKE_VALUES = FileDetector("alike_values", _alike_values)
 """`alike_values`: values of a fact that no condition tells apart."""
