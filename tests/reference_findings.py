@@ -525,6 +525,7 @@ class Findings:
         """{rule: moves of the shortest play in which a surplus of something wanted is lost}."""
         fields = ASKING | {"money"}
         wanted = set(self.words_under(self.data, fields, TOLD | {"promises"}))
+        wanted |= {b["from"] for b in self.quests.values() if "from" in b}
         if any(map(self.asks_money, self.shops.values())):
             wanted.add("coin")
         for body in self.shops.values():

@@ -79,3 +79,5 @@ that a proof of three seconds is not held up by much (wins of 40 to 160 moves ar
 0.6 s, most moves that doom after five)."""
 CERTAIN_LATE = 0.8 * SECOND
 """Work on that where a limit came first."""
+SEED = 1
+"""With which a sample of variants is drawn, where nobody names another."""

@@ -37,6 +37,7 @@ COMMANDS = {
     "check": "Search every situation: verdict and findings.",
     "why": "Tell everything about one finding, or why something can never be.",
     "mend": "Propose changes to a world that are proved to help.",
+    "sweep": "Check variants of a world: other prices, fewer things, exchanged finds.",
     "compare": "Show what an edit changed, also against an earlier revision.",
     "draw": "Draw a map, the chain of progress, windows, or growth.",
     "report": "Write everything about a world into one HTML page.",

@@ -1,0 +1,1 @@
+"""A world and what is to vary in it -> its variants, each proved or shown to be wrong."""

@@ -1,0 +1,81 @@
+"""What was proved of the files of a variant."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from zubrel.base.budget import Budget, LimitReached
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.checked.check import check
+from zubrel.mended.files import Files
+from zubrel.narrated.report import Report
+from zubrel.pipeline import report, words_of
+
+BROKEN = "invalid"
+"""The verdict on a variant that is no world."""
+
+
+class Told(Struct, frozen=True):
+    """An open finding: kind, subject and severity."""
+
+    kind: str
+    subject: str
+    severity: str
+
+
+class Outcome(Struct, frozen=True):
+    """What was proved of one variant.
+
+    `verdict` is that of a report, or `invalid` with what is wrong as `stopped`; a search that was
+    cut short is `incomplete`, and `stopped` names the limit. `length` is the shortest win, at most
+    where it is not the `shortest` for sure; None: there is none, or none is known. `must_haves` are
+    None where a limit, or the size of the world, kept them from being proved.
+    """
+
+    verdict: str
+    stopped: str | None
+    length: int | None
+    shortest: bool
+    findings: tuple[Told, ...]
+    must_haves: tuple[str, ...] | None
+    situations: int | None
+
+    @property
+    def complete(self) -> bool:
+        return self.stopped is None
+
+    def of_kind(self, *kinds: str) -> tuple[str, ...]:
+        """The subjects of the open findings of some kinds."""
+        return tuple(f.subject for f in self.findings if f.kind in kinds)
+
+
+def outcome_of(files: Files, budget: Budget) -> Outcome:
+    """What can be proved of some files, read as a world, within the limits of a budget."""
+    try:
+        world = check(files.document())
+        told = report(world, budget, with_progression=True, with_reasons=False, with_windows=False)
+    except InvalidInput as invalid:
+        first = invalid.diagnostics[0]
+        where = f"{first.span.place}: " if first.span is not None else ""
+        return Outcome(BROKEN, f"{where}{first.message}", None, False, (), None, None)
+    except (LimitReached, MemoryError) as limit:
+        return cut_short(words_of(limit))
+    return _outcome(told)
+
+
+def cut_short(words: str) -> Outcome:
+    """Nothing is known: a limit, or the end of whoever was at work, came first."""
+    return Outcome("incomplete", words, None, False, (), None, None)
+
+
+def _outcome(told: Report) -> Outcome:
+    win, progress = told.shortest_win, told.progress
+    return Outcome(
+        told.verdict,
+        told.stopped,
+        None if win is None else len(win.moves),
+        win is not None and win.shortest,
+        tuple(Told(f.kind, f.subject, f.severity) for f in told.findings if not f.accepted),
+        None if progress is None else tuple(m.id for m in progress.must_haves),
+        told.situations,
+    )

@@ -1,0 +1,75 @@
+"""Variants of a world, each searched completely by whatever workers there are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from zubrel.base.progress import Progress
+from zubrel.mended.files import Files
+from zubrel.swept.kept import Kept
+from zubrel.swept.outcome import BROKEN, Outcome, Told
+from zubrel.swept.settings import Texts, asked_span
+from zubrel.swept.variants import Variant
+from zubrel.swept.workers import Workers
+
+
+class Row(Struct, frozen=True):
+    """A variant and what was proved of it; `new` and `gone` are findings against the unchanged."""
+
+    variant: Variant
+    outcome: Outcome
+    new: tuple[Told, ...]
+    gone: tuple[Told, ...]
+    known: bool
+    """It was kept from an earlier time, and not searched now."""
+
+
+class Sweep:
+    """Searches variants of the files of a world, and keeps what is proved."""
+
+    def __init__(
+        self, texts: Texts, workers: Workers, progress: Progress, kept: Kept[Outcome]
+    ) -> None:
+        self.texts = texts
+        self.workers = workers
+        self.progress = progress
+        self.kept = kept
+
+    def rows(self, variants: Sequence[Variant]) -> Iterator[Row]:
+        """What was proved of each variant, in their order; the first is the unchanged world.
+
+        Raises `InvalidInput` where a variant cannot be made, `OSError` where nothing can be kept.
+        """
+        made = [self._files(variant) for variant in variants]
+        first: Outcome | None = None
+        for variant, (outcome, known) in zip(variants, self._outcomes(made), strict=True):
+            first = first or outcome
+            before, after = set(first.findings), set(outcome.findings)
+            comparable = first.complete and outcome.complete
+            new = tuple(f for f in outcome.findings if comparable and f not in before)
+            gone = tuple(f for f in first.findings if comparable and f not in after)
+            yield Row(variant, outcome, new, gone, known)
+
+    def _files(self, variant: Variant) -> Files:
+        span = variant.span or asked_span("the sweep", variant.name)
+        return self.texts.changed(variant.settings, span)
+
+    def _outcomes(self, made: Sequence[Files]) -> Iterator[tuple[Outcome, bool]]:
+        names = [self.kept.name_of(files.texts) for files in made]
+        known = {name: self.kept.find(name) for name in names}
+        # files that read alike are searched once
+        left = {n: f for n, f in zip(names, made, strict=True) if known[n] is None}
+        searched, found = self.workers.outcomes(list(left.values())), dict[str, Outcome]()
+        for number, name in enumerate(names):
+            outcome = known[name]
+            if outcome is not None:
+                yield outcome, True
+                continue
+            if name not in found:
+                self.progress.stage(f"variant {number} of {len(made) - 1}")
+                found[name] = next(searched)
+                if found[name].complete or found[name].verdict == BROKEN:
+                    self.kept.keep(name, found[name])
+            yield found[name], False
