@@ -25,7 +25,7 @@ ORDER = [
     ("drawn",),
     ("pipeline",),
     ("routes", "mended"),
-    ("whys",),
+    ("whys", "swept"),
     ("output",),
     ("api",),
     ("demo",),
@@ -66,6 +66,7 @@ CORE = [
     "narrated",
     "played",
     "mended",
+    "swept",
 ]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
@@ -120,6 +121,10 @@ class Cluster:
             words = "clusters need more to be installed: pip install 'zubrel[cluster]'"
             raise NoCluster(words) from None
         library: Any = distributed  # which tells nothing of its types
+        # what goes wrong there is told once, by what is raised here
+        for name in list(logging.root.manager.loggerDict):
+            if name.partition(".")[0] == "distributed":
+                logging.getLogger(name).setLevel(logging.CRITICAL + 1)
         try:
             if self.address == LOCAL:
                 self.cluster = library.LocalCluster(
@@ -163,9 +168,9 @@ class Cluster:
             while left or waiting:
                 ahead = AHEAD * max(1, len(self.client.nthreads()))
                 while left and len(waiting) < ahead:
-                    files = left.pop(0)
-                    given = (files.main, dict(files.texts), self.limits)
+                    given = (left[0].main, dict(left[0].texts), self.limits)
                     waiting.append(self.client.submit(searched, *given, pure=False))
+                    del left[0]
                 outcome = _result(waiting[0], self.on_check)
                 waiting.pop(0)
                 yield outcome
