@@ -1,8 +1,8 @@
 """How long it takes to prove all deals together, in times of proving a single one.
 
 `python -m benchmarks.deals` prints a line for each number of items and areas, and how many items an
-area gets at most. The world is a hall with areas around it; the way to one of them needs an item that
-may lie in it.
+area gets at most. The world is a hall with areas around it; the way to one of them needs an item
+that may lie in it.
 """
 
 from __future__ import annotations

@@ -19,7 +19,15 @@ from pathlib import Path
 
 FORKING = hasattr(os, "fork") and "COVERAGE_PROCESS_CONFIG" not in os.environ
 """Coverage is measured of processes that begin by themselves."""
-FIRST = ("test_limits", "test_commands", "test_full_size", "test_mend", "test_against_reference")
+FIRST = (
+    "test_cluster",
+    "test_conditions",
+    "test_limits",
+    "test_commands",
+    "test_full_size",
+    "test_mend",
+    "test_against_reference",
+)
 COUNTS = re.compile(r"^(-?\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
 

@@ -35,6 +35,12 @@ SHOTS = {
         "zubrel compare draft.yaml tidewrack.yaml",
         "zubrel compare draft.yaml tidewrack.yaml",
     ),
+    "sweep": (
+        "zubrel sweep draft.yaml --one-at-a-time --vary 'items.crowbar.uses=1..4' "
+        "--vary 'shops.stall.sells.wick.price=1,2'",
+        "zubrel sweep draft.yaml --one-at-a-time --vary 'items.crowbar.uses=1..4' "
+        "--vary 'shops.stall.sells.wick.price=1,2' --jobs 2",
+    ),
     "list": (
         "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
         "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",

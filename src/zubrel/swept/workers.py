@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
+from threading import Event
 from typing import Any, Protocol, Self
 
 from msgspec.structs import replace
@@ -196,13 +197,14 @@ def _gone_away() -> tuple[type[BaseException], ...]:
 
 def _result(future: Any, on_check: Callable[[], None] | None) -> Outcome:
     """The result of a future, while somebody may want to stop."""
-    while True:
-        try:
-            outcome: Outcome = future.result(timeout=TICK)
-            return outcome
-        except TimeoutError:
-            if on_check is not None:
-                on_check()
+    # asked for with a limit of time, a cluster may fail to say that it is not there yet
+    ended = Event()
+    future.add_done_callback(lambda _: ended.set())
+    while not (ended.wait(TICK) or future.done()):
+        if on_check is not None:
+            on_check()
+    outcome: Outcome = future.result()
+    return outcome
 
 
 def searched(main: str, texts: dict[str, str], limits: Limits) -> Outcome:
