@@ -7,9 +7,13 @@ import json
 import unittest
 from itertools import product
 
+from rich.console import Console
+
 from tests.program import ProgramTest
 from zubrel.api import check, load
 from zubrel.base.diagnostics import InvalidInput
+from zubrel.narrated.tables import Listing
+from zubrel.output.listings import write_tables
 from zubrel.swept.kept import Kept
 from zubrel.swept.outcome import Outcome, Told
 from zubrel.swept.settings import Texts, asked_span, read_whole, told_apart, values_of
@@ -205,6 +209,22 @@ class Remembered(ProgramTest):
         kept.keep("x.json", outcome)
         self.assertEqual(kept.find("x.json"), outcome)
         self.assertIsNone(kept.find("y.json"))
+
+
+class Tables(unittest.TestCase):
+    def test_no_word_of_a_table_is_cut_however_narrow_the_terminal_is(self):
+        cells = (
+            (("shops.stall.sells.wick.price=1",), ("softlocks",), ("unwinnable world", "128 more")),
+            (("as it is",), ("solvable",), ("missable ropewalk_spyglass", "empty_area pier")),
+        )
+        listing = Listing("variants", ("variant", "verdict", "gone against it"), cells)
+        words = {w for row in cells for cell in row for text in cell for w in text.split()}
+        for width in range(40, 130, 3):
+            out = io.StringIO()
+            write_tables([listing], Console(file=out, width=width))
+            with self.subTest(width=width):
+                self.assertEqual(words - set(out.getvalue().replace(",", " ").split()), set())
+                self.assertLessEqual(max(map(len, out.getvalue().splitlines())), width)
 
 
 class Parts(unittest.TestCase):

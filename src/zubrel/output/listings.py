@@ -47,11 +47,29 @@ def _table(listing: Listing, width: int) -> RenderableType:
         padding=(0, GAP, 0, 0),
         pad_edge=False,
     )
-    for n, least in zip(columns, words, strict=True):
-        table.add_column(listing.columns[n], overflow="fold", min_width=least)
+    texts = [[listing.columns[n], *(w for row in listing.rows for w in row[n])] for n in columns]
+    natural = [max(map(cell_len, column)) for column in texts]
+    room = width - GAP * (len(words) - 1)
+    for n, wide in zip(columns, _fitted(natural, words, room), strict=True):
+        table.add_column(listing.columns[n], overflow="fold", width=wide)
     for row in listing.rows:
         table.add_row(*(Text("\n".join(row[n]) or EMPTY) for n in columns))
     return table
+
+
+def _fitted(natural: Sequence[int], least: Sequence[int], room: int) -> list[int]:
+    """Widths of columns that fit together: those that have most to give become narrower first.
+
+    The first one, by which a row is found, gives half as much as others.
+    """
+    widths = list(natural)
+    while sum(widths) > room:
+        gives = [2.0 * (wide - short) for wide, short in zip(widths, least, strict=True)]
+        gives[0] /= 2
+        if not max(gives):
+            break
+        widths[gives.index(max(gives))] -= 1
+    return widths
 
 
 def _title(listing: Listing) -> Text:
