@@ -4,6 +4,7 @@ proved once is not proved again."""
 import csv
 import io
 import json
+import re
 import unittest
 from itertools import product
 
@@ -161,6 +162,44 @@ class Swept(ProgramTest):
         options = ["--vary", "shops.stall.sells.wick=1..4", "--each", "areas.*.finds"]
         one, two = (self.sweep(*options, *jobs) for jobs in ((), ("--jobs", "2")))
         self.assertEqual(one, two)
+
+
+class Pictures(ProgramTest):
+    def setUp(self):
+        super().setUp()
+        self.write("w.yaml", WORLD)
+
+    def drawn(self, *options, code=0):
+        return self.zubrel("sweep", "w.yaml", *options, "--picture", "p.svg", code=code)
+
+    def words(self):
+        """What is written in a picture: its text is drawn as outlines, and named in comments."""
+        text = (self.folder / "p.svg").read_text(encoding="utf-8")
+        return re.findall(r"<!-- (.*?) -->", text)
+
+    def test_one_thing_that_varies_is_a_line_and_two_are_a_grid(self):
+        self.drawn("--vary", "shops.stall.sells.wick=2..4")
+        self.assertEqual(self.words().count("solvable"), 2)
+        self.assertEqual(self.words().count("softlocks"), 1)
+        (self.folder / "p.svg").unlink()
+        self.drawn("--vary", "shops.stall.sells.wick=3,4", "--vary", "shops.stall.sells.rope=1..3")
+        verdicts = [word for word in self.words() if word in ("solvable", "softlocks")]
+        self.assertEqual(len(verdicts), 6)
+        self.assertIn("7 moves, 1 softlock", self.words())
+
+    def test_what_has_no_picture_is_refused_before_anything_is_searched(self):
+        vary = ("--vary", "shops.stall.sells.wick=2..4")
+        for options, words in {
+            ("--swap",): "one or two --vary",
+            (*vary, "--most", "2"): "one or two --vary",
+            ("--vary", "items.coin.max=1..60"): "room for 40 values",
+        }.items():
+            with self.subTest(options):
+                self.assertIn(words, self.drawn(*options, code=2).stderr)
+        refused = self.zubrel("sweep", "w.yaml", *vary, "--picture", "p.gif", code=2).stderr
+        self.assertIn("does not end with .png, .svg or .pdf", refused)
+        self.zubrel("sweep", "w.yaml", *vary, "--picture", "w.yaml", code=2)
+        self.assertEqual((self.folder / "w.yaml").read_text(encoding="utf-8"), WORLD)
 
 
 class Remembered(ProgramTest):

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import click
 
 from zubrel.base.plain import plain
 from zubrel.policy import SEED
+from zubrel.shell.draw_command import FORMATS
 from zubrel.shell.exits import OK, STOPPED
 from zubrel.shell.options import (
     SEARCHING,
@@ -18,13 +21,13 @@ from zubrel.shell.options import (
     jobs_option,
     take_common,
 )
-from zubrel.shell.streams import refuse_to_write_over, write_pretty, write_text
+from zubrel.shell.streams import refuse_to_write_over, write_bytes, write_pretty, write_text
 from zubrel.shell.surveys import at_work
 from zubrel.swept.kept import Kept
 from zubrel.swept.outcome import Outcome
 from zubrel.swept.settings import Texts, read_whole
 from zubrel.swept.sweep import Row, Sweep
-from zubrel.swept.variants import Asked, variants_of
+from zubrel.swept.variants import Asked, Chosen, variants_of
 from zubrel.swept.workers import Cluster, Here, NoCluster, Processes, Workers
 
 
@@ -66,6 +69,11 @@ from zubrel.swept.workers import Cluster, Here, NoCluster, Processes, Workers
     metavar="DIR",
     help="Keep what is proved in DIR, and do only what is missing there.",
 )
+@click.option(
+    "--picture",
+    metavar="FILE",
+    help="Draw what comes of one --vary as a line, of two as a grid (.png, .svg or .pdf).",
+)
 @jobs_option("Up to N variants are searched at once, each in a process.")
 @click.option(
     "--cluster",
@@ -85,6 +93,7 @@ def sweep_command(
     most: int | None,
     seed: int,
     folder: str | None,
+    picture: str | None,
     jobs: int,
     cluster: str | None,
     form: str,
@@ -106,6 +115,7 @@ def sweep_command(
         texts = Texts(read_whole(world))
         chosen = variants_of(texts, asked, one_at_a_time, most, seed)
         refuse_to_write_over(common.output)
+        form_of_picture = "" if picture is None else _form_of(picture, chosen)
         kept = Kept(folder, Outcome, decisive)
         rows = list[Row]()
         try:
@@ -127,6 +137,8 @@ def sweep_command(
     else:
         out_of = chosen.out_of
         write_pretty(lambda c: write_sweep(rows, out_of, seed, c), common.output, common.color)
+    if picture is not None:
+        _draw(texts, chosen, rows, picture, form_of_picture)
     return OK if all(row.outcome.verdict != "incomplete" for row in rows) else STOPPED
 
 
@@ -138,3 +150,32 @@ def _workers(common: Common, jobs: int, cluster: str | None, variants: int) -> W
     if jobs > 1 and variants > 1:
         return Processes(limits, on_check, jobs)
     return Here(limits, on_check)
+
+
+def _form_of(picture: str, chosen: Chosen) -> str:
+    """The format of a picture, by the end of its name. Raises `click.UsageError`."""
+    from zubrel.drawn.variants import MOST
+
+    form = Path(picture).suffix.lower().removeprefix(".")
+    if form not in FORMATS:
+        words = f"{plain(picture)} does not end with .png, .svg or .pdf, which tells the format"
+        raise click.UsageError(words)
+    if not 1 <= len(chosen.axes) <= 2:
+        raise click.UsageError("--picture shows one or two --vary, in all combinations")
+    if any(len(values) > MOST for _, values in chosen.axes):
+        raise click.UsageError(f"--picture has room for {MOST} values of each --vary")
+    refuse_to_write_over(picture)
+    return form
+
+
+def _draw(texts: Texts, chosen: Chosen, rows: Sequence[Row], picture: str, form: str) -> None:
+    from zubrel.drawn.variants import Axis, Cell, draw_variants
+
+    axes = [Axis(*axis) for axis in chosen.axes]
+    cells = []
+    for row in rows[1:]:
+        told = row.outcome
+        softlocks = len(told.of_kind("softlock", "bad_luck", "bad_deal"))
+        cells.append(Cell(told.verdict, told.length, told.shortest, softlocks))
+    title = f"Variants of {plain(texts.title)}"
+    write_bytes(draw_variants(title, axes, cells, form), picture)

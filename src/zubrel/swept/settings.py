@@ -97,6 +97,7 @@ class Texts:
     def __init__(self, files: Files) -> None:
         self.files = files
         document = files.document()
+        self.title = document.title or files.main
         self.pages = {path: Page(path, text) for path, text in files.texts.items()}
         every = (place for root in document.roots for place in places(root))
         # tables are edited by whatever program wrote them

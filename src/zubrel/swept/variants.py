@@ -49,10 +49,15 @@ class Asked(Struct, frozen=True):
 
 
 class Chosen(Struct, frozen=True):
-    """The variants, the unchanged world first, and of how many they are a sample (None: all)."""
+    """The variants, the unchanged world first, and of how many they are a sample (None: all).
+
+    `axes` are the paths that vary with their values, where all combinations of these are searched
+    and nothing else.
+    """
 
     variants: tuple[Variant, ...]
     out_of: int | None
+    axes: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 def variants_of(
@@ -77,7 +82,18 @@ def variants_of(
         numbers = sorted(random.Random(seed).sample(range(total), most))
     made = [_numbered(factors, named, n, one_at_a_time) for n in numbers]
     sample = total if len(made) < total else None
-    return Chosen((Variant(UNCHANGED, ()), *made), sample)
+    whole = sample is None and not named and (not one_at_a_time or len(factors) == 1)
+    axes = _axes(factors) if whole and len(asked.vary) == len(factors) else ()
+    return Chosen((Variant(UNCHANGED, ()), *made), sample, axes)
+
+
+def _axes(factors: Sequence[Factor]) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """The path of each factor, with its values."""
+    axes = []
+    for factor in factors:
+        settings = [settings[0] for _, settings in factor.choices]
+        axes.append((".".join(settings[0].path), tuple(s.value or "" for s in settings)))
+    return tuple(axes)
 
 
 def _numbered(
