@@ -250,6 +250,68 @@ class Remembered(ProgramTest):
         self.assertIsNone(kept.find("y.json"))
 
 
+class KnownReports(ProgramTest):
+    """`check --keep`: what was proved once is told at once, and otherwise just as before."""
+
+    def setUp(self):
+        super().setUp()
+        self.write("w.yaml", WORLD)
+
+    def check(self, *options, code=None):
+        return self.zubrel("check", *options, "--keep", "kept", code=code)
+
+    def test_every_form_says_the_same_again(self):
+        self.write("other.yaml", WORLD.replace("wick: 3", "wick: 4"))
+        for form in ("text", "json", "sarif", "junit", "markdown"):
+            first, again = (
+                self.check("w.yaml", "other.yaml", "--format", form).stdout for _ in range(2)
+            )
+            with self.subTest(form):
+                self.assertEqual(self.timeless(again), self.timeless(first))
+        self.assertIn("known from an earlier time", self.check("w.yaml").stdout)
+        whole, again = (self.check("other.yaml", "-v", code=1).stdout for _ in range(2))
+        self.assertEqual(self.timeless(again), self.timeless(whole))
+
+    def timeless(self, text):
+        text = re.sub(r'known from an earlier time|[0-9.]+ s(?=\))|"known": true,', "", text)
+        return " ".join(re.sub(r'"(seconds|time)"?[:=] ?"?[0-9.]+"?,?', "", text).split())
+
+    def test_a_known_report_is_said_to_be_so(self):
+        first, again = (
+            json.loads(self.check("w.yaml", "--format", "json").stdout) for _ in range(2)
+        )
+        self.assertNotIn("known", first)
+        self.assertTrue(again.pop("known"))
+        self.assertEqual({**again, "seconds": 0}, {**first, "seconds": 0})
+
+    def test_what_has_changed_is_searched_again(self):
+        self.check("w.yaml")
+        self.write("part.yaml", "items: {shell: Shell}\n")
+        self.write("w.yaml", WORLD + "include: part.yaml\n")
+        for text in ("items: {shell: Shell}\n", "items: {shell: Sea shell}\n"):
+            self.write("part.yaml", text)
+            self.assertNotIn("known", self.check("w.yaml").stdout)
+            self.assertIn("known", self.check("w.yaml").stdout)
+        self.assertNotIn("known", self.check("w.yaml", "--engine", "symbolic").stdout)
+
+    def test_neither_limits_nor_mistakes_are_kept(self):
+        for _ in range(2):
+            done = self.check("w.yaml", "--max-situations", "2", code=3)
+            self.assertIn("INCOMPLETE", done.stdout)
+        self.write("w.yaml", WORLD.replace("to: tower", "to: towr"))
+        for _ in range(2):
+            self.assertIn("towr", self.check("w.yaml", code=2).stderr)
+        self.assertFalse((self.folder / "kept").exists())
+
+    def test_a_file_that_is_not_whole_is_written_anew(self):
+        self.check("w.yaml")
+        (path,) = (self.folder / "kept").iterdir()
+        whole = path.read_bytes()
+        path.write_bytes(whole[: len(whole) // 2])
+        self.assertNotIn("known", self.check("w.yaml").stdout)
+        self.assertIn("known", self.check("w.yaml").stdout)
+
+
 class Tables(unittest.TestCase):
     def test_no_word_of_a_table_is_cut_however_narrow_the_terminal_is(self):
         cells = (

@@ -186,6 +186,8 @@ class Report(Struct, frozen=True):
     sketch: Sketch | None = None
     classes: int | None = None
     undecided: tuple[tuple[str, str], ...] = ()
+    known: bool = False
+    """It was kept from an earlier time; nothing that decides it has changed."""
 
     @property
     def complete(self) -> bool:

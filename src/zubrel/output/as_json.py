@@ -37,6 +37,7 @@ def _report(report: Report) -> dict[str, Any]:
         **({} if report.classes is None else {"classes": report.classes}),
         **({"undecided": [list(pair) for pair in report.undecided]} if report.undecided else {}),
         "seconds": round(report.seconds, 3),
+        **({"known": True} if report.known else {}),
         "shortest_win": win
         and {
             "ending": win.ending,

@@ -59,11 +59,12 @@ def numbers_of(report: Report) -> Iterable[str]:
     """How much was searched, and how long the shortest win is; a line each."""
     searched = "every one searched" if report.complete else "those found so far"
     moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
-    how = f"({searched}; {report.engine} search, {report.seconds:.2f} s)"
+    took = "known from an earlier time" if report.known else f"{report.seconds:.2f} s"
+    how = f"({searched}; {report.engine} search, {took})"
     if report.situations is None and report.classes is None:
-        how = f"({report.seconds:.2f} s)"
+        how = f"({took})"
         if report.complete:
-            how = f"situations are not counted ({report.engine} search, {report.seconds:.2f} s)"
+            how = f"situations are not counted ({report.engine} search, {took})"
     if report.situations is None:
         known = report.classes is not None or not report.complete
         yield f"{extent(report)} {how}" if known else how

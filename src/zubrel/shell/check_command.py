@@ -23,7 +23,7 @@ from zubrel.shell.options import (
     take_common,
 )
 from zubrel.shell.streams import note, write_pretty, write_problems, write_text
-from zubrel.shell.surveys import reports_on
+from zubrel.shell.surveys import kept_reports_on, reports_on
 
 FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 
@@ -40,10 +40,22 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 @format_option(FORMATS)
 @fail_on_option("error", "a finding")
 @jobs_option("Up to N processes at once: a world each, or parts of a large one.")
+@click.option(
+    "--keep",
+    "folder",
+    metavar="DIR",
+    help="Keep what is proved in DIR, and answer at once where nothing has changed since.",
+)
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def check_command(
-    worlds: tuple[str, ...], form: str, fail_on: str, jobs: int, verbose: bool, **options: Any
+    worlds: tuple[str, ...],
+    form: str,
+    fail_on: str,
+    jobs: int,
+    verbose: bool,
+    folder: str | None,
+    **options: Any,
 ) -> int:
     """Search every situation of each WORLD: verdict and findings.
 
@@ -51,7 +63,11 @@ def check_command(
     hit a limit, and nothing is certain. Worlds that are valid are told of beside invalid ones.
     """
     common = take_common(options)
-    results = reports_on(worlds, common, verbose or form == "json", jobs)
+    with_progression = verbose or form == "json"
+    if folder is None:
+        results = reports_on(worlds, common, with_progression, jobs)
+    else:
+        results = kept_reports_on(worlds, common, with_progression, jobs, folder)
     reports = [r for r in results if isinstance(r, Report)]
     if reports or len(worlds) > 1:
         _write(reports, form, fail_on, verbose, len(worlds) > 1, common)

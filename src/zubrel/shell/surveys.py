@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+
+import click
 
 from zubrel.base.budget import Budget, Interrupted, LimitReached
 from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.plain import plain
 from zubrel.checked.world import World
+from zubrel.mended.files import Files
 from zubrel.narrated.narrate import nothing_known
 from zubrel.narrated.report import Report
 from zubrel.pipeline import load, report
@@ -114,3 +118,37 @@ def report_here(
         return report_on(path, common, with_progression, jobs=jobs, again=again)
     except (InvalidInput, Interrupted) as ended:
         return ended
+
+
+def kept_reports_on(
+    paths: Sequence[str], common: Common, with_progression: bool, own_jobs: int, folder: str
+) -> list[Result]:
+    """As `reports_on`, of worlds of which a folder knows nothing; what is proved is kept there.
+
+    Raises `click.UsageError` where the folder takes nothing.
+    """
+    from zubrel.swept.reports import Reports
+    from zubrel.swept.settings import read_whole
+
+    limits = common.limits
+    decisive = (limits.engine, str(limits.situations), str(with_progression))
+    reports = Reports(folder, decisive)
+    known: dict[str, Result] = {}
+    read: dict[str, Files] = {}
+    for path in dict.fromkeys(paths):
+        with suppress(InvalidInput):  # which is told when the world is read again
+            read[path] = read_whole(path)
+            report = reports.find(read[path], common.budget.seconds())
+            known |= {path: report} if report is not None else {}
+    refuse_to_write_over(common.output)
+    missing = [path for path in dict.fromkeys(paths) if path not in known]
+    found = reports_on(missing, common, with_progression, own_jobs) if missing else []
+    for path, result in zip(missing, found, strict=True):
+        known[path] = result
+        if isinstance(result, Report) and path in read:
+            try:
+                reports.keep(read[path], result)
+            except OSError as error:
+                words = f"{plain(folder)} takes no results: {error.strerror or error}"
+                raise click.UsageError(words) from None
+    return [known[path] for path in paths]
