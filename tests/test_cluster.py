@@ -10,13 +10,23 @@ import time
 import unittest
 from unittest import mock
 
+from benchmarks.families import realm
 from distributed import Client, LocalCluster
 
 from tests.program import ProgramTest
 from tests.test_sweep import WORLD
 from zubrel.base.budget import Limits
+from zubrel.base.progress import Silence
+from zubrel.checked.check import check
+from zubrel.compiled.compile import compile_world
+from zubrel.findings.find import Conclusions
+from zubrel.findings.large import questions
+from zubrel.findings.large.planning import full_size
 from zubrel.mended.files import Files
+from zubrel.narrated.narrate import narrate
+from zubrel.quotient.lens import lens_for
 from zubrel.swept import workers
+from zubrel.swept.helpers import ClusterHelpers
 from zubrel.swept.outcome import outcome_of
 from zubrel.swept.workers import Budget, Cluster, NoCluster
 
@@ -45,6 +55,20 @@ class Command(ProgramTest):
             with self.subTest(form):
                 self.assertEqual(there, here)
 
+    def test_several_worlds_are_checked_as_here(self):
+        self.write("a.yaml", WORLD)
+        self.write("b.yaml", WORLD.replace("wick: 3", "wick: 4"))
+        self.write("c.yaml", WORLD.replace("to: tower", "to: towr"))
+        given = ("check", "b.yaml", "c.yaml", "a.yaml", "--format", "json")
+        here = self.zubrel(*given, code=2)
+        there = self.zubrel(*given, "--cluster", "local", "--jobs", "2", code=2)
+        self.assertEqual(there.stderr, here.stderr)
+        told, expected = (json.loads(done.stdout) for done in (there, here))
+        for one in (*told, *expected):
+            one.pop("seconds")
+        self.assertEqual([one["world"] for one in told], ["b.yaml", "a.yaml"])
+        self.assertEqual(told, expected)
+
     def test_a_scheduler_that_is_not_there_is_told_of(self):
         self.write("w.yaml", WORLD)
         with (
@@ -58,7 +82,7 @@ class Command(ProgramTest):
 
     def test_a_scheduler_of_its_own_takes_the_work_of_a_command(self):
         self.write("w.yaml", WORLD)
-        with LocalCluster(n_workers=1, dashboard_address=None, silence_logs=50) as cluster:
+        with LocalCluster(n_workers=1, dashboard_address=":0", silence_logs=50) as cluster:
             address = cluster.scheduler_address
             given = ("sweep", "w.yaml", "--swap", "--format", "json")
             done = self.zubrel(*given, "--cluster", address, code=0)
@@ -83,7 +107,7 @@ class Dying(unittest.TestCase):
             "from distributed import LocalCluster\n"
             "import time\n"
             "if __name__ == '__main__':\n"
-            "    cluster = LocalCluster(n_workers=1, dashboard_address=None, silence_logs=50)\n"
+            "    cluster = LocalCluster(n_workers=1, dashboard_address=':0', silence_logs=50)\n"
             "    print(cluster.scheduler_address, flush=True)\n"
             "    time.sleep(600)\n"
         )
@@ -125,7 +149,7 @@ class Dying(unittest.TestCase):
             if stop.is_set():
                 raise Stopped
 
-        with LocalCluster(n_workers=1, dashboard_address=None, silence_logs=50) as cluster:
+        with LocalCluster(n_workers=1, dashboard_address=":0", silence_logs=50) as cluster:
             with Cluster(cluster.scheduler_address, Limits(), on_check, 1) as own:
                 stop.set()
                 with self.assertRaises(Stopped):
@@ -135,6 +159,60 @@ class Dying(unittest.TestCase):
                 while any(client.processing().values()) and time.monotonic() < until:
                     time.sleep(0.1)
                 self.assertFalse(any(client.processing().values()))
+
+
+class Questions(unittest.TestCase):
+    def setUp(self):
+        text = realm("s", 1, True)
+        self.files = Files("w.yaml", {"w.yaml": text})
+        self.system = compile_world(check(self.files.document()))
+        self.expected = self.found(1)
+
+    def found(self, jobs):
+        lens = lens_for(self.system, (), Budget(Limits()), Silence())
+        with mock.patch.object(questions, "BATCH", 8):
+            full = full_size(lens, Budget(Limits()), Silence(), jobs)
+        self.assertEqual(full.undecided, ())
+        told = narrate(Conclusions(full.judged, full.findings), lambda: 0.0).findings
+        # which place it is in which text, and not whose copy of the text
+        return [repr(finding) for finding in told]
+
+    def test_workers_answer_as_this_process_does(self):
+        with Cluster("local", Limits(), None, 2) as cluster:
+            helpers = Watched(cluster, self.files)
+            self.assertEqual(self.found(helpers), self.expected)
+        self.assertGreater(helpers.answers, 1)
+
+    def test_what_a_worker_was_asked_when_it_was_killed_is_answered_all_the_same(self):
+        with Cluster("local", Limits(), None, 1) as cluster:
+            helpers = Watched(cluster, self.files)
+            process = next(iter(cluster.cluster.workers.values())).process
+            helpers.killed = process.pid
+            self.assertEqual(self.found(helpers), self.expected)
+
+    def test_with_the_scheduler_gone_this_process_goes_on_alone(self):
+        with Cluster("local", Limits(), None, 1) as cluster:
+            helpers = ClusterHelpers(cluster, self.files)
+            cluster.cluster.close()
+            self.assertEqual(self.found(helpers), self.expected)
+
+
+class Watched(ClusterHelpers):
+    """Counts what is answered; kills a worker as soon as something is asked."""
+
+    answers = 0
+    killed = None
+
+    def submit(self, batch, forward):
+        answer = super().submit(batch, forward)
+        if self.killed is not None:
+            os.kill(self.killed, signal.SIGKILL)
+            self.killed = None
+        answer.future.add_done_callback(self.count_up)
+        return answer
+
+    def count_up(self, future):
+        self.answers += future.status == "finished"
 
 
 class Wire(unittest.TestCase):

@@ -2,8 +2,6 @@
 
 import json
 import unittest
-from concurrent.futures import Future
-from concurrent.futures.process import BrokenProcessPool
 from functools import cache
 from itertools import islice
 from unittest import mock
@@ -21,13 +19,43 @@ from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.findings.find import Conclusions, find
 from zubrel.findings.large import planning as full_size_module
 from zubrel.findings.large import questions as questions_module
-from zubrel.findings.large.batches import Batches, Result
+from zubrel.findings.large.batches import Batches
+from zubrel.findings.large.helpers import HelperGone, Result
 from zubrel.findings.large.planning import full_size
+from zubrel.findings.large.processes import Processes
 from zubrel.findings.large.questions import every_question, whole_lens_for
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient.lens import lens_for
 
 REALMS = [("s", seed, one_way) for seed in (1, 7, 10) for one_way in (True, False)]
+
+
+class Helping:
+    """A helper with one answer to everything: a result, its end, or, with None, not even that."""
+
+    count = 1
+
+    def __init__(self, answer):
+        self.answer = answer
+
+    def begin(self, system, limits):
+        pass
+
+    def end(self):
+        pass
+
+    def submit(self, batch, forward):
+        if self.answer is None:
+            raise HelperGone
+        return self
+
+    def done(self):
+        return True
+
+    def result(self):
+        if self.answer is HelperGone:
+            raise HelperGone
+        return self.answer
 
 
 def system_of(text):
@@ -142,7 +170,7 @@ class Realms(unittest.TestCase):
 
         with mock.patch("zubrel.findings.large.batches._answered", never):
             budget = Budget(Limits())
-            with Batches(system, budget, Silence(), Allowance(1e9), 1) as batches:
+            with Batches(system, budget, Silence(), Allowance(1e9), Processes(0)) as batches:
                 batches.ask([questions])
                 batches.finish()
         self.assertEqual(tried, [6, 3, 1, 2, 1, 1, 3, 1, 2, 1, 1])
@@ -159,34 +187,32 @@ class Realms(unittest.TestCase):
 
         with (
             mock.patch("zubrel.findings.large.batches._answered", some),
-            Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as batches,
+            Batches(system, Budget(Limits()), Silence(), Allowance(1e9), Processes(0)) as batches,
         ):
             batches.ask([questions])
             batches.finish()
         self.assertEqual(tried, [[0, 1, 2, 3, 4], [1, 2], [2], [3, 4], [4]])
         self.assertEqual(batches.undecided, questions)
 
-    def test_what_a_worker_never_answers_is_answered_here(self):
-        system, broken = realm_system("s", 1, True), Future()
-        broken.set_exception(BrokenProcessPool())
+    def test_what_a_helper_never_answers_is_answered_here(self):
+        system = realm_system("s", 1, True)
         questions = list(islice(every_question(system), 2))
-        with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as batches:
-            batches.ask([questions])
-            batches.queue[0].worker = broken
-            batches.finish()
-        self.assertEqual(batches.undecided, [])
-        with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), 1) as alone:
-            alone.ask([questions])
-            alone.finish()
-        self.assertEqual([f.subject for f in batches.findings], [f.subject for f in alone.findings])
+        found = {}
+        for helpers in (Processes(0), Helping(HelperGone), Helping(None)):
+            with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), helpers) as batches:
+                batches.ask([questions])
+                batches.finish()
+            self.assertEqual(batches.undecided, [])
+            found[helpers] = [f.subject for f in batches.findings]
+        alone, *helped = found.values()
+        self.assertEqual(helped, [alone, alone])
 
     def test_answers_beyond_the_allowance_do_not_count_whoever_gave_them(self):
-        system, done = realm_system("s", 1, True), Future()
-        done.set_result(Result([], (), (), 200.0))
+        system = realm_system("s", 1, True)
+        helpers = Helping(Result([], (), (), 200.0))
         questions = list(islice(every_question(system), 1))
-        with Batches(system, Budget(Limits()), Silence(), Allowance(100), 1) as batches:
+        with Batches(system, Budget(Limits()), Silence(), Allowance(100), helpers) as batches:
             batches.ask([questions])
-            batches.queue[0].worker = done
             batches.finish()
         self.assertEqual(batches.undecided, questions)
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Iterable, Sequence
 from contextlib import AbstractContextManager, suppress
-from typing import Any, cast
+from typing import TYPE_CHECKING, Any, cast
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -42,6 +42,9 @@ from zubrel.policy import (
     OF_MANY,
     TELLING,
 )
+
+if TYPE_CHECKING:  # worlds that need no help do without
+    from zubrel.findings.large.helpers import Helpers
 
 
 def load(path: str, asked: Iterable[Condition] = ()) -> World:
@@ -92,7 +95,7 @@ def report(
     progress: Progress | None = None,
     with_progression: bool = False,
     with_outline: bool = False,
-    jobs: int = 1,
+    jobs: int | Helpers = 1,
     with_reasons: bool = True,
     with_windows: bool = True,
     beside_win: str | None = None,
@@ -102,7 +105,8 @@ def report(
 
     `with_progression`: also what every win includes, in which order, and, `with_windows`, when
     things can be had.
-    `with_outline`: also what pictures need. `jobs` are processes that may be at work at once.
+    `with_outline`: also what pictures need. `jobs` are processes that may be at work at once, or
+    those who help this one.
     Without reasons nothing is explained, and nothing is looked for before the proof ends.
     Findings on the subject `beside_win` are shown by moves that share most with the shortest win.
     Situations, once they are judged, are `seen` before anything is looked for in them.
@@ -205,7 +209,7 @@ def _proved(
     system: System,
     budget: Budget,
     progress: Progress,
-    jobs: int,
+    jobs: int | Helpers,
     wishes: _Wishes,
     listed: Callable[[], None] | None,
 ) -> Report:
@@ -229,7 +233,7 @@ def _of_all_situations(
     space: AnySpace,
     budget: Budget,
     progress: Progress,
-    jobs: int,
+    jobs: int | Helpers,
     wishes: _Wishes,
     auto: bool,
 ) -> Report:
@@ -299,7 +303,7 @@ def _at_full_size(
     listed: Judged[Any] | None,
     budget: Budget,
     progress: Progress,
-    jobs: int,
+    jobs: int | Helpers,
     with_outline: bool,
 ) -> Report:
     """What reduced systems tell; `listed` is of all situations, where they are known."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -54,6 +55,17 @@ class InvalidInput(Exception):
         self.diagnostics = tuple(sorted(mentioned, key=Diagnostic.order)[:MOST])
         self.more = len(every) - len(self.diagnostics)
         super().__init__("; ".join(d.message for d in self.diagnostics))
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        # an exception is made again of its words, when it comes from another process; this one
+        # of what it told, which is in order and shortened already
+        return _told_again, (self.diagnostics, self.more)
+
+
+def _told_again(diagnostics: tuple[Diagnostic, ...], more: int) -> InvalidInput:
+    invalid = InvalidInput(diagnostics)
+    invalid.diagnostics, invalid.more = diagnostics, more
+    return invalid
 
 
 class Problems:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import click
@@ -23,7 +24,7 @@ from zubrel.shell.options import (
     take_common,
 )
 from zubrel.shell.streams import note, write_pretty, write_problems, write_text
-from zubrel.shell.surveys import kept_reports_on, reports_on
+from zubrel.shell.surveys import Result, kept_reports_on, reports_on
 
 FORMATS = ["text", "json", "sarif", "junit", "markdown"]
 
@@ -46,6 +47,11 @@ FORMATS = ["text", "json", "sarif", "junit", "markdown"]
     metavar="DIR",
     help="Keep what is proved in DIR, and answer at once where nothing has changed since.",
 )
+@click.option(
+    "--cluster",
+    metavar="ADDRESS",
+    help="Check on a Dask cluster: tcp://HOST:PORT of its scheduler, or local.",
+)
 @click.option("-v", "--verbose", is_flag=True, help="Everything, nothing folded.")
 @common_options("output", "quiet", "color", *SEARCHING)
 def check_command(
@@ -55,6 +61,7 @@ def check_command(
     jobs: int,
     verbose: bool,
     folder: str | None,
+    cluster: str | None,
     **options: Any,
 ) -> int:
     """Search every situation of each WORLD: verdict and findings.
@@ -64,10 +71,18 @@ def check_command(
     """
     common = take_common(options)
     with_progression = verbose or form == "json"
+
+    def reports_of(paths: Sequence[str]) -> list[Result]:
+        if cluster is not None:
+            from zubrel.shell.clusters import reports_by_cluster  # few have one
+
+            return reports_by_cluster(paths, common, with_progression, jobs, cluster)
+        return reports_on(paths, common, with_progression, jobs)
+
     if folder is None:
-        results = reports_on(worlds, common, with_progression, jobs)
+        results = reports_of(worlds)
     else:
-        results = kept_reports_on(worlds, common, with_progression, jobs, folder)
+        results = kept_reports_on(worlds, common, folder, with_progression, reports_of)
     reports = [r for r in results if isinstance(r, Report)]
     if reports or len(worlds) > 1:
         _write(reports, form, fail_on, verbose, len(worlds) > 1, common)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
+from typing import TYPE_CHECKING
 
 import click
 
@@ -19,6 +20,9 @@ from zubrel.shell.alarm import CTRL_C, watched
 from zubrel.shell.meter import ProgressLine
 from zubrel.shell.options import Common
 from zubrel.shell.streams import refuse_to_write_over
+
+if TYPE_CHECKING:  # worlds that need no help do without
+    from zubrel.findings.large.helpers import Helpers
 
 Result = Report | InvalidInput | Interrupted
 """The report on a world; what is wrong with it; or nothing, since Ctrl-C came before."""
@@ -51,7 +55,7 @@ def report_on(
     common: Common,
     with_progression: bool = False,
     with_outline: bool = False,
-    jobs: int = 1,
+    jobs: int | Helpers = 1,
     again: bool = False,
     beside_win: str | None = None,
 ) -> Report:
@@ -111,7 +115,7 @@ def _was_interrupted(result: Result) -> bool:
 
 
 def report_here(
-    path: str, common: Common, with_progression: bool, jobs: int, again: bool
+    path: str, common: Common, with_progression: bool, jobs: int | Helpers, again: bool
 ) -> Result:
     """As `report_on`, with what is wrong with a world for its report."""
     try:
@@ -121,9 +125,13 @@ def report_here(
 
 
 def kept_reports_on(
-    paths: Sequence[str], common: Common, with_progression: bool, own_jobs: int, folder: str
+    paths: Sequence[str],
+    common: Common,
+    folder: str,
+    with_progression: bool,
+    reports_of: Callable[[Sequence[str]], list[Result]],
 ) -> list[Result]:
-    """As `reports_on`, of worlds of which a folder knows nothing; what is proved is kept there.
+    """As `reports_of`, of worlds of which a folder knows nothing; what is proved is kept there.
 
     Raises `click.UsageError` where the folder takes nothing.
     """
@@ -142,7 +150,7 @@ def kept_reports_on(
             known |= {path: report} if report is not None else {}
     refuse_to_write_over(common.output)
     missing = [path for path in dict.fromkeys(paths) if path not in known]
-    found = reports_on(missing, common, with_progression, own_jobs) if missing else []
+    found = reports_of(missing) if missing else []
     for path, result in zip(missing, found, strict=True):
         known[path] = result
         if isinstance(result, Report) and path in read:

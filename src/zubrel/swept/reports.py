@@ -9,10 +9,29 @@ from msgspec import Struct
 from msgspec.structs import fields, replace
 
 from zubrel.authored.document import document_of
+from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.source import Source
+from zubrel.checked.check import check
 from zubrel.mended.files import Files
+from zubrel.narrated.narrate import nothing_known
 from zubrel.narrated.report import Report
+from zubrel.pipeline import report
 from zubrel.swept.kept import Kept
+
+
+def report_of(
+    main: str, texts: dict[str, str], limits: Limits, with_progression: bool
+) -> Report | InvalidInput:
+    """In a worker: the report on the world in some texts by their paths, or what is wrong in it."""
+    budget = Budget(limits)
+    try:
+        world = check(Files(main, texts).document())
+        return report(world, budget, None, with_progression)
+    except InvalidInput as invalid:
+        return invalid
+    except LimitReached as limit:
+        return nothing_known(main, main, str(limit), budget.seconds())
 
 
 class KeptReport(Struct, frozen=True):
@@ -36,14 +55,14 @@ class Reports:
         text = files.texts[files.main]
         document = document_of(Source.of(files.main, text), text, files.texts)
         sources = {source.path: source for source in document.files}
-        report: Report = _with_sources(kept.report, sources)
-        return replace(report, seconds=seconds, known=True)
+        told: Report = _with_sources(kept.report, sources)
+        return replace(told, seconds=seconds, known=True)
 
-    def keep(self, files: Files, report: Report) -> None:
+    def keep(self, files: Files, told: Report) -> None:
         """Keep a report that no limit has cut short. Raises `OSError` where nothing can be."""
-        if report.complete and not report.undecided:
+        if told.complete and not told.undecided:
             kept = self._kept(files)
-            kept.keep(kept.name_of(files.texts), KeptReport(_with_sources(report, {})))
+            kept.keep(kept.name_of(files.texts), KeptReport(_with_sources(told, {})))
 
     def _kept(self, files: Files) -> Kept[KeptReport]:
         # what is told speaks of files by the path that they were given by

@@ -8,7 +8,7 @@ from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from threading import Event
-from typing import Any, Protocol, Self
+from typing import Any, Protocol, Self, TypeVar
 
 from msgspec.structs import replace
 
@@ -25,6 +25,7 @@ CONNECT = 10.0
 AHEAD = 2
 """Variants that each worker is given before the first of them is asked for."""
 LOCAL = "local"
+T = TypeVar("T")
 
 
 class NoCluster(Exception):
@@ -132,7 +133,7 @@ class Cluster:
                     n_workers=self.jobs,
                     threads_per_worker=1,
                     processes=True,
-                    dashboard_address=None,
+                    dashboard_address="127.0.0.1:0",  # whatever port is free
                     memory_limit=0,
                     silence_logs=50,
                 )
@@ -163,39 +164,55 @@ class Cluster:
         self.client = self.cluster = None
 
     def outcomes(self, made: Sequence[Files]) -> Iterator[Outcome]:
+        given = [(files.main, dict(files.texts), self.limits) for files in made]
+        yield from self.run(searched, given, cut_short)
+
+    def run(
+        self,
+        work: Callable[..., T],
+        given: Sequence[tuple[Any, ...]],
+        lost: Callable[[str], T],
+    ) -> Iterator[T]:
+        """What `work`, a function of a module, makes of each of some things, in their order.
+
+        `lost` makes something of what is not known because a worker, or the scheduler, is gone.
+        """
         waiting: list[Any] = []
-        left = list(made)
+        left = list(given)
+        gone, killed = _gone_away()
         try:
             while left or waiting:
                 ahead = AHEAD * max(1, len(self.client.nthreads()))
                 while left and len(waiting) < ahead:
-                    given = (left[0].main, dict(left[0].texts), self.limits)
-                    waiting.append(self.client.submit(searched, *given, pure=False))
+                    waiting.append(self.client.submit(work, *left[0], pure=False))
                     del left[0]
-                outcome = _result(waiting[0], self.on_check)
+                try:
+                    result: T = _result(waiting[0], self.on_check)
+                except killed:  # it has taken several workers with it, and would take more
+                    result = lost("the end of the workers that were at work")
                 waiting.pop(0)
-                yield outcome
-        except _gone_away():
+                yield result
+        except gone:
             # what is known is known; of all else it is said why it is not
             for _ in range(len(waiting) + len(left)):
-                yield cut_short("the end of the cluster")
+                yield lost("the end of the cluster")
         finally:
             with suppress(Exception):
                 self.client.cancel(waiting)
 
 
-def _gone_away() -> tuple[type[BaseException], ...]:
-    """What is raised where a scheduler is not there any more, or a task kills its workers."""
+def _gone_away() -> tuple[tuple[type[BaseException], ...], type[BaseException]]:
+    """What is raised where a scheduler is gone, and where a task kills its workers."""
     from concurrent.futures import CancelledError
 
     from distributed import KilledWorker
     from distributed.client import FutureCancelledError
     from distributed.comm.core import CommClosedError
 
-    return (CancelledError, FutureCancelledError, CommClosedError, KilledWorker, OSError)
+    return (CancelledError, FutureCancelledError, CommClosedError, OSError), KilledWorker
 
 
-def _result(future: Any, on_check: Callable[[], None] | None) -> Outcome:
+def _result(future: Any, on_check: Callable[[], None] | None) -> Any:
     """The result of a future, while somebody may want to stop."""
     # asked for with a limit of time, a cluster may fail to say that it is not there yet
     ended = Event()
@@ -203,8 +220,7 @@ def _result(future: Any, on_check: Callable[[], None] | None) -> Outcome:
     while not (ended.wait(TICK) or future.done()):
         if on_check is not None:
             on_check()
-    outcome: Outcome = future.result()
-    return outcome
+    return future.result()
 
 
 def searched(main: str, texts: dict[str, str], limits: Limits) -> Outcome:

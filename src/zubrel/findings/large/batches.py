@@ -9,39 +9,27 @@ from __future__ import annotations
 import logging
 from collections import deque
 from collections.abc import Iterable, Sequence
-from concurrent.futures import Future
-from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
-from typing import Any
+from typing import Any, Self
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.base.budget import Allowance, Budget, LimitReached, Limits, WorkSpent
-from zubrel.base.processes import WithWorkers, pool_of
 from zubrel.base.progress import Progress, Silence
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import judge
+from zubrel.findings.large.helpers import Answer, HelperGone, Helpers, Result
 from zubrel.findings.large.questions import Asked, answer, whole_lens_for, with_plays
 from zubrel.policy import AT_ONCE, BATCH, QUESTION
 from zubrel.quotient.lens import Lens, backward_lens_for
 
 AHEAD = 2
-"""Batches that are given to each worker before it asks."""
+"""Batches that are given to each helper before it asks."""
 TICK = 0.1
 """Seconds between two looks at the limits while an answer is waited for."""
-
-
-class Result(Struct, frozen=True):
-    """What was found, what was tried in vain, and what has to be asked again, by its places in the
-    batch; and the work that it took."""
-
-    findings: list[Finding]
-    undecided: tuple[int, ...]
-    again: tuple[int, ...]
-    work: float
 
 
 log = logging.getLogger(__name__)
@@ -51,15 +39,17 @@ class _Waiting(Struct, eq=False):
     """A batch in the queue, with its answer where that is known or being worked on."""
 
     batch: Sequence[Asked]
-    worker: Future[Result] | None = None
+    answer: Answer | None = None
+    here: bool = False
+    """Whether a helper has failed at it, and nobody else is to try."""
     result: Result | None = None
 
 
-class Batches(WithWorkers):
+class Batches:
     """Answers to batches of questions; what `allowance` does not suffice for stays `undecided`.
 
-    `jobs` counts this process and its workers, which end with the `with` statement. `forward` is
-    the work of each lens on all that is reached.
+    This process and its `helpers`, which end with the `with` statement, are at work at once.
+    `forward` is the work of each lens on all that is reached.
     """
 
     def __init__(
@@ -68,7 +58,7 @@ class Batches(WithWorkers):
         budget: Budget,
         progress: Progress,
         allowance: Allowance,
-        jobs: int,
+        helpers: Helpers,
         forward: float | None = None,
     ) -> None:
         self.forward = forward
@@ -76,34 +66,45 @@ class Batches(WithWorkers):
         self.budget = budget
         self.progress = progress
         self.allowance = allowance
-        self.workers = jobs - 1
+        self.helpers: Helpers | None = helpers if helpers.count else None
+        self.begun = False
         self.queue: deque[_Waiting] = deque()
         self.undecided: list[Asked] = []
         self.findings: list[Finding] = []
 
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self._end_helpers()
+
+    def _end_helpers(self) -> None:
+        if self.helpers is not None:
+            self.helpers.end()
+            self.helpers = None
+
     def ask(self, batches: Iterable[Sequence[Asked]]) -> None:
-        """Put batches into the queue; workers begin with them at once."""
+        """Put batches into the queue; helpers begin with them at once."""
         self.queue.extend(_Waiting(batch) for batch in batches)
-        if self.workers and self.queue and self.pool is None:
+        if self.helpers is not None and self.queue and not self.begun:
             limits = replace(self.budget.limits, seconds=None, situations=None)
-            if limits.memory is not None:
-                limits = replace(limits, memory=limits.memory // (self.workers + 1))
-            self.pool = pool_of(self.workers, _begin, (self.system, limits))
+            self.helpers.begin(self.system, limits)
+            self.begun = True
         self.give()
 
     def give(self) -> None:
-        """Keep the workers at work on the batches that come first."""
-        if self.pool is None:
+        """Keep the helpers at work on the batches that come first."""
+        if self.helpers is None:
             return
-        busy = sum(w.worker is not None and not w.worker.done() for w in self.queue)
+        busy = sum(w.answer is not None and not w.answer.done() for w in self.queue)
         for waiting in self.queue:
-            if busy >= AHEAD * self.workers or self.allowance.left <= 0:
+            if busy >= AHEAD * self.helpers.count or self.allowance.left <= 0:
                 return
-            if waiting.worker is None and waiting.result is None:
+            if waiting.answer is None and waiting.result is None and not waiting.here:
                 try:
-                    waiting.worker = self.pool.submit(_work, waiting.batch, self.forward)
-                except BrokenProcessPool:  # somebody has ended a worker: the rest is done here
-                    self._end_workers()
+                    waiting.answer = self.helpers.submit(waiting.batch, self.forward)
+                except HelperGone:  # the rest is done here
+                    self._end_helpers()
                     return
                 busy += 1
 
@@ -113,10 +114,10 @@ class Batches(WithWorkers):
             self.give()
             first = self.queue[0]
             self._collect(first)
-            if first.result is None and first.worker is not None:
-                own = next((w for w in self.queue if w.worker is None and w.result is None), None)
+            if first.result is None and first.answer is not None:
+                own = next((w for w in self.queue if w.answer is None and w.result is None), None)
                 if own is None:
-                    self._wait(first.worker)
+                    self._wait(first.answer)
                 else:
                     own.result = self._answered(own.batch)
                 continue
@@ -124,27 +125,25 @@ class Batches(WithWorkers):
             self._take(first.batch, first.result or self._answered(first.batch))
 
     def _collect(self, waiting: _Waiting) -> None:
-        """Take the answer of a worker, if there is one."""
-        if waiting.worker is not None and waiting.worker.done():
+        """Take the answer of a helper, if there is one."""
+        if waiting.answer is not None and waiting.answer.done():
             try:
-                waiting.result = waiting.worker.result()
-            except (BrokenProcessPool, MemoryError):  # it is done again here
-                waiting.worker = None
+                waiting.result = waiting.answer.result()
+            except HelperGone:  # whatever it was that has ended it, it may do so again
+                waiting.answer, waiting.here = None, True
 
-    def _wait(self, worker: Future[Result]) -> None:
+    def _wait(self, answer: Answer) -> None:
         """For an answer, or for a limit, after which nothing is answered any more."""
         try:
             self.budget.check_limits()
-            worker.exception(TICK)
-        except TimeoutError:
-            pass
+            answer.wait(TICK)
         except LimitReached:
             self._give_up()
 
     def _give_up(self) -> None:
-        self._end_workers()
+        self._end_helpers()
         for waiting in self.queue:
-            waiting.worker, waiting.result = None, _nothing(waiting.batch, 0.0)
+            waiting.answer, waiting.result = None, _nothing(waiting.batch, 0.0)
         self.allowance.left = 0.0
 
     def _answered(self, batch: Sequence[Asked]) -> Result:
@@ -228,15 +227,8 @@ def _nothing(batch: Sequence[Asked], work: float) -> Result:
     return Result([], (), tuple(range(len(batch))), work)
 
 
-# in the worker processes
-
-_GIVEN: list[tuple[System, Limits]] = []
-
-
-def _begin(system: System, limits: Limits) -> None:
-    _GIVEN.append((system, limits))
-
-
-def _work(batch: Sequence[Asked], forward: float | None) -> Result:
-    ((system, limits),) = _GIVEN
+def answered(
+    system: System, batch: Sequence[Asked], limits: Limits, forward: float | None
+) -> Result:
+    """What a helper, wherever it is, says of a batch."""
     return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence(), forward)

@@ -27,6 +27,8 @@ from zubrel.findings.detectors.skippable import SKIPPABLE, Skip, shown_by
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import Judged, judge
 from zubrel.findings.large.batches import Batches
+from zubrel.findings.large.helpers import Helpers
+from zubrel.findings.large.processes import Processes
 from zubrel.findings.large.questions import (
     Asked,
     answer,
@@ -55,10 +57,13 @@ class FullSize(Struct, frozen=True):
     undecided: tuple[tuple[str, str], ...]
 
 
-def full_size(lens: Lens[Any], budget: Budget, progress: Progress, jobs: int = 1) -> FullSize:
+def full_size(
+    lens: Lens[Any], budget: Budget, progress: Progress, jobs: int | Helpers = 1
+) -> FullSize:
     """All that can be said about a world through reduced systems; `lens` asks only for the end.
 
-    Up to `jobs` processes, this one included, are at work at the same time.
+    Up to `jobs` processes, this one included, are at work at the same time; or this one and its
+    helpers.
     """
     try:
         judged = judge(lens)
@@ -73,7 +78,8 @@ def full_size(lens: Lens[Any], budget: Budget, progress: Progress, jobs: int = 1
     findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
     # where the end of the game is told by sets closed backwards, most else will be
     forward = None if lens.at_once else FORWARD_AGAIN
-    with Batches(lens.system, budget, progress, Allowance(BATCHES), jobs, forward) as batches:
+    helpers = Processes(jobs - 1) if isinstance(jobs, int) else jobs
+    with Batches(lens.system, budget, progress, Allowance(BATCHES), helpers, forward) as batches:
         work = _Work(judged, lens, budget, batches)
         try:
             findings += work.findings()
