@@ -81,3 +81,9 @@ CERTAIN_LATE = 0.8 * SECOND
 """Work on that where a limit came first."""
 SEED = 1
 """With which a sample of variants is drawn, where nobody names another."""
+
+# odds
+
+BLAMING, SOLVED_EDGES = 3 * SECOND, 1_000_000
+"""Work on which moves aimless plays lose the last win by, in every `check`, and moves between
+situations up to which that is solved there (545,000 of them take a third of a second)."""

@@ -38,6 +38,7 @@ COMMANDS = {
     "why": "Tell everything about one finding, or why something can never be.",
     "mend": "Propose changes to a world that are proved to help.",
     "sweep": "Check variants of a world: other prices, fewer things, exchanged finds.",
+    "odds": "Tell how likely players are to win, to get stuck, to miss things.",
     "compare": "Show what an edit changed, also against an earlier revision.",
     "draw": "Draw a map, the chain of progress, windows, or growth.",
     "report": "Write everything about a world into one HTML page.",

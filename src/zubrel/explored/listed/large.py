@@ -220,7 +220,8 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
                 return int(block.targets[place])
         raise KeyError(step.rule.id)
 
-    def distances_to(self, target: NumberSet) -> Callable[[NumberSet], int | None]:
+    def distances(self, target: NumberSet) -> npt.NDArray[np.int32]:
+        """The fewest steps, luck willing, from each situation into `target`; -1: none lead in."""
         distances = np.full(len(self.rows), -1, np.int32)
         frontier, distance = target.truths, 0
         while frontier.any():
@@ -230,6 +231,10 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
             for block in self.blocks:
                 following[block.sources[frontier[block.targets]]] = True
             frontier = following & (distances < 0)
+        return distances
+
+    def distances_to(self, target: NumberSet) -> Callable[[NumberSet], int | None]:
+        distances = self.distances(target)
 
         def nearest(situations: NumberSet) -> int | None:
             known = distances[situations.truths & (distances >= 0)]

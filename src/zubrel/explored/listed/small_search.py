@@ -7,11 +7,10 @@ import sys
 
 from zubrel.base.budget import Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
-from zubrel.compiled.parts import ENDING, PLACE, Step
+from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 from zubrel.explored.listed.small import ScalarSpace
-from zubrel.explored.packed.expansion import Expansion
-from zubrel.explored.packed.settling import Settling
+from zubrel.explored.packed.successors import Successors
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
 
 CHECK_EVERY, WORK = 1024, 5
@@ -54,11 +53,7 @@ class _ScalarSearch:
         self.most = most
         self.narrow = narrow
         self.allowed = budget.limits.situations or sys.maxsize
-        self.settling = Settling(space.system, space.kernel, space.packing)
-        expansion = Expansion(space.system, space.kernel)
-        self.expansions, self.steps = expansion.functions, expansion.steps
-        self.place_mask = space.packing.fields[PLACE].mask
-        self.ending_mask = space.packing.fields[ENDING].mask
+        self.successors = Successors(space.system, space.kernel, space.packing)
 
     def run(self) -> None:
         space = self.space
@@ -90,8 +85,12 @@ class _ScalarSearch:
         space = self.space
         word = space.words[source]
         successors: list[tuple[int, int]] = []
-        if not word & self.ending_mask:
-            for step, after in self._steps(source, word):
+        if not word & self.successors.ending_mask:
+
+            def settle(after: int, step: int) -> int:
+                return self._settled(after, (source, step))
+
+            for step, after in self.successors.of(word, settle):
                 target = known.get(after)
                 if target is None:
                     target = self._add(after, (source, step), known)
@@ -101,24 +100,6 @@ class _ScalarSearch:
                 edges.targets.append(target)
         space.successors.append(successors)
         space.moves += len(successors)
-
-    def _steps(self, source: int, word: int) -> list[tuple[int, int]]:
-        """The steps out of a situation, each with the settled situation that it leads to."""
-        area = word & self.place_mask
-        links: list[tuple[int, int]] = []
-        for place, results in self.expansions[area](word):
-            steps = self.steps[area][place]
-            if self.settling.needed:
-                results = tuple(
-                    self._settled(after, (source, step))
-                    for step, after in zip(steps, results, strict=True)
-                )
-            if len(results) == 1:
-                if results[0] != word:
-                    links.append((steps[0], results[0]))
-            elif any(after != word for after in results):
-                links += zip(steps, results, strict=True)
-        return links
 
     def _add(self, word: int, parent: tuple[int, int] | None, known: dict[int, int]) -> int:
         space = self.space
@@ -132,14 +113,14 @@ class _ScalarSearch:
     def _raise_most(self) -> None:
         """Allow twice as many situations in a narrow world. Raises `TooMany` in others."""
         assert self.most is not None
-        here = (word & self.place_mask for word in self.space.words)
+        here = (word & self.successors.place_mask for word in self.space.words)
         corners = set(zip(self.space.depths(), here, strict=True))
         if self.most >= self.narrow or len(self.space.words) > FEW_IN_A_CORNER * len(corners):
             raise TooMany
         self.most = min(2 * self.most, self.narrow)
 
     def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
-        rested = self.settling.settled(word)
+        rested = self.successors.settling.settled(word)
         if isinstance(rested, int):
             return rested
         steps: list[Step] = []

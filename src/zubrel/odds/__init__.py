@@ -1,0 +1,1 @@
+"""How likely is it: players that move by chance, on every situation or in simulated plays."""

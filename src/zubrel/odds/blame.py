@@ -1,0 +1,117 @@
+"""Which share of aimless plays each move takes the last win from, as far as that is cheap to tell.
+
+Small worlds do without NumPy: situations are eliminated one by one from an absorbing chain, by
+additions and products of what is not negative alone, so that nothing is ever lost to rounding
+(Grassmann, Taksar and Heyman: Regenerative analysis and steady state distributions for Markov
+chains, 1985; O'Cinneide: Entrywise perturbation theory and error analysis for Markov chains, 1993).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from contextlib import suppress
+from typing import Any
+
+from zubrel.base.budget import Budget, LimitReached
+from zubrel.explored.listed.small import ScalarSpace
+from zubrel.findings.dealt import Begun, beginnings
+from zubrel.findings.judged import Judged
+from zubrel.policy import BLAMING, SOLVED_EDGES
+
+MEET = 0.2
+"""Units of work where two lists of chances are put together, for each chance."""
+
+Row = dict[int | str, float]
+"""Chances: of situations by their numbers, and of ends by their names."""
+
+
+def blamed(judged: Judged[Any], budget: Budget) -> Mapping[str, float]:
+    """The shares by the ids of the rules; nothing where the situations are not listed, or where it
+    would take long."""
+    space = judged.space.inner if isinstance(judged.space, Begun) else judged.space
+    if space.engine != "explicit" or space.stopped is not None or not judged.live:
+        return {}
+    with suppress(LimitReached), budget.within(BLAMING):
+        if isinstance(space, ScalarSpace):
+            return _by_elimination(judged, space, budget)
+        if (space.moves or 0) <= SOLVED_EDGES:
+            return _by_solving(judged, budget)
+    return {}
+
+
+def _by_solving(judged: Judged[Any], budget: Budget) -> Mapping[str, float]:
+    # SciPy takes a third of a second to be loaded: large worlds alone wait for it
+    from zubrel.odds.board import board_of
+    from zubrel.odds.chain import Unsolved
+    from zubrel.odds.fates import blame_of
+    from zubrel.odds.players import aimless
+
+    board = board_of(judged.space)
+    with suppress(Unsolved):
+        return {part.id: part.share for part in blame_of(board, aimless(board), budget)}
+    return {}
+
+
+def _by_elimination(
+    judged: Judged[frozenset[int]], space: ScalarSpace, budget: Budget
+) -> Mapping[str, float]:
+    steps = space.system.steps
+    rows: dict[int, Row] = {}
+    for here in judged.live:
+        row: Row = {}
+        choices = sum(_odds(space, step) for step, _ in space.successors[here])
+        for step, there in space.successors[here]:
+            end: int | str = there
+            if there in judged.doomed:
+                end = steps[step].rule.id
+            elif there not in judged.live:
+                end = ""  # the game is over
+            row[end] = row.get(end, 0.0) + _odds(space, step) / choices
+        rows[here] = row
+    starts = [n for n in beginnings(judged.space) if n in judged.live]
+    first = len(space.words)
+    every = len(beginnings(judged.space))
+    rows[first] = {start: 1 / every for start in starts}
+    left = eliminated(rows, first, budget)
+    return {str(rule): share for rule, share in left.items() if rule != ""}
+
+
+def _odds(space: ScalarSpace, number: int) -> float:
+    """The chance of an outcome, once its move is made."""
+    step = space.system.steps[number]
+    move = space.system.move_of[number]
+    return step.outcome.odds / sum(other.outcome.odds for other in move.steps)
+
+
+def eliminated(rows: dict[int, Row], first: int, budget: Budget) -> Row:
+    """The chances of all ends from one situation, `first`, to which nothing leads back.
+
+    `rows` are the chances after one step from each situation in which the chain goes on; they are
+    used up. Every situation has to lead to some end.
+    """
+    before: dict[int, set[int]] = {here: set() for here in rows}
+    for here, row in rows.items():
+        for there in _going_on(row):
+            before[there].add(here)
+    # from the far end on: what comes after a situation is gone by the time that it goes
+    for here in sorted((n for n in rows if n != first), reverse=True):
+        row = rows.pop(here)
+        row.pop(here, None)
+        # the sum of all other ways out: 1 less the chance to stay, without taking anything away
+        leaving = sum(row.values())
+        for there in _going_on(row):
+            before[there].discard(here)
+        for earlier in before.pop(here) - {here}:
+            other = rows[earlier]
+            share = other.pop(here) / leaving
+            for end, chance in row.items():
+                other[end] = other.get(end, 0.0) + share * chance
+            for there in _going_on(row):
+                before[there].add(earlier)
+            budget.spend(len(row) * MEET)
+        budget.check_limits()
+    return rows[first]
+
+
+def _going_on(row: Iterable[int | str]) -> list[int]:
+    return [there for there in row if isinstance(there, int)]

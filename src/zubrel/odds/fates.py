@@ -1,0 +1,247 @@
+"""What becomes of the plays of somebody who moves by chance: exactly, from every situation."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+
+import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
+from scipy import sparse
+
+from zubrel.base.budget import Budget
+from zubrel.compiled.parts import ENDING, PLACE
+from zubrel.findings.detectors.missable import missables
+from zubrel.odds.board import Board, Floats, Integers, Truths
+from zubrel.odds.chain import SPEND, Chain, lasting
+
+WON, DOOMED, STUCK, FOREVER = "won", "doomed", "stuck", "for ever"
+FOLLOWED = 1_000_000_000
+"""Links that are followed, move by move, to tell after how many moves a part of the plays is over
+(three to five seconds)."""
+QUARTERS = (0.25, 0.5, 0.75)
+PARTS = (*QUARTERS, 0.95)
+GROWTH = 1.1
+"""By which factor the moves grow at which the curve is told."""
+NEVER = 1e-15
+"""A share of plays that is nothing but the rounding of another."""
+
+
+class Fate(Struct, frozen=True):
+    """A way in which plays end or go on, or what happens to them on the way.
+
+    `share` is that of all plays, wrong by `error` at most. `mean` is how many moves it takes those
+    of them, wrong by `mean_error` at most, and `quartiles` after how many a quarter, a half and
+    three quarters of them are there; None: not known, or never.
+    """
+
+    id: str
+    share: float
+    error: float
+    mean: float | None = None
+    mean_error: float = 0.0
+    quartiles: tuple[int, int, int] | None = None
+
+
+class Part(Struct, frozen=True):
+    """The share of all plays that miss something, or that lose the last win by a move, or in an
+    area."""
+
+    id: str
+    share: float
+
+
+class Fates(Struct, frozen=True):
+    """All of it. `ends` add up to all plays: each ending, `stuck`, `for ever`; `doomed` are those
+    from which the last win is taken while the game goes on."""
+
+    won: Fate
+    doomed: Fate
+    ends: tuple[Fate, ...]
+    blamed: tuple[Part, ...]
+    missed: tuple[Part, ...]
+    lost_in: tuple[Part, ...]
+    error: float
+    curve: tuple[tuple[int, float, float], ...]
+    """After so many moves: the share of plays that are won, and of those that are doomed."""
+
+
+def fates_of(board: Board, chances: Floats, budget: Budget) -> Fates:
+    """What becomes of plays in which each edge has its chance where its situation is.
+
+    Raises `Unsolved` where that is too much to be solved.
+    """
+    edges = board.playing[board.sources] & (chances > 0)
+    shape = (board.size, board.size)
+    place = (board.sources[edges], board.targets[edges])
+    whole = sparse.csr_matrix((chances[edges], place), shape=shape)
+    forever = lasting(whole, board.playing)
+    flow = _Flow(board, whole, chances, edges, board.playing & ~forever, budget)
+    sets = {WON: board.won, DOOMED: board.doomed, **_ends(board, forever)}
+    known = [flow.fate(name, there) for name, there in sets.items()]
+    in_time = _InTime(whole, board.first, known, sets)
+    curve = in_time.follow(budget)
+    won, doomed, *ends = (in_time.timed(one) for one in known)
+    blamed, lost_in = flow.blamed()
+    return Fates(won, doomed, tuple(ends), blamed, tuple(flow.missed()), lost_in, flow.error, curve)
+
+
+def blame_of(board: Board, chances: Floats, budget: Budget) -> tuple[Part, ...]:
+    """Which share of the plays each move takes the last win from. Raises `Unsolved`."""
+    edges = board.playing[board.sources] & (chances > 0) & board.live[board.sources]
+    shape = (board.size, board.size)
+    place = (board.sources[edges], board.targets[edges])
+    whole = sparse.csr_matrix((chances[edges], place), shape=shape)
+    return _Flow(board, whole, chances, edges, board.live, budget).blamed()[0]
+
+
+def _ends(board: Board, forever: Truths) -> dict[str, Truths]:
+    """Where plays end: in each ending, without a move that is left, or never."""
+    names = board.system.variables[ENDING].names
+    ends = {names[number]: board.ended == number for number in range(1, len(names))}
+    idle = (board.ended == 0) & ~board.playing & board.judged.space.everything.truths
+    ends |= {STUCK: idle, FOREVER: forever}
+    return {name: there for name, there in ends.items() if there.any()}
+
+
+class _Flow:
+    """How often a play goes along each edge that leads on from where it does not stay for ever.
+
+    `flow` is that number, and `age` the moves before, summed over the plays that go along it.
+    """
+
+    def __init__(
+        self,
+        board: Board,
+        whole: sparse.csr_matrix,
+        chances: Floats,
+        edges: Truths,
+        passing: Truths,
+        budget: Budget,
+    ) -> None:
+        self.board = board
+        places = np.flatnonzero(passing)
+        self.chain = Chain(whole[places][:, places].tocsr(), budget)
+        visits, self.error = self.chain.visits(board.first[places])
+        # moves made before each situation, summed over the plays that come through it
+        ages, age_error = self.chain.visits(visits)
+        self.age_error = age_error + self.error * self.chain.longest
+        through, aged = np.zeros(board.size), np.zeros(board.size)
+        through[places], aged[places] = visits, ages
+        taken = edges & passing[board.sources]
+        self.sources, self.targets = board.sources[taken], board.targets[taken]
+        self.moves = board.moves[taken]
+        self.flow = through[self.sources] * chances[taken]
+        self.age = aged[self.sources] * chances[taken] + self.flow
+        self.leaving = ~passing[self.targets]
+        self.all_leave = not board.first[~passing].any()
+
+    def fate(self, name: str, there: Truths) -> Fate:
+        """Of the plays that come into a set which they never leave again."""
+        entering = there[self.targets] & ~there[self.sources]
+        share = float(self.flow[entering].sum() + self.board.first[there].sum())
+        if not entering.any() or share <= NEVER:
+            return Fate(name, share, 0.0 if not entering.any() else self.error)
+        mean = float(self.age[entering].sum()) / share
+        wrong = (self.age_error + self.error * mean) / max(share - self.error, NEVER)
+        if self.all_leave and there[self.targets[self.leaving]].all():
+            return Fate(name, 1.0, 0.0, mean, wrong)  # nothing else ends these plays
+        return Fate(name, min(1.0, share), self.error, mean, wrong)
+
+    def blamed(self) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
+        """Of the plays that become doomed: by which move, and in which area."""
+        board = self.board
+        dooming = board.live[self.sources] & board.doomed[self.targets]
+        areas = board.areas[self.sources[dooming]]
+        rules = [move.rule.id for move in board.system.moves]
+        return (
+            _parts(rules, self.moves[dooming], self.flow[dooming]),
+            _parts(board.system.variables[PLACE].names, areas, self.flow[dooming]),
+        )
+
+    def missed(self) -> Iterator[Part]:
+        """Of each thing that can be missed: in how many plays that happens while they can be won.
+
+        Things of which no situation tells whether a play has had them are left out.
+        """
+        space = self.board.judged.space
+        things = [t for t in missables(self.board.system) if t.lasting or t.ever is not None]
+        able = space.reaching([space.where(thing.attained) for thing in things])
+        for thing, can in zip(things, able, strict=True):
+            missed = self.board.live & ~can.truths
+            if thing.ever is not None:
+                missed &= ~space.where(thing.ever).truths
+            share = float(self.flow[missed[self.targets] & ~missed[self.sources]].sum())
+            if share > NEVER:
+                yield Part(thing.subject, share)
+
+
+def _parts(names: Sequence[str], numbers: Integers, flow: Floats) -> tuple[Part, ...]:
+    """The sums of what goes along edges with each number, the largest first."""
+    shares = np.bincount(numbers, flow, len(names))
+    parts = [Part(names[int(n)], float(shares[n])) for n in np.flatnonzero(shares)]
+    return tuple(sorted(parts, key=lambda part: (-part.share, part.id)))
+
+
+class _InTime:
+    """How many plays are where, move after move, as far as that takes not more than `FOLLOWED`
+    links to follow."""
+
+    def __init__(
+        self,
+        whole: sparse.csr_matrix,
+        first: Floats,
+        fates: Sequence[Fate],
+        sets: Mapping[str, Truths],
+    ) -> None:
+        self.first = first
+        self.turned = whole.T.tocsr()
+        self.left = {fate.id: fate.share for fate in fates if fate.mean is not None}
+        chances = {name: _into(whole, sets[name]) for name in self.left}
+        # few situations lead into a set at once: only these are looked at
+        near = {name: np.flatnonzero(into) for name, into in chances.items()}
+        self.into = {name: (near[name], into[near[name]]) for name, into in chances.items()}
+        self.come = dict.fromkeys(self.left, 0.0)
+        self.at: dict[str, list[int]] = {name: [] for name in self.left}
+
+    def follow(self, budget: Budget) -> tuple[tuple[int, float, float], ...]:
+        """Fill `at` with the moves of the quartiles, and tell the shares that are won and doomed
+        after so many moves: as many as are made, at growing distances."""
+        here, moves, following = self.first, 0, 1.0
+        curve = [(0, *self._told())]
+        for moves in range(1, max(2, FOLLOWED // max(1, self.turned.nnz))):
+            for name, (near, into) in self.into.items():
+                self.come[name] += float(here[near] @ into)
+                parts = self.at[name]
+                while len(parts) < len(PARTS) and (
+                    self.come[name] >= PARTS[len(parts)] * self.left[name]
+                ):
+                    parts.append(moves)
+            if moves >= following:
+                curve.append((moves, *self._told()))
+                following = max(moves + 1, moves * GROWTH)
+            if all(len(parts) == len(PARTS) for parts in self.at.values()):
+                break
+            here = self.turned @ here
+            budget.spend(self.turned.nnz * SPEND)
+            budget.check_limits()
+        if curve[-1][0] < moves:
+            curve.append((moves, *self._told()))
+        return tuple(curve)
+
+    def _told(self) -> tuple[float, float]:
+        return self.come.get(WON, 0.0), self.come.get(DOOMED, 0.0)
+
+    def timed(self, fate: Fate) -> Fate:
+        """The fate, with its quartiles if they are known."""
+        parts = self.at.get(fate.id, [])
+        if len(parts) < len(QUARTERS):
+            return fate
+        return replace(fate, quartiles=(parts[0], parts[1], parts[2]))
+
+
+def _into(whole: sparse.csr_matrix, there: Truths) -> Floats:
+    """The chance, from each situation outside a set, that the next move leads into it."""
+    chances: Floats = whole @ there.astype(np.float64)
+    chances[there] = 0
+    return chances

@@ -1,0 +1,126 @@
+"""World -> Odds: the stage function of this folder."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Sequence
+
+from msgspec import Struct
+
+from zubrel.base.budget import Budget, LimitReached
+from zubrel.base.progress import Progress
+from zubrel.compiled.system import System
+from zubrel.explored.listed.large import VectorSpace
+from zubrel.explored.listed.large_search import explore_vector
+from zubrel.explored.listed.small import ScalarSpace
+from zubrel.explored.listed.small_search import explore_scalar
+from zubrel.explored.space import TooMany
+from zubrel.odds.board import Board, board_of
+from zubrel.odds.chain import Unsolved
+from zubrel.odds.fates import Fates, fates_of
+from zubrel.odds.field import Field, ListedField, OpenField
+from zubrel.odds.perfect import Perfect, best_of
+from zubrel.odds.players import AIMLESS, CURIOUS, HOMING, PERFECT, Player, aimless, homing
+from zubrel.odds.plays import PLAYS, Simulated, simulated
+from zubrel.policy import MANY, NARROW, SMALL
+
+log = logging.getLogger(__name__)
+
+
+class Asked(Struct, frozen=True):
+    """Which players, how many plays where plays are simulated (`within`: fewer, once the share of
+    wins is known to that), and the seed that these are drawn with."""
+
+    players: tuple[Player, ...]
+    plays: int = PLAYS
+    within: float | None = None
+    seed: int = 1
+    simulate: bool = False
+    """Whether aimless players are simulated even where their odds could be solved."""
+
+
+class PlayerOdds(Struct, frozen=True):
+    """What was found of one player: solved, or seen in plays, or the best that can be done; with
+    none of them, `left_out` says why."""
+
+    player: Player
+    solved: Fates | None = None
+    seen: Simulated | None = None
+    best: Perfect | None = None
+    left_out: str = ""
+
+
+class Odds(Struct, frozen=True):
+    """The odds of a world. `situations` is their number where every one is listed."""
+
+    situations: int | None
+    players: tuple[PlayerOdds, ...]
+
+
+TOO_LARGE = "needs every situation listed, and there are too many"
+
+
+def odds_of(system: System, asked: Asked, budget: Budget, progress: Progress) -> Odds:
+    """How likely it is that players of some kinds win, get stuck or miss things.
+
+    Raises `EndlessSettling` when a world never comes to rest, `LimitReached` where a limit comes
+    before everything is known.
+    """
+    progress.stage("searching")
+    space = _listed(system, budget, progress)
+    board = None if space is None else board_of(space)
+    field: Field = OpenField(system) if board is None else ListedField(board)
+    told = []
+    for player in asked.players:
+        progress.stage(f"odds of {player.name} players")
+        told.append(_of_player(player, board, field, asked, budget))
+    return Odds(None if board is None else _begun(board), tuple(told))
+
+
+def _of_player(
+    player: Player, board: Board | None, field: Field, asked: Asked, budget: Budget
+) -> PlayerOdds:
+    if player.name == CURIOUS or (player.name == AIMLESS and (board is None or asked.simulate)):
+        return PlayerOdds(player, seen=_seen(field, player, asked, budget))
+    if board is None:
+        return PlayerOdds(player, left_out=TOO_LARGE)
+    try:
+        if player.name == PERFECT:
+            return PlayerOdds(player, best=best_of(board, budget))
+        chances = aimless(board) if player.name == AIMLESS else homing(board, player.homing)
+        return PlayerOdds(player, solved=fates_of(board, chances, budget))
+    except Unsolved as unsolved:
+        log.info("%s: %s", player.name, unsolved)
+        if player.name != AIMLESS:
+            return PlayerOdds(player, left_out=str(unsolved))
+        return PlayerOdds(player, seen=_seen(field, player, asked, budget))
+
+
+def _seen(field: Field, player: Player, asked: Asked, budget: Budget) -> Simulated:
+    return simulated(field, player.name, asked.plays, asked.within, asked.seed, budget)
+
+
+def _listed(system: System, budget: Budget, progress: Progress) -> ScalarSpace | VectorSpace | None:
+    """Every situation, or None where there are too many to be listed."""
+    space: ScalarSpace | VectorSpace
+    try:
+        space = explore_scalar(system, budget, progress, SMALL, NARROW)
+    except TooMany:
+        try:
+            space = explore_vector(system, budget, progress, MANY)
+        except TooMany:
+            return None
+    if space.stopped is not None:
+        raise budget.ended or LimitReached(space.stopped)
+    return space
+
+
+def _begun(board: Board) -> int:
+    return board.judged.space.count(board.judged.space.everything)
+
+
+def players_of(names: Sequence[str], homing_chance: float) -> tuple[Player, ...]:
+    """Players by their names, each once."""
+    return tuple(
+        Player(name, homing_chance if name == HOMING else 0.0) for name in dict.fromkeys(names)
+    )
