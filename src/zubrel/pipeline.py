@@ -32,6 +32,7 @@ from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.report import Report
 from zubrel.narrated.unrest import never_rests
+from zubrel.odds.aimless import with_aimless
 from zubrel.policy import (
     CERTAIN,
     CERTAIN_LATE,
@@ -100,6 +101,7 @@ def report(
     with_windows: bool = True,
     beside_win: str | None = None,
     seen: Callable[[Judged[Any]], None] | None = None,
+    with_odds: bool = False,
 ) -> Report:
     """What can be proved about `world` within `budget`, and what was found.
 
@@ -110,6 +112,7 @@ def report(
     Without reasons nothing is explained, and nothing is looked for before the proof ends.
     Findings on the subject `beside_win` are shown by moves that share most with the shortest win.
     Situations, once they are judged, are `seen` before anything is looked for in them.
+    `with_odds`: also all that becomes of aimless plays, for pictures of it.
     """
     progress = progress or Silence()
     budget = budget or Budget(Limits())
@@ -117,7 +120,9 @@ def report(
         system = compile_world(world, budget)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
-    wishes = _Wishes(with_progression, with_outline, with_reasons, with_windows, beside_win, seen)
+    wishes = _Wishes(
+        with_progression, with_outline, with_reasons, with_windows, beside_win, seen, with_odds
+    )
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
     early = _Early(system, budget, progress)
@@ -133,6 +138,7 @@ class _Wishes(Struct, frozen=True):
     windows: bool
     beside_win: str | None
     seen: Callable[[Judged[Any]], None] | None
+    odds: bool
 
 
 class _Early:
@@ -252,7 +258,11 @@ def _of_all_situations(
             if wishes.beside_win is not None:
                 in_all = _beside_win(in_all, wishes.beside_win)
             progress.stage("writing it up")
-            return narrate(in_all, budget.seconds, wishes.reasons)
+            told = narrate(in_all, budget.seconds, wishes.reasons)
+            if not wishes.reasons:
+                return told
+            told = with_aimless(told, judged, wishes.odds, budget)
+            return replace(told, seconds=budget.seconds())
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
         from zubrel.quotient.lens import first_lens

@@ -23,6 +23,11 @@ def begun(space: Space[S]) -> Space[S]:
     return cast("Space[S]", Begun(space))
 
 
+def inner_of(space: Space[S]) -> Space[S]:
+    """The space with the situations before the deal, which `begun` leaves out."""
+    return space.inner if isinstance(space, Begun) else space
+
+
 class Begun(Generic[S]):
     """Delegates to a space; what is about all situations leaves out those before the deal."""
 
@@ -106,6 +111,6 @@ def beginnings(space: Space[S]) -> S:
     last = space.system.world.deals[-1].items[-1] if space.system.world.deals else None
     if last is None:
         return space.at_end_of(Trace(()))
-    inner = space.inner if isinstance(space, Begun) else space
+    inner = inner_of(space)
     dealt = [step for step in space.system.dealing_steps if step.rule.owner == last]
     return reduce(lambda a, b: a | b, (inner.after(s, inner.possible(s)) for s in dealt))

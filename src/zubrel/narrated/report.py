@@ -101,6 +101,8 @@ class Told(Struct, frozen=True):
     deal: tuple[Dealt, ...] = ()
     deals: int | None = None
     """From how many deals it can come about, where somebody has counted."""
+    aimless: float | None = None
+    """The share of aimless plays in which it comes about, where somebody has reckoned that."""
 
 
 class Win(Struct, frozen=True):
@@ -162,6 +164,33 @@ class ProgressChain(Struct, frozen=True):
     windows: tuple[TimeWindow, ...]
 
 
+class Spread(Struct, frozen=True):
+    """After how many moves something comes about in aimless plays: on average, and, where they are
+    known, after how many it has in a quarter, a half and three quarters of those plays."""
+
+    mean: float
+    quartiles: tuple[int, int, int] | None
+
+
+class Aimless(Struct, frozen=True):
+    """What becomes of plays in which every move that is possible is alike likely.
+
+    `doomed` and `won` are shares of all plays: of those that lose the last win while the game goes
+    on, and of those that are won (None: not reckoned). Where pictures are wanted, also the other
+    `ends` by their names in words, the areas `lost_in` which the last win goes, by their ids, the
+    moves to a win and to being doomed, and a `curve`: after so many moves, the shares won, doomed
+    and ended otherwise.
+    """
+
+    doomed: float
+    won: float | None = None
+    ends: tuple[tuple[str, float], ...] = ()
+    lost_in: tuple[tuple[str, float], ...] = ()
+    to_win: Spread | None = None
+    to_doom: Spread | None = None
+    curve: tuple[tuple[int, float, float], ...] = ()
+
+
 class Report(Struct, frozen=True):
     """What was proved about one world, and what was found.
 
@@ -186,6 +215,7 @@ class Report(Struct, frozen=True):
     sketch: Sketch | None = None
     classes: int | None = None
     undecided: tuple[tuple[str, str], ...] = ()
+    aimless: Aimless | None = None
     known: bool = False
     """It was kept from an earlier time; nothing that decides it has changed."""
 

@@ -12,12 +12,16 @@ from collections.abc import Iterable, Mapping
 from contextlib import suppress
 from typing import Any
 
+from msgspec import Struct
+
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.explored.listed.small import ScalarSpace
-from zubrel.findings.dealt import Begun, beginnings
+from zubrel.findings.dealt import beginnings, inner_of
 from zubrel.findings.judged import Judged
 from zubrel.policy import BLAMING, SOLVED_EDGES
 
+WON, LOST = " won", " lost"
+"""How the game is over; no rule has such an id."""
 MEET = 0.2
 """Units of work where two lists of chances are put together, for each chance."""
 
@@ -25,21 +29,27 @@ Row = dict[int | str, float]
 """Chances: of situations by their numbers, and of ends by their names."""
 
 
-def blamed(judged: Judged[Any], budget: Budget) -> Mapping[str, float]:
-    """The shares by the ids of the rules; nothing where the situations are not listed, or where it
-    would take long."""
-    space = judged.space.inner if isinstance(judged.space, Begun) else judged.space
+class Blame(Struct, frozen=True):
+    """The shares of plays that are won, and that lose the last win by each rule, by their ids."""
+
+    won: float
+    by_rule: Mapping[str, float]
+
+
+def blamed(judged: Judged[Any], budget: Budget) -> Blame | None:
+    """Shares of aimless plays; None where situations are not listed, or it would take long."""
+    space = inner_of(judged.space)
     if space.engine != "explicit" or space.stopped is not None or not judged.live:
-        return {}
-    with suppress(LimitReached), budget.within(BLAMING):
+        return None
+    with suppress(LimitReached, MemoryError), budget.within(BLAMING):
         if isinstance(space, ScalarSpace):
             return _by_elimination(judged, space, budget)
         if (space.moves or 0) <= SOLVED_EDGES:
             return _by_solving(judged, budget)
-    return {}
+    return None
 
 
-def _by_solving(judged: Judged[Any], budget: Budget) -> Mapping[str, float]:
+def _by_solving(judged: Judged[Any], budget: Budget) -> Blame | None:
     # SciPy takes a third of a second to be loaded: large worlds alone wait for it
     from zubrel.odds.board import board_of
     from zubrel.odds.chain import Unsolved
@@ -48,13 +58,12 @@ def _by_solving(judged: Judged[Any], budget: Budget) -> Mapping[str, float]:
 
     board = board_of(judged.space)
     with suppress(Unsolved):
-        return {part.id: part.share for part in blame_of(board, aimless(board), budget)}
-    return {}
+        won, parts = blame_of(board, aimless(board), budget)
+        return Blame(won, {part.id: part.share for part in parts})
+    return None
 
 
-def _by_elimination(
-    judged: Judged[frozenset[int]], space: ScalarSpace, budget: Budget
-) -> Mapping[str, float]:
+def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: Budget) -> Blame:
     steps = space.system.steps
     rows: dict[int, Row] = {}
     for here in judged.live:
@@ -65,15 +74,17 @@ def _by_elimination(
             if there in judged.doomed:
                 end = steps[step].rule.id
             elif there not in judged.live:
-                end = ""  # the game is over
+                end = WON if there in judged.won else LOST
             row[end] = row.get(end, 0.0) + _odds(space, step) / choices
         rows[here] = row
     starts = [n for n in beginnings(judged.space) if n in judged.live]
     first = len(space.words)
     every = len(beginnings(judged.space))
-    rows[first] = {start: 1 / every for start in starts}
+    rows[first] = dict.fromkeys(starts, 1 / every)
     left = eliminated(rows, first, budget)
-    return {str(rule): share for rule, share in left.items() if rule != ""}
+    won = left.pop(WON, 0.0)
+    left.pop(LOST, None)
+    return Blame(won, {str(rule): share for rule, share in left.items()})
 
 
 def _odds(space: ScalarSpace, number: int) -> float:

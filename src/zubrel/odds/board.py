@@ -14,7 +14,7 @@ from zubrel.explored.listed.conversion import as_vector_space
 from zubrel.explored.listed.large import VectorSpace
 from zubrel.explored.listed.numbering import NumberSet
 from zubrel.explored.listed.small import ScalarSpace
-from zubrel.findings.dealt import Begun, beginnings
+from zubrel.findings.dealt import beginnings, inner_of
 from zubrel.findings.judged import AnySpace, Judged, judge
 
 Truths = npt.NDArray[np.bool_]
@@ -69,7 +69,7 @@ class Board(Struct, frozen=True):
 
 def board_of(space: AnySpace) -> Board:
     """The board of a space whose situations are listed, all of them."""
-    inner = space.inner if isinstance(space, Begun) else space
+    inner = inner_of(space)
     vectors = as_vector_space(inner) if isinstance(inner, ScalarSpace) else inner
     assert isinstance(vectors, VectorSpace) and vectors.stopped is None, "every one is listed"
     judged: Judged[NumberSet] = judge(vectors)
@@ -108,7 +108,7 @@ def board_of(space: AnySpace) -> Board:
 
 
 def _vectors(space: Any) -> VectorSpace:
-    vectors = space.inner if isinstance(space, Begun) else space
+    vectors = inner_of(space)
     assert isinstance(vectors, VectorSpace)
     return vectors
 

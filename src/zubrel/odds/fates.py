@@ -16,6 +16,8 @@ from zubrel.odds.board import Board, Floats, Integers, Truths
 from zubrel.odds.chain import SPEND, Chain, lasting
 
 WON, DOOMED, STUCK, FOREVER = "won", "doomed", "stuck", "for ever"
+ENDS = {STUCK: "stuck without a move", FOREVER: "going on for ever"}
+"""In words, what is no ending."""
 FOLLOWED = 1_000_000_000
 """Links that are followed, move by move, to tell after how many moves a part of the plays is over
 (three to five seconds)."""
@@ -86,13 +88,16 @@ def fates_of(board: Board, chances: Floats, budget: Budget) -> Fates:
     return Fates(won, doomed, tuple(ends), blamed, tuple(flow.missed()), lost_in, flow.error, curve)
 
 
-def blame_of(board: Board, chances: Floats, budget: Budget) -> tuple[Part, ...]:
-    """Which share of the plays each move takes the last win from. Raises `Unsolved`."""
+def blame_of(board: Board, chances: Floats, budget: Budget) -> tuple[float, tuple[Part, ...]]:
+    """Which share of the plays is won, and which each move takes the last win from.
+
+    Raises `Unsolved`."""
     edges = board.playing[board.sources] & (chances > 0) & board.live[board.sources]
     shape = (board.size, board.size)
     place = (board.sources[edges], board.targets[edges])
     whole = sparse.csr_matrix((chances[edges], place), shape=shape)
-    return _Flow(board, whole, chances, edges, board.live, budget).blamed()[0]
+    flow = _Flow(board, whole, chances, edges, board.live, budget)
+    return flow.fate(WON, board.won).share, flow.blamed()[0]
 
 
 def _ends(board: Board, forever: Truths) -> dict[str, Truths]:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from zubrel import __version__
-from zubrel.narrated.report import Because, Deals, Dealt, MoveLine, Report, Told
+from zubrel.narrated.report import Aimless, Because, Deals, Dealt, MoveLine, Report, Told
 
 FORMAT = 2
 """The version of these objects: it changes when a key goes or changes its meaning."""
@@ -46,9 +46,18 @@ def _report(report: Report) -> dict[str, Any]:
             **_deal(win.deal),
             "moves": [move_as_json(m) for m in win.moves],
         },
+        **_aimless(report.aimless),
         "findings": [finding_as_json(f) for f in report.findings],
         **_progress(report),
     }
+
+
+def _aimless(aimless: Aimless | None) -> dict[str, Any]:
+    """The shares of aimless plays that are won and that come to be doomed, as far as known."""
+    if aimless is None:
+        return {}
+    won = {} if aimless.won is None else {"won": aimless.won}
+    return {"aimless": {**won, "doomed": aimless.doomed}}
 
 
 def _progress(report: Report) -> dict[str, Any]:
@@ -104,6 +113,7 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         "why": [because_as_json(b) for b in finding.why],
         "situations": finding.situations,
         **({} if finding.deals is None else {"deals": finding.deals}),
+        **({} if finding.aimless is None else {"aimless": finding.aimless}),
         "closed_by": [
             {"rule": p.rule, "evidence": [move_as_json(m) for m in p.moves]} for p in finding.points
         ],

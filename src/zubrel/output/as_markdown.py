@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 
 from zubrel.base.plain import one_line
 from zubrel.narrated.report import MoveLine, Report
-from zubrel.narrated.words import counted, length
+from zubrel.narrated.words import length
 from zubrel.output.entries import Entry, Key, cause_of, entries, followers_of, follows
 from zubrel.output.extent import extent, undecided
-from zubrel.output.heads import with_deal
+from zubrel.output.heads import soon_of, with_deal
 
 VERDICTS = {
     "solvable": "From every situation of every play a win can still be reached.",
@@ -55,7 +55,8 @@ def _entry(entry: Entry, followers: Mapping[Key, Sequence[str]]) -> list[str]:
     """Findings that go the same way, told as one; the reason and the moves fold away."""
     finding = entry.leading
     place = f" `{code_markdown(finding.span.place)}`" if finding.span else ""
-    soon = f", after {counted(len(finding.evidence), 'move')}" if finding.evidence else ""
+    soon = soon_of(finding)
+    soon = f", {soon}" if soon else ""
     many = f" and {len(entry.others)} more" if entry.others else ""
     lines = [
         f"- **{finding.severity}** {finding.kind} `{code_markdown(finding.subject)}`{many}{place}"

@@ -29,7 +29,7 @@ class Entry(Struct, frozen=True):
 
 
 def entries(findings: Sequence[Told]) -> list[Entry]:
-    """The gravest first, within a kind those that can be met soonest."""
+    """The gravest first; within a kind those that most aimless plays meet, then the soonest."""
     known = {(f.kind, f.subject) for f in findings}
     leading = [f for f in findings if f.cause is None or (f.kind, f.cause) not in known]
     unexplained = Counter((f.severity, f.kind) for f in leading if not f.explanation)
@@ -51,6 +51,7 @@ def entries(findings: Sequence[Told]) -> list[Entry]:
         made.values(),
         key=lambda e: (
             kinds.index((e.leading.severity, e.leading.kind)),
+            -(e.leading.aimless or 0.0),
             len(e.leading.evidence),
         ),
     )

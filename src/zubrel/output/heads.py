@@ -8,6 +8,7 @@ from rich.text import Text
 
 from zubrel.base.plain import plain
 from zubrel.narrated.report import Dealt, Report, Told
+from zubrel.narrated.shares import one_in
 from zubrel.narrated.words import counted, length, listed
 from zubrel.output.extent import extent
 
@@ -81,6 +82,18 @@ def numbers_of(report: Report) -> Iterable[str]:
 def with_deal(deal: Sequence[Dealt]) -> str:
     """With what deal something is so: `, with Key a in Cellar`."""
     return f", with {listed([d.words for d in deal])}" if deal else ""
+
+
+def soon_of(finding: Told) -> str:
+    """After how many moves it can come about, and how often it does: `after 15 moves, in 3 in 10
+    aimless plays`; nothing where neither is known."""
+    parts = []
+    if finding.evidence:
+        known = "" if finding.shortest else "at most "
+        parts.append(f"after {known}{counted(len(finding.evidence), 'move')}")
+    if finding.aimless is not None:
+        parts.append(f"{one_in(finding.aimless)} aimless plays")
+    return ", ".join(parts)
 
 
 def tally_of(findings: Sequence[Told]) -> str:

@@ -19,7 +19,7 @@ from zubrel.checked.world import World
 from zubrel.narrated.shares import between, moves, percent
 from zubrel.narrated.tables import Listing, Row
 from zubrel.narrated.words import counted, listed
-from zubrel.odds.fates import FOREVER, STUCK, WON, Fate, Fates, Part
+from zubrel.odds.fates import ENDS, WON, Fate, Fates, Part
 from zubrel.odds.odds import Odds, PlayerOdds
 from zubrel.odds.perfect import Perfect
 from zubrel.odds.players import HOMING
@@ -32,11 +32,7 @@ MOST_ROWS = 8
 """Rows of a table of moves, things or areas; CSV and JSON have all of them."""
 LEAST = 0.0005
 """Shares below which a row is not worth a line."""
-ENDS = {
-    STUCK: "stuck without a move",
-    FOREVER: "going on for ever",
-    GOING_ON: f"still going on after {LONGEST:,} moves",
-}
+WORDS = {**ENDS, GOING_ON: f"still going on after {LONGEST:,} moves"}
 
 
 def write_odds(world: World, odds: Odds, console: Console) -> None:
@@ -113,7 +109,7 @@ def _wins(world: World, end: str) -> bool:
 
 
 def _end(world: World, end: str) -> str:
-    return ENDS.get(end) or world.endings[end].name
+    return WORDS.get(end) or world.endings[end].name
 
 
 def _best(best: Perfect) -> str:

@@ -12,9 +12,8 @@ from rich.text import Text
 
 from zubrel.base.plain import plain
 from zubrel.narrated.report import Report, Told
-from zubrel.narrated.words import counted
 from zubrel.output.entries import Entry, Key, cause_of, entries, followers_of, follows
-from zubrel.output.heads import QUIET, STYLES, numbers_of, tally_of, title_of, verdict_of
+from zubrel.output.heads import QUIET, STYLES, numbers_of, soon_of, tally_of, title_of, verdict_of
 from zubrel.output.text import headline, write_undecided
 from zubrel.output.walks import indented
 
@@ -77,10 +76,8 @@ def _head(entry: Entry) -> Text:
     first = entry.leading
     place = f"  {first.span.place}" if first.span else ""
     many = f" and {len(entry.others)} more" if entry.others else ""
-    soon = ""
-    if first.evidence:
-        known = "" if first.shortest else "at most "
-        soon = f"  after {known}{counted(len(first.evidence), 'move')}"
+    soon = soon_of(first)
+    soon = f"  {soon}" if soon else ""
     return Text.assemble(
         (first.severity, STYLES[first.severity]),
         "  ",

@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from zubrel.narrated.report import MoveLine, ProgressChain, Report, Told
+from zubrel.narrated.shares import one_in
 from zubrel.narrated.words import counted, listed, moment, sentence
 from zubrel.output.extent import undecided
 from zubrel.output.heads import QUIET, STYLES, numbers_of, tally_of, title_of, verdict_of, with_deal
@@ -117,15 +118,16 @@ def _table(*titles: str) -> Table:
 
 
 def headline(finding: Told) -> Text:
-    """Severity, kind, subject and place."""
+    """Severity, kind, subject and place, and how many aimless plays it comes about in."""
     place = f"  {finding.span.place}" if finding.span else ""
+    share = "" if finding.aimless is None else f"  {one_in(finding.aimless)} aimless plays"
     return Text.assemble(
         (finding.severity, STYLES[finding.severity]),
         "  ",
         (finding.kind, "bold"),
         "  ",
         finding.subject,
-        (place, QUIET),
+        (place + share, QUIET),
     )
 
 
