@@ -38,11 +38,18 @@ def _growth(report: Report) -> Paper:
     return draw_growth(report)
 
 
+def _losses(report: Report) -> Paper:
+    from zubrel.drawn.losses import draw_losses
+
+    return draw_losses(report)
+
+
 PICTURES: dict[str, Callable[[Report], Paper]] = {
     "map": _map,
     "chain": _chain,
     "windows": _windows,
     "growth": _growth,
+    "losses": _losses,
 }
 
 
@@ -51,14 +58,16 @@ TITLES = {
     "chain": "Chain: what every win includes, in its proved order",
     "windows": "Windows: when each thing can be had, and what closes it",
     "growth": "Growth: how many situations there are after each move",
+    "losses": "Losses: where aimless plays lose their last win, and after how many moves",
 }
 
 
 def draw(report: Report, picture: str, form: str) -> bytes:
     """One of `PICTURES` as a file of one of the formats png, svg, pdf.
 
-    The report must have been made with its outline. Raises ValueError where it has not what the
-    picture shows: because a limit cut the search short, or because the world is too large.
+    The report must have been made with its outline, for `losses` with its odds. Raises ValueError
+    where it has not what the picture shows: because a limit cut the search short, or because the
+    world is too large.
     """
     return _paper(report, picture).written(form)
 
@@ -77,6 +86,8 @@ def lacking(report: Report, picture: str) -> str:
         return "it takes too long to find out what lies behind what in this world"
     if picture in ("chain", "windows") and report.progress is None:
         return f"this world is too large for its {picture}; its map can be drawn"
+    if picture == "losses" and (report.aimless is None or not report.aimless.curve):
+        return "what becomes of aimless plays is not known, or would take too long to be solved"
     if picture == "growth" and report.situations is None:
         return "nobody has counted the situations of this world; its map can be drawn"
     if picture == "growth" and report.sketch.growth is None:

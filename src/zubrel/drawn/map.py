@@ -39,10 +39,12 @@ LEADING = 14.5
 
 def draw_map(atlas: Atlas, title: str) -> Paper:
     """A sheet of 1280 pixels in width, and of at least 800 in height."""
-    return _Map(atlas, title).drawn()
+    return MapSheet(atlas, title).drawn()
 
 
-class _Map:
+class MapSheet:
+    """The map as it is drawn; what stands on cards and beside them can be something else."""
+
     def __init__(self, atlas: Atlas, title: str) -> None:
         self.atlas = atlas
         self.title = title
@@ -71,7 +73,7 @@ class _Map:
         self.tags: list[tuple[float, float]] = []
 
     def drawn(self) -> Paper:
-        side = list(beside(self.atlas, self.gates, self.shape.thin))
+        side = self.side()
         below = TOP + self.shape.high + 10
         lost_lines = never_reached(self.others, self.lost_ways, self.shape.wide - 20)
         high = 22 + LEADING * len(lost_lines) if lost_lines else 0
@@ -83,21 +85,12 @@ class _Map:
             height = foot + 30 + rows * LEADING + 40
         else:
             height = max(foot + 34, TOP + LEADING * len(side) + 60)
-        ways = len({frozenset((w.start, w.end)) for w in self.ways})
-        mentioned = ", ".join(
-            (
-                f"Map of {counted(len(self.atlas.places), 'area')}",
-                f"{counted(ways, 'way')} between those that can be reached",
-                counted(len(self.gates), "gate"),
-                f"{counted(len(self.atlas.chapters), 'chapter')} of progress",
-            )
-        )
-        self.paper = Paper(self.title, mentioned, height)
-        self._territories()
+        self.paper = Paper(self.title, self.about(), height + self.room_below())
+        self.territories()
         for way in self.ways:
             self._way(way)
         for place in self.reached:
-            self._card(place)
+            self.card(place)
         for number, line in enumerate(lost_lines):
             self.paper.text(
                 24,
@@ -108,13 +101,37 @@ class _Map:
                 bold=number == 0,
             )
         if self.shape.thin:
-            self._columns([*side, *areas], foot + 20, rows, columns)
+            self.columns([*side, *areas], foot + 20, rows, columns)
         else:
-            self._columns(side, TOP, len(side), 1, WIDTH - SIDE + 10)
-        self._legend(self.paper.height - 18)
+            self.columns(side, TOP, len(side), 1, WIDTH - SIDE + 10)
+        self.legend(height - 18)
+        self.below(height)
         return self.paper
 
-    def _columns(
+    def about(self) -> str:
+        """What stands below the title."""
+        ways = len({frozenset((w.start, w.end)) for w in self.ways})
+        return ", ".join(
+            (
+                f"Map of {counted(len(self.atlas.places), 'area')}",
+                f"{counted(ways, 'way')} between those that can be reached",
+                counted(len(self.gates), "gate"),
+                f"{counted(len(self.atlas.chapters), 'chapter')} of progress",
+            )
+        )
+
+    def side(self) -> list[tuple[str, bool]]:
+        """What stands beside the map, or in columns below it, and which lines are headings."""
+        return list(beside(self.atlas, self.gates, self.shape.thin))
+
+    def room_below(self) -> float:
+        """Pixels for what is drawn by `below`."""
+        return 0.0
+
+    def below(self, top: float) -> None:
+        """Draw what stands below all of that; a map has nothing there."""
+
+    def columns(
         self,
         lines: Sequence[tuple[str, bool]],
         top: float,
@@ -128,7 +145,7 @@ class _Map:
             words = fitted(line, wide - 16, 9.2, bold) if columns > 1 else line
             self.paper.text(left + column * wide, top + 10 + row * LEADING, words, 9.2, bold=bold)
 
-    def _territories(self) -> None:
+    def territories(self) -> None:
         """Every cell of a chapter in one tint, with a border where another chapter begins."""
         wide, high = self.shape.cell
         chapter_of = {self.cells[p.id]: p.chapter for p in self.reached}
@@ -217,7 +234,7 @@ class _Map:
             abs(x - u) < wide / 2 and abs(y - v) < high / 2 for u, v in centres
         )
 
-    def _card(self, place: Place) -> None:
+    def card(self, place: Place) -> None:
         (x, y), (wide, high) = self.shape.centre(self.cells[place.id]), self.shape.card
         left, top = x - wide / 2, y - high / 2
         self.paper.spots[place.id] = (left, top, wide, high)
@@ -247,7 +264,7 @@ class _Map:
         else:
             self._contents(place, left + 6, top + 4, wide - 12, high - 8)
         if trouble:
-            self._flag(left + wide, top, "softlock")
+            self.flag(left + wide, top, "softlock")
 
     def _contents(self, place: Place, left: float, top: float, wide: float, high: float) -> None:
         number = roman((place.chapter or 0) + 1)
@@ -285,39 +302,39 @@ class _Map:
             markerfacecolor=CARD if missable else INK,
         )
 
-    def _flag(self, right: float, top: float, words: str) -> None:
+    def flag(self, right: float, top: float, words: str) -> None:
         """On the upper edge of a card, above what stands in it."""
         wide = width_of(words, 7, True) + 8
         left = right + 3 - wide
         self.paper.box(left, top - 10, wide, 13, facecolor=BAD, edgecolor=BAD, zorder=5)
         self.paper.text(left + 4, top, words, 7, PAPER, bold=True, level=6)
 
-    def _legend(self, y: float) -> None:
+    def legend(self, y: float) -> None:
         """What the marks mean, in one line at the foot."""
         x = 24.0
         kinds = {t.kind for p in self.reached for t in p.things}
         for kind in [k for k in MARKS if k in kinds and not self.shape.thin]:
             self._mark(x, y - 4, kind, False)
-            x = self._told(x + 10, y, WORDS[kind])
+            x = self.told(x + 10, y, WORDS[kind])
         if any(t.missable for p in self.reached for t in p.things) and not self.shape.thin:
             self._mark(x, y - 4, "find", True)
-            x = self._told(x + 10, y, "can be missed for good")
+            x = self.told(x + 10, y, "can be missed for good")
         self.paper.box(x - 4, y - 11, 22, 13)
         self.paper.box(x - 2, y - 9, 18, 9, facecolor="none", linewidth=0.8)
-        x = self._told(x + 24, y, "start")
+        x = self.told(x + 24, y, "start")
         if any(p.softlocks for p in self.reached):
             self.paper.box(x - 4, y - 11, 22, 13, edgecolor=BAD, linewidth=2.4)
-            x = self._told(x + 24, y, "a softlock begins here")
+            x = self.told(x + 24, y, "a softlock begins here")
         if self.gates:
             self.paper.disc(x + 4, y - 4, 7, facecolor=INK)
-            x = self._told(x + 16, y, "gate")
+            x = self.told(x + 16, y, "gate")
         if any(w.one_way for w in self.ways):
             self.paper.line((x, x + 20), (y - 4, y - 4), DEEP, 1.8)
             self.paper.tip(x + 26, y - 4, 1, 0, DEEP)
-            x = self._told(x + 32, y, "no way back by it")
+            x = self.told(x + 32, y, "no way back by it")
         if not self.shape.thin:
-            self._told(x, y, "I, II, … chapter")
+            self.told(x, y, "I, II, … chapter")
 
-    def _told(self, x: float, y: float, words: str) -> float:
+    def told(self, x: float, y: float, words: str) -> float:
         self.paper.text(x, y, words, 9, QUIET)
         return x + width_of(words, 9) + 22

@@ -149,3 +149,13 @@ def folded(words: str, wide: float, size: float, most: int, bold: bool = False) 
     if len(lines) > most:
         lines = [*lines[: most - 1], " ".join(lines[most - 1 :])]
     return [fitted(line, wide, size, bold) for line in lines]
+
+
+def marks(last: int, most: int) -> range:
+    """Where a scale from 0 has its marks: 1, 2 or 5 times a power of ten apart, no more than
+    `most` of them after 0."""
+    step, grown = 1, 0
+    while last / step > most:
+        grown += 1
+        step = (1, 2, 5)[grown % 3] * 10 ** (grown // 3)
+    return range(0, last + 1, step)

@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from zubrel.base.kinds import GRAVITY
 from zubrel.narrated.report import ProgressChain, Report, Told
+from zubrel.narrated.shares import percent
 
 RANKS = ("solvable", "softlocks", "unwinnable")
 """Verdicts from the best to the worst; an incomplete search has no rank."""
@@ -29,6 +30,8 @@ class Difference(Struct, frozen=True):
     lost: tuple[str, ...] | None
     order_gained: tuple[tuple[str, str], ...] | None
     order_lost: tuple[tuple[str, str], ...] | None
+    shares: tuple[tuple[Told, Told], ...] = ()
+    """Findings that stay, then and now, of which the share of aimless plays has changed."""
 
     @property
     def complete(self) -> bool:
@@ -56,7 +59,17 @@ def difference(old: Report, new: Report) -> Difference:
         tuple(f for i, f in after.items() if i in before),
         *_changes(_needed(old.progress), _needed(new.progress)),
         *_changes(_order(old.progress), _order(new.progress)),
+        tuple(
+            (before[i], f)
+            for i, f in after.items()
+            if f.cause is None and i in before and _differ(before[i].aimless, f.aimless)
+        ),
     )
+
+
+def _differ(old: float | None, new: float | None) -> bool:
+    """Whether a share has changed so much that it is told in other words."""
+    return old is not None and new is not None and percent(old) != percent(new)
 
 
 def _identity(finding: Told) -> tuple[str, str, str | None, bool]:

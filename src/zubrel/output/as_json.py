@@ -46,13 +46,13 @@ def _report(report: Report) -> dict[str, Any]:
             **_deal(win.deal),
             "moves": [move_as_json(m) for m in win.moves],
         },
-        **_aimless(report.aimless),
+        **aimless_as_json(report.aimless),
         "findings": [finding_as_json(f) for f in report.findings],
         **_progress(report),
     }
 
 
-def _aimless(aimless: Aimless | None) -> dict[str, Any]:
+def aimless_as_json(aimless: Aimless | None) -> dict[str, Any]:
     """The shares of aimless plays that are won and that come to be doomed, as far as known."""
     if aimless is None:
         return {}

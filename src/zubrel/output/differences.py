@@ -12,11 +12,15 @@ from zubrel import __version__
 from zubrel.base.plain import plain
 from zubrel.narrated.difference import Difference
 from zubrel.narrated.report import Report, Told
+from zubrel.narrated.shares import percent
 from zubrel.narrated.words import counted, length, listed
-from zubrel.output.as_json import FORMAT, finding_as_json
+from zubrel.output.as_json import FORMAT, aimless_as_json, finding_as_json
 from zubrel.output.as_markdown import code_markdown, plain_markdown
 from zubrel.output.heads import STYLES
 from zubrel.output.walks import indented
+
+MOST_SHARES = 8
+"""Findings that stay, of which is told in how many plays they come about."""
 
 
 def write_difference(difference: Difference, console: Console, quiet: bool = False) -> None:
@@ -27,6 +31,7 @@ def write_difference(difference: Difference, console: Console, quiet: bool = Fal
         console.print(Text(line))
     _write("New", difference.appeared, console, quiet)
     _write("Gone", difference.gone, console, True)
+    _write_shares(difference, console)
     if difference.still:
         still = [f"{f.kind} {f.subject}" for f in difference.still if not f.accepted]
         console.print()
@@ -41,6 +46,23 @@ def write_difference(difference: Difference, console: Console, quiet: bool = Fal
                 "dim",
             )
         )
+
+
+def _write_shares(difference: Difference, console: Console) -> None:
+    """Of what is still there: in how many aimless plays it came about, and does now."""
+    if difference.shares:
+        console.print()
+        many = counted(len(difference.shares), "finding")
+        console.print(Text(f"Of aimless plays that meet what is still there: {many}", "bold"))
+    for then, now in difference.shares[:MOST_SHARES]:
+        console.print(indented(Text(_share(then, now)), 2))
+    if len(difference.shares) > MOST_SHARES:
+        more = f"and {len(difference.shares) - MOST_SHARES} more; --format json has all of them"
+        console.print(indented(Text(more, "dim"), 2))
+
+
+def _share(then: Told, now: Told) -> str:
+    return f"{now.kind} {now.subject}: {_shares(then.aimless or 0.0, now.aimless or 0.0)}"
 
 
 def _write(title: str, findings: Sequence[Told], console: Console, short: bool) -> None:
@@ -82,6 +104,7 @@ def _summary(difference: Difference) -> Iterator[str]:
         f"doomed: {_both(old.doomed, new.doomed)}"
     )
     yield f"shortest win: {_win(old)}" + (f" → {_win(new)}" if _win(old) != _win(new) else "")
+    yield from _aimless(old, new)
     for words, ids in (
         ("now in every win", difference.gained),
         ("no longer in every win", difference.lost),
@@ -94,6 +117,22 @@ def _summary(difference: Difference) -> Iterator[str]:
     ):
         if pairs:
             yield f"{words}: {', '.join(f'{a} before {b}' for a, b in pairs)}"
+
+
+def _aimless(old: Report, new: Report) -> Iterator[str]:
+    """What becomes of aimless plays, where that is known of both."""
+    if old.aimless is None or new.aimless is None:
+        return
+    parts = []
+    if old.aimless.won is not None and new.aimless.won is not None:
+        parts.append(f"won {_shares(old.aimless.won, new.aimless.won)}")
+    parts.append(f"doomed {_shares(old.aimless.doomed, new.aimless.doomed)}")
+    yield f"aimless plays: {'; '.join(parts)}"
+
+
+def _shares(old: float, new: float) -> str:
+    before, after = percent(old), percent(new)
+    return after if before == after else f"{before} → {after}"
 
 
 def _both(old: int | None, new: int | None) -> str:
@@ -120,6 +159,7 @@ def difference_as_json(difference: Difference) -> str:
             "doomed": report.doomed,
             "shortest_win": win and len(win.moves),
             "shortest": win is None or win.shortest,
+            **aimless_as_json(report.aimless),
         }
 
     pairs = [
@@ -134,6 +174,10 @@ def difference_as_json(difference: Difference) -> str:
         "appeared": [finding_as_json(f) for f in difference.appeared],
         "gone": [finding_as_json(f) for f in difference.gone],
         "still": [finding_as_json(f) for f in difference.still],
+        "aimless": [
+            {"kind": f.kind, "subject": f.subject, "old": then.aimless, "new": f.aimless}
+            for then, f in difference.shares
+        ],
         "must_haves": {"gained": difference.gained, "lost": difference.lost},
         "order": {"gained": pairs[0], "lost": pairs[1]},
     }
@@ -153,5 +197,9 @@ def difference_as_markdown(difference: Difference) -> str:
                 for f in findings
             ]
             lines.append("")
+    if difference.shares:
+        lines += ["Of aimless plays that meet what is still there:", ""]
+        lines += [f"- {plain_markdown(_share(then, now))}" for then, now in difference.shares]
+        lines.append("")
     lines.append(f"Still there: {counted(len(difference.still), 'finding')}.")
     return "\n".join(lines) + "\n"

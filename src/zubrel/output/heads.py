@@ -87,13 +87,19 @@ def with_deal(deal: Sequence[Dealt]) -> str:
 def soon_of(finding: Told) -> str:
     """After how many moves it can come about, and how often it does: `after 15 moves, in 3 in 10
     aimless plays`; nothing where neither is known."""
-    parts = []
-    if finding.evidence:
-        known = "" if finding.shortest else "at most "
-        parts.append(f"after {known}{counted(len(finding.evidence), 'move')}")
-    if finding.aimless is not None:
-        parts.append(f"{one_in(finding.aimless)} aimless plays")
-    return ", ".join(parts)
+    return ", ".join(words for words in (moves_of(finding), share_of(finding)) if words)
+
+
+def moves_of(finding: Told) -> str:
+    """After how many moves it can come about; nothing where there is no walk."""
+    known = "" if finding.shortest else "at most "
+    many = counted(len(finding.evidence), "move")
+    return f"after {known}{many}" if finding.evidence else ""
+
+
+def share_of(finding: Told) -> str:
+    """In how many aimless plays it comes about; nothing where nobody knows."""
+    return "" if finding.aimless is None else f"{one_in(finding.aimless)} aimless plays"
 
 
 def tally_of(findings: Sequence[Told]) -> str:

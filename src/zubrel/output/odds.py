@@ -18,12 +18,13 @@ from zubrel.base.plain import plain
 from zubrel.checked.world import World
 from zubrel.narrated.shares import between, moves, percent
 from zubrel.narrated.tables import Listing, Row
-from zubrel.narrated.words import counted, listed
+from zubrel.narrated.words import listed
 from zubrel.odds.fates import ENDS, WON, Fate, Fates, Part
 from zubrel.odds.odds import Odds, PlayerOdds
+from zubrel.odds.pacing import pace_in_words
 from zubrel.odds.perfect import Perfect
 from zubrel.odds.players import HOMING
-from zubrel.odds.plays import GOING_ON, LONGEST, Estimate, Pace, Simulated
+from zubrel.odds.plays import GOING_ON, LONGEST, Estimate, Simulated
 from zubrel.output.heads import QUIET
 from zubrel.output.listings import write_tables
 from zubrel.output.walks import indented
@@ -203,20 +204,6 @@ def _write_paces(world: World, told: Sequence[PlayerOdds], console: Console) -> 
             console.print(Text(f"the pace of {name_of(one)} plays", "bold"))
             for line in pace_in_words(world, one.seen.pace):
                 console.print(indented(Text(line), 2))
-
-
-def pace_in_words(world: World, pace: Pace) -> Iterator[str]:
-    """How often there is something new, a line each."""
-    first, middle, last = pace.longest
-    yield f"Something new every {pace.between:,.1f} moves on average, a move or an area."
-    yield (
-        f"The longest stretch with nothing new: {counted(middle, 'move')} in the middle of all "
-        f"plays ({first:,} to {last:,} for half of them)."
-    )
-    if pace.dull:
-        areas = [f"{world.name_of(p.id)} ({percent(p.share)})" for p in pace.dull[:3]]
-        yield f"Of these stretches most is spent in {listed(areas)}."
-    yield f"{percent(pace.known).capitalize()} of all moves lead back into areas known already."
 
 
 def odds_as_csv(odds: Odds) -> str:

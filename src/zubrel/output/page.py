@@ -17,12 +17,13 @@ from zubrel import __version__
 from zubrel.base.kinds import KINDS, SEVERITIES
 from zubrel.explored.space import Distance
 from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
+from zubrel.narrated.shares import percent
 from zubrel.narrated.tables import Listing, Row
 from zubrel.narrated.words import counted, length, moment, sentence
 from zubrel.output.as_markdown import VERDICTS
 from zubrel.output.entries import cause_of, entries, followers_of
 from zubrel.output.extent import extent, undecided
-from zubrel.output.heads import with_deal
+from zubrel.output.heads import moves_of, share_of, with_deal
 from zubrel.output.walks import spoken_of
 
 if TYPE_CHECKING:
@@ -86,7 +87,8 @@ class _Page:
             anchor=self._anchor,
             walks=self._walks,
             spoken=lambda finding: frozenset(spoken_of(finding.why)),
-            soon=self._soon,
+            moves_of=moves_of,
+            share_of=share_of,
             with_deal=with_deal,
             cause_of=cause_of,
             closers=self._closers,
@@ -99,11 +101,13 @@ class _Page:
         )
         known = [f for f in report.findings if not f.accepted]
         tally = [(s, sum(f.severity == s for f in known)) for s in SEVERITIES]
+        pictures = list(self._pictures())
         text: str = environment.get_template("page.html.jinja").render(
             undecided=list(undecided(report)),
             report=report,
             sentence=VERDICTS[report.verdict],
             numbers=self._numbers(),
+            plays=self._plays(),
             open=self._open(known),
             mends=self.mends,
             every_closer=list(self.closers),
@@ -116,7 +120,8 @@ class _Page:
             about={k.slug: k.about for k in KINDS.values()},
             remedy={k.slug: k.remedy for k in KINDS.values()},
             sections=self._sections(),
-            pictures=list(self._pictures()),
+            pictures=pictures,
+            drawn=[picture for picture, _, _ in pictures],
             provenance=self._provenance(fingerprint, limits),
         )
         return text + "\n"
@@ -151,10 +156,6 @@ class _Page:
             drawn.append((entry.leading, nested))
         return drawn
 
-    def _soon(self, finding: Told) -> str:
-        known = "" if finding.shortest else "at most "
-        return f"after {known}{counted(len(finding.evidence), 'move')}"
-
     def _closers(self, window: TimeWindow) -> list[tuple[int, Distance]]:
         """What may close a window, by the numbers of the moves in their list."""
         numbers = {closer: number for number, closer in enumerate(self.closers, 1)}
@@ -180,6 +181,17 @@ class _Page:
         report = self.report
         moves = "" if report.moves is None else f"; {counted(report.moves, 'move')}"
         return extent(report) + moves
+
+    def _plays(self) -> str:
+        """What becomes of aimless plays, in a sentence; nothing where nobody knows."""
+        aimless = self.report.aimless
+        if aimless is None or aimless.won is None:
+            return ""
+        return (
+            f"Of aimless plays, in which every possible move is alike likely, "
+            f"{percent(aimless.won)} are won; {percent(aimless.doomed)} lose the last win while "
+            f"the game goes on."
+        )
 
     def _provenance(self, fingerprint: str, limits: str) -> list[tuple[str, str]]:
         report = self.report

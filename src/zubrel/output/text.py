@@ -9,10 +9,18 @@ from rich.table import Table
 from rich.text import Text
 
 from zubrel.narrated.report import MoveLine, ProgressChain, Report, Told
-from zubrel.narrated.shares import one_in
 from zubrel.narrated.words import counted, listed, moment, sentence
 from zubrel.output.extent import undecided
-from zubrel.output.heads import QUIET, STYLES, numbers_of, tally_of, title_of, verdict_of, with_deal
+from zubrel.output.heads import (
+    QUIET,
+    STYLES,
+    numbers_of,
+    share_of,
+    tally_of,
+    title_of,
+    verdict_of,
+    with_deal,
+)
 from zubrel.output.walks import indented, walk_table
 
 
@@ -120,7 +128,7 @@ def _table(*titles: str) -> Table:
 def headline(finding: Told) -> Text:
     """Severity, kind, subject and place, and how many aimless plays it comes about in."""
     place = f"  {finding.span.place}" if finding.span else ""
-    share = "" if finding.aimless is None else f"  {one_in(finding.aimless)} aimless plays"
+    share = f"  {share_of(finding)}".rstrip()
     return Text.assemble(
         (finding.severity, STYLES[finding.severity]),
         "  ",

@@ -49,7 +49,8 @@ def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any)
     reports: list[Report] = []
     for path in (old, new):
         with world_at(path) as file:
-            reports.append(replace(report_on(file, common, True, again=bool(reports)), path=path))
+            known = report_on(file, common, True, again=bool(reports), with_odds=True)
+            reports.append(replace(known, path=path))
         if reports[-1].stopped == CTRL_C:
             raise Interrupted(CTRL_C)
     changed = difference(*reports)

@@ -10,13 +10,14 @@ import click
 from zubrel.base.packaged import packaged
 from zubrel.narrated.report import Report
 from zubrel.shell.alarm import CTRL_C
-from zubrel.shell.draw_command import KINDS
 from zubrel.shell.exits import INTERRUPTED, OK, STOPPED
 from zubrel.shell.options import SEARCHING, common_options, example, take_common
 from zubrel.shell.streams import write_files, write_pretty
 from zubrel.shell.surveys import report_on
 
 DRAFT, FINISHED = "draft.yaml", "tidewrack.yaml"
+DRAWN = ("map", "chain", "windows", "growth", "losses")
+"""Pictures of the draft; its pace takes a thousand plays more."""
 SHOWN = "crate"
 """The finding of the draft that is shown whole."""
 
@@ -29,12 +30,12 @@ SHOWN = "crate"
 @common_options("quiet", "color", *SEARCHING)
 def demo_command(folder: str, force: bool, **options: Any) -> int:
     """Write the demo worlds into DIR (default: zubrel-demo), check the flawed draft and show what
-    is wrong with it, then check the finished world and show its shortest win. The four pictures of
+    is wrong with it, then check the finished world and show its shortest win. Pictures of
     the draft are drawn beside it.
     """
     common = take_common(options)
     target = Path(folder)
-    pictures = [_picture(picture) for picture in KINDS]
+    pictures = [_picture(picture) for picture in DRAWN]
     present = [name for name in (DRAFT, FINISHED, *pictures) if (target / name).exists()]
     if present and not force:
         raise click.UsageError(
@@ -46,7 +47,7 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
         raise click.UsageError(f"{folder} cannot be made: {error.strerror}") from None
     worlds = {name: packaged("zubrel.demo", name) for name in (DRAFT, FINISHED)}
     write_files({str(target / name): content for name, content in worlds.items()})
-    draft = report_on(str(target / DRAFT), common, with_outline=True)
+    draft = report_on(str(target / DRAFT), common, with_outline=True, with_odds=True)
     reports = [draft, report_on(str(target / FINISHED), common, again=True)]
     drawn = _draw(draft, target)
     write_pretty(lambda console: _show(reports, drawn, target, console), None, common.color)
@@ -56,14 +57,14 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
 
 
 def _draw(report: Report, target: Path) -> list[Path]:
-    """The four pictures, and where they are; none where a limit was reached."""
+    """Pictures, and where they are; none where a limit was reached."""
     if report.sketch is None:
         return []
     from zubrel.drawn.draw import draw, lacking
 
     made = {
         target / _picture(kind): draw(report, kind, "png")
-        for kind in KINDS
+        for kind in DRAWN
         if not lacking(report, kind)
     }
     write_files({str(path): content for path, content in made.items()})

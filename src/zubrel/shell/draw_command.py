@@ -9,11 +9,11 @@ import click
 
 from zubrel.shell.alarm import CTRL_C
 from zubrel.shell.exits import INTERRUPTED, OK, STOPPED
-from zubrel.shell.options import SEARCHING, common_options, example, take_common
+from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
 from zubrel.shell.streams import note, write_bytes
-from zubrel.shell.surveys import report_on
+from zubrel.shell.surveys import loaded, report_on
 
-KINDS = ("map", "chain", "windows", "growth")
+KINDS = ("map", "chain", "windows", "growth", "losses", "pace")
 FORMATS = ("png", "svg", "pdf")
 
 
@@ -35,6 +35,8 @@ def draw_command(world: str, picture: str, **options: Any) -> int:
     chain    what every win includes, in its proved order
     windows  when each thing can be had, and what closes it
     growth   how many situations there are after each move
+    losses   where, and after how many moves, aimless plays lose their last win
+    pace     how often curious plays come to something new
 
     Exit code 3 when the search hit a limit: then nothing is drawn.
     """
@@ -46,7 +48,10 @@ def draw_command(world: str, picture: str, **options: Any) -> int:
         raise click.UsageError(
             f"{common.output} does not end with .png, .svg or .pdf, which tells the format"
         )
-    report = report_on(world, common, with_outline=True)
+    if picture == "pace":
+        write_bytes(_pace(world, form, common), common.output)
+        return OK
+    report = report_on(world, common, with_outline=True, with_odds=picture == "losses")
     from zubrel.drawn.draw import draw, lacking
 
     if missing := lacking(report, picture):
@@ -55,3 +60,16 @@ def draw_command(world: str, picture: str, **options: Any) -> int:
 
     write_bytes(draw(report, picture, form), common.output)
     return OK
+
+
+def _pace(path: str, form: str, common: Common) -> bytes:
+    """The pace of simulated plays, as many as `odds` makes where nobody says how many."""
+    world = loaded(path, common)
+    from zubrel.drawn.pace import draw_pace
+    from zubrel.odds.odds import Asked, players_of
+    from zubrel.odds.players import CURIOUS
+    from zubrel.shell.odds_command import odds_on
+
+    (known,) = odds_on(world, Asked(players_of([CURIOUS], 0.0)), common).players
+    assert known.seen is not None, "plays of those who remember are always simulated"
+    return draw_pace(world, CURIOUS, known.seen).written(form)

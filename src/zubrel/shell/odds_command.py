@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from zubrel.base.diagnostics import InvalidInput
+from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.space import EndlessSettling
 from zubrel.narrated.unrest import never_rests
 from zubrel.policy import SEED
-from zubrel.shell.options import SEARCHING, common_options, example, format_option, take_common
+from zubrel.shell.options import (
+    SEARCHING,
+    Common,
+    common_options,
+    example,
+    format_option,
+    take_common,
+)
 from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import at_work, loaded
+
+if TYPE_CHECKING:  # SciPy is loaded when odds are asked for
+    from zubrel.odds.odds import Asked, Odds
 
 PLAYERS = ("aimless", "curious", "homing", "perfect")
 
@@ -33,6 +44,18 @@ class Chance(click.ParamType[float]):
         if not 0 < read < 1:
             self.fail(f"{value!r} is no share; write for example 0.8", param, ctx)
         return read
+
+
+def odds_on(world: World, asked: Asked, common: Common) -> Odds:
+    """The odds of a world. Raises `InvalidInput` where it never rests, `LimitReached`."""
+    from zubrel.odds.odds import odds_of
+
+    with at_work(common) as meter:
+        system = compile_world(world, common.budget)
+        try:
+            return odds_of(system, asked, common.budget, meter)
+        except EndlessSettling as endless:
+            raise InvalidInput([never_rests(world, endless)]) from None
 
 
 @click.command(
@@ -98,16 +121,11 @@ def odds_command(
     """
     common = take_common(options)
     read = loaded(world, common)
-    from zubrel.odds.odds import Asked, odds_of, players_of
+    from zubrel.odds.odds import Asked, players_of
     from zubrel.output.odds import odds_as_csv, odds_as_json, write_odds
 
-    asked = Asked(players_of(names or PLAYERS, homing_chance), plays, within, seed, simulate)
-    with at_work(common) as meter:
-        system = compile_world(read, common.budget)
-        try:
-            odds = odds_of(system, asked, common.budget, meter)
-        except EndlessSettling as endless:
-            raise InvalidInput([never_rests(read, endless)]) from None
+    players = players_of(names or PLAYERS, homing_chance)
+    odds = odds_on(read, Asked(players, plays, within, seed, simulate), common)
     if form == "json":
         write_text(odds_as_json(read, odds), common.output)
     elif form == "csv":

@@ -58,7 +58,9 @@ def report_command(world: str, mends: bool, jobs: int, **options: Any) -> int:
     judged: list[Judged[Any]] = []
     with at_work(common) as meter:
         seen = judged.append if mends else None
-        told_world = report(read, common.budget, meter, with_outline=True, seen=seen)
+        told_world = report(
+            read, common.budget, meter, with_outline=True, seen=seen, with_odds=True
+        )
         proposed: list[Mended] = []
         if mends and told_world.complete:
             known = judged[0] if judged else None

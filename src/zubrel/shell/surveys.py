@@ -58,11 +58,12 @@ def report_on(
     jobs: int | Helpers = 1,
     again: bool = False,
     beside_win: str | None = None,
+    with_odds: bool = False,
 ) -> Report:
     """The report on the world at `path`.
 
     `again`: with the limits of the command line for itself, their clock beginning now;
-    `beside_win` as for `report`.
+    `beside_win` and `with_odds` as for `report`.
     """
     budget = Budget(common.limits) if again else common.budget
     with at_work(common, budget) as meter:
@@ -80,6 +81,7 @@ def report_on(
             with_outline,
             jobs,
             beside_win=beside_win,
+            with_odds=with_odds,
         )
 
 

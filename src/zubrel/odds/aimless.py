@@ -1,0 +1,81 @@
+"""What becomes of aimless plays, told in a report: as far as that is cheap, or the whole of it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from contextlib import suppress
+from typing import Any
+
+from msgspec.structs import replace
+
+from zubrel.base.budget import Budget, LimitReached
+from zubrel.findings.dealt import inner_of
+from zubrel.findings.judged import Judged
+from zubrel.narrated.report import Aimless, Report, Spread
+from zubrel.odds.blame import blamed
+from zubrel.policy import FOLLOWING
+
+CULPRITS = ("softlock", "bad_luck")
+
+
+def with_aimless(report: Report, judged: Judged[Any], whole: bool, budget: Budget) -> Report:
+    """The report with shares of aimless plays; as it is where situations are not listed.
+
+    `whole`: also of worlds where nothing is doomed, and all that pictures show.
+    """
+    space = inner_of(judged.space)
+    if space.engine != "explicit" or space.stopped is not None or not judged.live:
+        return report
+    if whole:
+        with suppress(LimitReached, MemoryError), budget.within(FOLLOWING):
+            known = _whole(report, judged, budget)
+            if known is not None:
+                return known
+    if not judged.doomed:
+        return replace(report, aimless=Aimless(0.0))
+    shares = blamed(judged, budget)
+    if shares is None:
+        return report
+    told = Aimless(sum(shares.by_rule.values()), shares.won)
+    return _with_shares(report, told, shares.by_rule, {})
+
+
+def _whole(report: Report, judged: Judged[Any], budget: Budget) -> Report | None:
+    # SciPy takes a third of a second to be loaded: who wants no picture does without
+    from zubrel.odds.board import board_of
+    from zubrel.odds.chain import Unsolved
+    from zubrel.odds.fates import ENDS, Fate, fates_of
+    from zubrel.odds.players import aimless
+
+    def spread(fate: Fate) -> Spread | None:
+        return None if fate.mean is None else Spread(fate.mean, fate.quartiles)
+
+    board = board_of(judged.space)
+    try:
+        fates = fates_of(board, aimless(board), budget)
+    except Unsolved:
+        return None
+    endings = judged.system.world.endings
+    lost = [f for f in fates.ends if f.id not in endings or not endings[f.id].good]
+    told = Aimless(
+        fates.doomed.share,
+        fates.won.share,
+        tuple((ENDS.get(f.id) or endings[f.id].name, f.share) for f in lost),
+        tuple((part.id, part.share) for part in fates.lost_in),
+        spread(fates.won),
+        spread(fates.doomed),
+        fates.curve,
+    )
+    blame = {part.id: part.share for part in fates.blamed}
+    return _with_shares(report, told, blame, {part.id: part.share for part in fates.missed})
+
+
+def _with_shares(
+    report: Report, told: Aimless, blame: Mapping[str, float], missed: Mapping[str, float]
+) -> Report:
+    """The report with what becomes of plays, and its findings with what is known of their shares:
+    the culprits by their rules, and what is missed."""
+    shares = {("missable", subject): share for subject, share in missed.items()}
+    shares |= {(kind, rule): share for kind in CULPRITS for rule, share in blame.items()}
+    findings = [replace(f, aimless=shares.get((f.kind, f.subject))) for f in report.findings]
+    return replace(report, aimless=told, findings=tuple(findings))
