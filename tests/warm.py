@@ -15,7 +15,9 @@ import sys
 import time
 from pathlib import Path
 
-COMMANDS = "check list why mend compare draw report probe play rehearse tables route new schema"
+COMMANDS = (
+    "check list why mend compare draw report probe play rehearse tables route new schema odds"
+)
 
 
 class Warm:

@@ -55,7 +55,7 @@ class _Losses(MapSheet):
         won = percent(self.aimless.won or 0.0)
         return (
             f"What becomes of aimless plays, in which every possible move is alike likely: {won} "
-            f"are won, {percent(self.aimless.doomed)} lose the last win while the game goes on"
+            f"are won, in {percent(self.aimless.doomed)} the game goes on with no win left"
         )
 
     def side(self) -> list[tuple[str, bool]]:

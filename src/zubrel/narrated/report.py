@@ -175,8 +175,8 @@ class Spread(Struct, frozen=True):
 class Aimless(Struct, frozen=True):
     """What becomes of plays in which every move that is possible is alike likely.
 
-    `doomed` and `won` are shares of all plays: of those that lose the last win while the game goes
-    on, and of those that are won (None: not reckoned). Where pictures are wanted, also the other
+    `doomed` and `won` are shares of all plays: of those in which the game goes on and no win is
+    left, and of those that are won (None: not reckoned). Where pictures are wanted, also the other
     `ends` by their names in words, the areas `lost_in` which the last win goes, by their ids, the
     moves to a win and to being doomed, and a `curve`: after so many moves, the shares won, doomed
     and ended otherwise.

@@ -36,7 +36,7 @@ def with_aimless(report: Report, judged: Judged[Any], whole: bool, budget: Budge
     shares = blamed(judged, budget)
     if shares is None:
         return report
-    told = Aimless(sum(shares.by_rule.values()), shares.won)
+    told = Aimless(shares.doomed, shares.won)
     return _with_shares(report, told, shares.by_rule, {})
 
 

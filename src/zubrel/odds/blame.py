@@ -30,9 +30,11 @@ Row = dict[int | str, float]
 
 
 class Blame(Struct, frozen=True):
-    """The shares of plays that are won, and that lose the last win by each rule, by their ids."""
+    """The shares of plays that are won, that come to be doomed, and that lose the last win by each
+    rule, by their ids; a play whose deal leaves no win is doomed by none of them."""
 
     won: float
+    doomed: float
     by_rule: Mapping[str, float]
 
 
@@ -59,7 +61,9 @@ def _by_solving(judged: Judged[Any], budget: Budget) -> Blame | None:
     board = board_of(judged.space)
     with suppress(Unsolved):
         won, parts = blame_of(board, aimless(board), budget)
-        return Blame(won, {part.id: part.share for part in parts})
+        never = float(board.first[board.doomed].sum())
+        by_rule = {part.id: part.share for part in parts}
+        return Blame(won, never + sum(by_rule.values()), by_rule)
     return None
 
 
@@ -84,7 +88,9 @@ def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: 
     left = eliminated(rows, first, budget)
     won = left.pop(WON, 0.0)
     left.pop(LOST, None)
-    return Blame(won, {str(rule): share for rule, share in left.items()})
+    never = sum(n in judged.doomed for n in beginnings(judged.space)) / every
+    by_rule = {str(rule): share for rule, share in left.items()}
+    return Blame(won, never + sum(by_rule.values()), by_rule)
 
 
 def _odds(space: ScalarSpace, number: int) -> float:

@@ -28,8 +28,9 @@ FILL = 60
 minutes where BiCGSTAB takes a third of a second)."""
 MOST = 4_000_000
 """Situations up to which the matrix is solved at all."""
-ROUNDS, EXACTLY = 2_000, 1e-13
-"""Rounds of BiCGSTAB, and the residual, relative to the right side, at which it has its answer."""
+ROUNDS, EXACTLY, ATTEMPTS = 2_000, 1e-13, 10
+"""Rounds of BiCGSTAB, the residual, relative to the right side, at which it has its answer, and how
+often it is begun anew where it breaks down."""
 SPEND = 0.02
 """Units of work for each entry of a matrix that is gone through once."""
 
@@ -65,7 +66,10 @@ class Chain:
         self.budget = budget
         budget.spend(inside.nnz * SPEND * 10)
         budget.check_limits(more_memory=inside.nnz * 100)
-        self.order, fill = _ordered(inside)
+        self.order: Integers = np.zeros(0, np.int64)
+        fill = 0
+        if self.size:
+            self.order, fill = _ordered(inside)
         self.place = np.empty(self.size, np.int64)
         self.place[self.order] = np.arange(self.size)
         matrix = (sparse.identity(self.size, format="csr") - inside).tocsr()
@@ -83,6 +87,8 @@ class Chain:
         self.bound = self._bound()
 
     def _by_factors(self) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
+        if not self.size:  # which SuperLU refuses
+            return np.copy, np.copy
         factors = _factors(self.matrix)
         return factors.solve, lambda right: factors.solve(right, trans="T")
 
@@ -100,10 +106,20 @@ class Chain:
                 self.budget.spend(4 * matrix.nnz * SPEND)
                 self.budget.check_limits()
 
-            result, _ = solvers.bicgstab(
-                matrix, right, rtol=EXACTLY, atol=0.0, maxiter=ROUNDS, M=near, callback=spend
-            )
-            known: Floats = result
+            known: Floats = np.zeros(len(right))
+            for _ in range(ATTEMPTS):
+                known, info = solvers.bicgstab(
+                    matrix,
+                    right,
+                    known,
+                    rtol=EXACTLY,
+                    atol=0.0,
+                    maxiter=ROUNDS,
+                    M=near,
+                    callback=spend,
+                )
+                if info >= 0:  # else two vectors came to be at right angles: begun anew from there
+                    break
             return known
 
         return (

@@ -13,7 +13,7 @@ from zubrel.base.budget import Budget
 from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.findings.detectors.missable import missables
 from zubrel.odds.board import Board, Floats, Integers, Truths
-from zubrel.odds.chain import SPEND, Chain, lasting
+from zubrel.odds.chain import SPEND, Chain, Unsolved, lasting
 
 WON, DOOMED, STUCK, FOREVER = "won", "doomed", "stuck", "for ever"
 ENDS = {STUCK: "stuck without a move", FOREVER: "going on for ever"}
@@ -21,10 +21,16 @@ ENDS = {STUCK: "stuck without a move", FOREVER: "going on for ever"}
 FOLLOWED = 1_000_000_000
 """Links that are followed, move by move, to tell after how many moves a part of the plays is over
 (three to five seconds)."""
+AT_LEAST = 20_000
+"""Links that take no longer to follow than none."""
 QUARTERS = (0.25, 0.5, 0.75)
 PARTS = (*QUARTERS, 0.95)
 GROWTH = 1.1
 """By which factor the moves grow at which the curve is told."""
+ROUNDED = 1e-12
+"""By how much a sum of chances may fall short of a part that it has reached."""
+USEFUL = 0.005
+"""An error of shares with which nothing is told."""
 NEVER = 1e-15
 """A share of plays that is nothing but the rounding of another."""
 
@@ -112,7 +118,7 @@ def _ends(board: Board, forever: Truths) -> dict[str, Truths]:
 class _Flow:
     """How often a play goes along each edge that leads on from where it does not stay for ever.
 
-    `flow` is that number, and `age` the moves before, summed over the plays that go along it.
+    `flow` is that number, and `age` the moves made by then, summed over the plays that go along it.
     """
 
     def __init__(
@@ -128,7 +134,9 @@ class _Flow:
         places = np.flatnonzero(passing)
         self.chain = Chain(whole[places][:, places].tocsr(), budget)
         visits, self.error = self.chain.visits(board.first[places])
-        # moves made before each situation, summed over the plays that come through it
+        if not self.error < USEFUL:
+            raise Unsolved("the equations could not be solved well enough")
+        # moves made with the one from each situation on, summed over the plays that come through
         ages, age_error = self.chain.visits(visits)
         self.age_error = age_error + self.error * self.chain.longest
         through, aged = np.zeros(board.size), np.zeros(board.size)
@@ -137,7 +145,7 @@ class _Flow:
         self.sources, self.targets = board.sources[taken], board.targets[taken]
         self.moves = board.moves[taken]
         self.flow = through[self.sources] * chances[taken]
-        self.age = aged[self.sources] * chances[taken] + self.flow
+        self.age = aged[self.sources] * chances[taken]
         self.leaving = ~passing[self.targets]
         self.all_leave = not board.first[~passing].any()
 
@@ -206,7 +214,7 @@ class _InTime:
         # few situations lead into a set at once: only these are looked at
         near = {name: np.flatnonzero(into) for name, into in chances.items()}
         self.into = {name: (near[name], into[near[name]]) for name, into in chances.items()}
-        self.come = dict.fromkeys(self.left, 0.0)
+        self.come = {name: float(first[sets[name]].sum()) for name in self.left}
         self.at: dict[str, list[int]] = {name: [] for name in self.left}
 
     def follow(self, budget: Budget) -> tuple[tuple[int, float, float], ...]:
@@ -214,25 +222,31 @@ class _InTime:
         after so many moves: as many as are made, at growing distances."""
         here, moves, following = self.first, 0, 1.0
         curve = [(0, *self._told())]
-        for moves in range(1, max(2, FOLLOWED // max(1, self.turned.nnz))):
+        self._note(0)
+        links = max(AT_LEAST, self.turned.nnz)
+        for moves in range(1, max(2, FOLLOWED // links)):
             for name, (near, into) in self.into.items():
                 self.come[name] += float(here[near] @ into)
-                parts = self.at[name]
-                while len(parts) < len(PARTS) and (
-                    self.come[name] >= PARTS[len(parts)] * self.left[name]
-                ):
-                    parts.append(moves)
+            self._note(moves)
             if moves >= following:
                 curve.append((moves, *self._told()))
                 following = max(moves + 1, moves * GROWTH)
             if all(len(parts) == len(PARTS) for parts in self.at.values()):
                 break
             here = self.turned @ here
-            budget.spend(self.turned.nnz * SPEND)
+            budget.spend(links * SPEND)
             budget.check_limits()
         if curve[-1][0] < moves:
             curve.append((moves, *self._told()))
         return tuple(curve)
+
+    def _note(self, moves: int) -> None:
+        """Which parts are there by now."""
+        for name, parts in self.at.items():
+            while len(parts) < len(PARTS) and (
+                self.come[name] >= PARTS[len(parts)] * self.left[name] - ROUNDED
+            ):
+                parts.append(moves)
 
     def _told(self) -> tuple[float, float]:
         return self.come.get(WON, 0.0), self.come.get(DOOMED, 0.0)

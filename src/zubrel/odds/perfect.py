@@ -48,6 +48,9 @@ def best_of(board: Board, budget: Budget) -> Perfect:
     sure = judged.space.reaching_by_choice(judged.won, judged.live | judged.won).truths
     if not board.first[~sure].any():
         return Perfect(1.0, 1.0, True)
+    if not board.first[board.live & ~sure].any():  # each deal is won for certain, or never
+        share = float(board.first[sure].sum())
+        return Perfect(share, share, False)
     game = _Game(board, sure, budget)
     least, most = game.bounds(budget)
     low, high = game.value(least), game.value(most)

@@ -168,10 +168,14 @@ def _curious(choices: Sequence[Choice], memory: _Memory, random: Random) -> Choi
 
 def _played(
     field: Field, choose: Choose, random: Random, budget: Budget
-) -> tuple[str, _Memory, tuple[int, int] | None]:
-    """How a play ends, what it did, and by which move, and when, its last win was taken."""
+) -> tuple[str, _Memory, tuple[int | None, int] | None]:
+    """How a play ends, what it did, and by which move, and when, its last win was taken.
+
+    By no move, after none, where it never had one.
+    """
     here = field.begin(random)
-    memory, doomed = _Memory(field, here), None
+    memory = _Memory(field, here)
+    doomed: tuple[int | None, int] | None = (None, 0) if field.is_doomed(here) else None
     ways, names = field.ways, field.system.variables[ENDING].names
     while choices := field.choices(here):
         if field.is_endless(here):
@@ -206,13 +210,14 @@ class _Tally:
         self.dull: Counter[int] = Counter()
         self.moves = self.back = 0
 
-    def add(self, end: str, memory: _Memory, doomed: tuple[int, int] | None) -> None:
+    def add(self, end: str, memory: _Memory, doomed: tuple[int | None, int] | None) -> None:
         self._count(end, memory.moves)
         if end in self.wins:
             self._count(WON, memory.moves)
         if doomed is not None:
             self._count(DOOMED, doomed[1])
-            self.blame[doomed[0]] += 1
+            if doomed[0] is not None:
+                self.blame[doomed[0]] += 1
         self.news.append(memory.news)
         self.stretches.append(len(memory.longest))
         self.dull.update(memory.longest)

@@ -189,8 +189,8 @@ class _Page:
             return ""
         return (
             f"Of aimless plays, in which every possible move is alike likely, "
-            f"{percent(aimless.won)} are won; {percent(aimless.doomed)} lose the last win while "
-            f"the game goes on."
+            f"{percent(aimless.won)} are won; in {percent(aimless.doomed)} the game goes on with "
+            f"no win left."
         )
 
     def _provenance(self, fingerprint: str, limits: str) -> list[tuple[str, str]]:
