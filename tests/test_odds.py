@@ -195,7 +195,7 @@ class KnownAnswers(unittest.TestCase):
             "  deal: {of: [key], over: [quay, pit, well]}\n"
             "items: {key: Key}\nareas:\n  quay: {ways: [{to: pit, one_way: true}]}\n"
             "  pit: {ways: [{to: tower, needs: key, one_way: true}]}\n  tower: {}\n"
-            "  well: {ways: [quay]}\n"
+            "  well: {ways: [{to: quay, one_way: true}]}\n"
             "endings: {seen: {when: at tower}}\n"
         )
         data = data_of(text)
@@ -205,8 +205,32 @@ class KnownAnswers(unittest.TestCase):
         share, _ = slow.share_and_moves(reference.won)
         board = board_from(text)
         self.assertEqual(int((board.first > 0).sum()), 3)
-        self.assertAlmostEqual(fates_of(board, aimless(board), budget()).won.share, share, 12)
+        fates = fates_of(board, aimless(board), budget())
+        self.assertAlmostEqual(fates.won.share, share, 12)
         self.assertTrue(0 < share < 1)
+        # with the key in the well no win is left from the start
+        share, mean = slow.share_and_moves(reference.doomed)
+        self.assertGreater(share, sum(slow.blamed().values()) + 0.1)
+        self.assertAlmostEqual(fates.doomed.share, share, 12)
+        self.assertAlmostEqual(fates.doomed.mean, mean, 12)
+        self.assertEqual(fates.doomed.quartiles, slow.quartiles(reference.doomed))
+        self.assertEqual(fates.doomed.quartiles[0], 0)
+        known = blamed(board.judged, budget())
+        small = blamed(judge(begun(scalar(board.system))), budget())
+        for one in (known, small):
+            self.assertAlmostEqual(one.doomed, share, 12)
+            self.assertAlmostEqual(one.won, fates.won.share, 12)
+
+    def test_what_a_play_has_had_it_does_not_miss(self):
+        text = (
+            HEAD + "items: {coin: Coin}\nareas:\n"
+            "  quay: {finds: [coin], ways: [{to: pier, one_way: true}]}\n  pier: {}\n"
+            "deeds:\n  pay: {at: quay, takes: coin}\n  sail: {at: pier, ends: away}\n"
+            "endings: {away: Away}\n"
+        )
+        missed = {part.id: part.share for part in fates_from(text).missed}
+        # the first of two moves takes it, or leaves it behind; later nothing is missed
+        self.assertEqual(missed["coin"], 0.5)
 
 
 class AgainstReference(unittest.TestCase):
@@ -347,6 +371,13 @@ class Chains(unittest.TestCase):
             by_rounds = fates_of(board, aimless(board), budget())
         self.assertAlmostEqual(known.won.share, by_rounds.won.share, 10)
         self.assertNotEqual(known.error, by_rounds.error)
+
+    def test_shares_that_may_be_far_off_are_not_told(self):
+        board = board_from(LUCK)
+        visits = Chain.visits
+        wrong = mock.patch.object(Chain, "visits", lambda c, b: (visits(c, b)[0], 0.01))
+        with wrong, self.assertRaises(Unsolved):
+            fates_of(board, aimless(board), budget())
 
     def test_equations_that_do_not_hold_are_not_believed(self):
         broken = mock.patch.object(Chain, "_by_factors", lambda _: (np.zeros_like, np.zeros_like))

@@ -116,8 +116,8 @@ class _Game:
         at_once = np.bincount(self.choice, self.odds * self.sure[self.targets], len(self.group))
         order = np.argsort(self.group, kind="stable")
         groups, starts = np.unique(self.group[order], return_index=True)
-        least, most = np.zeros(self.count), np.zeros(self.count)
-        most[groups] = 1.0
+        # every group is live, and so has a choice that leads out of it
+        least, most = np.zeros(self.count), np.ones(self.count)
         for _ in range(MOST_ROUNDS):
             for values, nearer in ((least, np.maximum), (most, np.minimum)):
                 chosen = np.maximum.reduceat((matrix @ values + at_once)[order], starts)
