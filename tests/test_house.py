@@ -21,6 +21,7 @@ ORDER = [
     ("findings",),
     ("reasoned",),
     ("narrated",),
+    ("odds",),
     ("played",),
     ("drawn",),
     ("pipeline",),

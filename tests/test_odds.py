@@ -590,6 +590,7 @@ class Words(unittest.TestCase):
             (1.0, "all"),
             (0.996, "nearly all"),
             (0.6, "60 in 100"),
+            (0.5, "1 in 2"),
             (1 / 3, "1 in 3"),
             (0.005, "1 in 200"),
             (1e-9, "hardly any"),

@@ -37,6 +37,8 @@ def one_in(share: float) -> str:
     """A share as one play in so many, or so many in a hundred: fits before "plays"."""
     if share > 0.995:
         return "nearly all" if share < 1 else "all"
+    if abs(share - 0.5) < 0.005:
+        return "1 in 2"
     if share >= 0.35:
         return f"{round(100 * share)} in 100"
     return f"1 in {round(1 / share):,}" if share >= 1e-6 else "hardly any"
