@@ -24,10 +24,11 @@ from zubrel.compiled.compile import compile_world
 from zubrel.findings.dealt import begun
 from zubrel.findings.judged import judge
 from zubrel.narrated.shares import between, moves, one_in, percent
-from zubrel.odds import chain, odds, perfect
+from zubrel.odds import chain, entangled, odds, perfect
 from zubrel.odds.blame import blamed, eliminated
 from zubrel.odds.board import board_of
-from zubrel.odds.chain import Chain, Unsolved
+from zubrel.odds.chain import Chain, components
+from zubrel.odds.entangled import Unsolved
 from zubrel.odds.fates import FOREVER, STUCK, fates_of
 from zubrel.odds.field import ListedField, OpenField
 from zubrel.odds.odds import Asked, odds_of, players_of
@@ -353,7 +354,8 @@ class Chains(unittest.TestCase):
             begun_at = np.zeros(size)
             begun_at[0] = 1
             exact = np.linalg.solve((np.eye(size) - dense).T, begun_at)
-            made = Chain(sparse.csr_matrix(dense), budget())
+            inside = sparse.csr_matrix(dense)
+            made = Chain(inside, components(inside), budget())
             visits, error = made.visits(begun_at)
             self.assertLess(abs(visits - exact).sum(), 1e-9)
             self.assertLess(error, 1e-9)
@@ -364,13 +366,16 @@ class Chains(unittest.TestCase):
                 self.assertGreaterEqual(error, abs((visits - exact).sum()) - 1e-12)
                 self.assertGreater(error, 1e-4)
 
-    def test_rounds_find_what_factors_find(self):
-        board = board_from(LUCK.replace("2 coin", "3 coin"))
+    def test_rounds_find_what_factors_and_inverses_find(self):
+        board = board_from(purse(7, 20, 2, 3))
         known = fates_of(board, aimless(board), budget())
-        with mock.patch.object(chain, "FILL", -1):
-            by_rounds = fates_of(board, aimless(board), budget())
-        self.assertAlmostEqual(known.won.share, by_rounds.won.share, 10)
-        self.assertNotEqual(known.error, by_rounds.error)
+        answers = set()
+        for fill in (1e9, -1):
+            with mock.patch.object(chain, "SMALL", 1), mock.patch.object(entangled, "FILL", fill):
+                other = fates_of(board, aimless(board), budget())
+            self.assertAlmostEqual(known.won.share, other.won.share, 10)
+            answers.add(other.error)
+        self.assertEqual(len({known.error, *answers}), 3)
 
     def test_shares_that_may_be_far_off_are_not_told(self):
         board = board_from(LUCK)
@@ -380,9 +385,10 @@ class Chains(unittest.TestCase):
             fates_of(board, aimless(board), budget())
 
     def test_equations_that_do_not_hold_are_not_believed(self):
-        broken = mock.patch.object(Chain, "_by_factors", lambda _: (np.zeros_like, np.zeros_like))
+        inside = sparse.csr_matrix(np.diag([0.5, 0.5, 0.5]))
+        broken = mock.patch.object(Chain, "solve", lambda _, right: np.zeros_like(right))
         with broken, self.assertRaises(Unsolved):
-            Chain(sparse.csr_matrix(np.diag([0.5, 0.5, 0.5])), budget())
+            Chain(inside, components(inside), budget())
 
     def test_situations_in_which_a_player_could_walk_about_are_merged(self):
         text = (

@@ -85,7 +85,9 @@ SEED = 1
 # odds
 
 BLAMING, SOLVED_EDGES = 3 * SECOND, 1_000_000
-FOLLOWING = 30 * SECOND
+FOLLOWING, SOLVING = 30 * SECOND, 60 * SECOND
 """Work on which moves aimless plays lose the last win by, in every `check`, and moves between
 situations up to which that is solved there (545,000 of them take a third of a second); and work on
-all that becomes of aimless plays, for pictures and for `compare` (the demo takes two seconds)."""
+all that becomes of aimless plays, for pictures and for `compare` (the demo takes two seconds); and
+work of `odds` on one player, past which plays are simulated instead (of large components that hang
+together, such as a market with 280,000 situations, one equation takes nine searches)."""

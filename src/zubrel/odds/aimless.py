@@ -43,7 +43,7 @@ def with_aimless(report: Report, judged: Judged[Any], whole: bool, budget: Budge
 def _whole(report: Report, judged: Judged[Any], budget: Budget) -> Report | None:
     # SciPy takes a third of a second to be loaded: who wants no picture does without
     from zubrel.odds.board import board_of
-    from zubrel.odds.chain import Unsolved
+    from zubrel.odds.entangled import Unsolved
     from zubrel.odds.fates import ENDS, Fate, fates_of
     from zubrel.odds.players import aimless
 

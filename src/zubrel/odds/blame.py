@@ -54,7 +54,7 @@ def blamed(judged: Judged[Any], budget: Budget) -> Blame | None:
 def _by_solving(judged: Judged[Any], budget: Budget) -> Blame | None:
     # SciPy takes a third of a second to be loaded: large worlds alone wait for it
     from zubrel.odds.board import board_of
-    from zubrel.odds.chain import Unsolved
+    from zubrel.odds.entangled import Unsolved
     from zubrel.odds.fates import blame_of
     from zubrel.odds.players import aimless
 

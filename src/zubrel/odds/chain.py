@@ -2,10 +2,9 @@
 
 With Q the chances between situations in which a play goes on and never stays for ever, a play that
 begins with the chances b comes through the situations b (I - Q)^-1 times on average (Kemeny and
-Snell: Finite Markov chains, 1960). The matrix is ordered by strongly connected components, each in
-the order of Cuthill and McKee, and factorised where that fills little; where a component is too
-entangled, it is solved by BiCGSTAB, with one sweep of Gauss-Seidel against the order for its
-preconditioner (van der Vorst 1992).
+Snell: Finite Markov chains, 1960). Strongly connected components are solved one after the other,
+those that lead nowhere else last (a block triangle): small ones of a size all at once, by their
+inverses; others as `entangled` says.
 
 What comes out is never taken on trust: with a vector u for which (I - Q) u >= 1 was seen to hold,
 (I - Q)^-1 |r| <= u max |r| bounds what any residual r can mean.
@@ -13,125 +12,187 @@ What comes out is never taken on trust: with a vector u for which (I - Q) u >= 1
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Iterator
+from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 from scipy import sparse
 from scipy.sparse import csgraph
-from scipy.sparse import linalg as solvers
 
 from zubrel.base.budget import Budget
 from zubrel.odds.board import Floats, Integers, Truths
+from zubrel.odds.entangled import SPEND, Entangled, Unsolved
 
-FILL = 60
-"""Entries of a factor for each of the matrix, up to which it is made (a factor of 1,108 takes
-minutes where BiCGSTAB takes a third of a second)."""
+SMALL = 32
+"""Situations of a component up to which its inverse is made."""
 MOST = 4_000_000
 """Situations up to which the matrix is solved at all."""
-ROUNDS, EXACTLY, ATTEMPTS = 2_000, 1e-13, 10
-"""Rounds of BiCGSTAB, the residual, relative to the right side, at which it has its answer, and how
-often it is begun anew where it breaks down."""
-SPEND = 0.02
-"""Units of work for each entry of a matrix that is gone through once."""
 
 
-class Unsolved(Exception):
-    """The chain is too large, or too entangled, to be solved with an error that means something."""
+def components(chances: sparse.csr_matrix) -> Integers:
+    """For each situation the number of its strongly connected component.
+
+    `chances` have one entry at most for each pair: with several SciPy may never come to an end.
+    """
+    assert chances.has_canonical_format, "entries of one pair are added up"
+    labels: Integers = csgraph.connected_components(chances, directed=True, connection="strong")[1]
+    return labels
 
 
-def lasting(chances: sparse.csr_matrix, going_on: Truths) -> Truths:
+def between(
+    matrix: sparse.csr_matrix, places: Integers, place: Integers | None = None
+) -> sparse.csr_matrix:
+    """What leads from some rows to the same columns, in the order in which they are named.
+
+    `place`, where it is known, is the new number of each.
+    """
+    rows = matrix[places]
+    if place is None:
+        place = np.full(matrix.shape[0], -1)
+        place[places] = np.arange(len(places))
+    columns = place[rows.indices]
+    kept = columns >= 0
+    starts = np.concatenate(([0], np.cumsum(kept)))[rows.indptr]
+    shape = (len(places), len(places))
+    return sparse.csr_matrix((rows.data[kept], columns[kept], starts), shape)
+
+
+def lasting(chances: sparse.csr_matrix, labels: Integers, going_on: Truths) -> Truths:
     """Where a play that has come there goes on for ever, in a circle that nothing leads out of.
 
     `chances` are those between all situations; `going_on` tells where there is a move.
     """
-    count, labels = csgraph.connected_components(chances, directed=True, connection="strong")
-    edges = chances.tocoo()
-    leaving = labels[edges.row] != labels[edges.col]
-    closed = np.ones(count, np.bool_)
-    closed[labels[edges.row[leaving]]] = False
+    rows = np.repeat(np.arange(len(labels)), np.diff(chances.indptr))
+    leaving = labels[rows] != labels[chances.indices]
+    closed = np.ones(int(labels.max(initial=-1)) + 1, np.bool_)
+    closed[labels[rows[leaving]]] = False
     forever: Truths = closed[labels] & going_on
     return forever
 
 
+class _Alike(Struct, frozen=True):
+    """Components of one size at one level: inverses of their blocks, one after the other."""
+
+    start: int
+    inverses: Floats
+
+    def solve(self, right: Floats, turned: bool) -> None:
+        """Put the solution in the place of the right side."""
+        count, size, _ = self.inverses.shape
+        end = self.start + count * size
+        part = right[self.start : end].reshape(count, size)
+        inverses = self.inverses.transpose(0, 2, 1) if turned else self.inverses
+        right[self.start : end] = np.matmul(inverses, part[:, :, None]).ravel()
+
+
+class _Tangle(Struct, frozen=True):
+    """A large component."""
+
+    start: int
+    inside: Entangled
+
+    def solve(self, right: Floats, turned: bool) -> None:
+        """Put the solution in the place of the right side."""
+        end = self.start + self.inside.size
+        right[self.start : end] = self.inside.solve(right[self.start : end], turned)
+
+
+class _Level(Struct, frozen=True):
+    """Components between which nothing leads; places from `start` to `end`."""
+
+    start: int
+    end: int
+    parts: tuple[_Alike | _Tangle, ...]
+
+
 class Chain:
-    """The part of a chain in which a play goes on; `inside` are chances within it.
+    """The part of a chain in which a play goes on; `inside` are chances within it, `labels` its
+    strongly connected components.
 
     Raises `Unsolved` where it is too large.
     """
 
-    def __init__(self, inside: sparse.csr_matrix, budget: Budget) -> None:
+    def __init__(self, inside: sparse.csr_matrix, labels: Integers, budget: Budget) -> None:
         self.size = inside.shape[0]
         if self.size > MOST:
             raise Unsolved(f"{self.size:,} situations are too many to be solved")
-        self.budget = budget
         budget.spend(inside.nnz * SPEND * 10)
         budget.check_limits(more_memory=inside.nnz * 100)
-        self.order: Integers = np.zeros(0, np.int64)
-        fill = 0
-        if self.size:
-            self.order, fill = _ordered(inside)
+        self.budget = budget
+        there = np.zeros(int(labels.max(initial=-1)) + 1, np.bool_)
+        there[labels] = True
+        numbers = (np.cumsum(there) - 1)[labels]
+        level = _levels(inside, numbers)[numbers]
+        sizes = np.bincount(numbers)[numbers]
+        self.order = np.lexsort((numbers, sizes, level))
         self.place = np.empty(self.size, np.int64)
         self.place[self.order] = np.arange(self.size)
-        matrix = (sparse.identity(self.size, format="csr") - inside).tocsr()
-        self.matrix = matrix[self.order][:, self.order].tocsr()
-        self.sizes = abs(self.matrix)
+        self.matrix = between(inside, self.order, self.place)
+        self.turned = self.matrix.T.tocsr()
+        self.levels = list(self._solved(*(each[self.order] for each in (level, sizes, numbers))))
         # a sum of so many products is at most so far from the true one, relative to their sizes
-        longest = max(np.diff(self.matrix.indptr).max(initial=0), _longest_column(self.matrix))
-        self._rounding = (longest + 3) * float(np.finfo(float).eps)
-        try:
-            self.solve, self.solve_turned = (
-                self._by_factors() if fill <= FILL * self.matrix.nnz else self._by_rounds()
-            )
-        except (RuntimeError, MemoryError) as error:
-            raise Unsolved(f"the equations are too large: {error}") from None
+        longest = max(
+            np.diff(matrix.indptr).max(initial=0) for matrix in (self.matrix, self.turned)
+        )
+        self._rounding = (longest + 4) * float(np.finfo(float).eps)
         self.bound = self._bound()
 
-    def _by_factors(self) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
-        if not self.size:  # which SuperLU refuses
-            return np.copy, np.copy
-        factors = _factors(self.matrix)
-        return factors.solve, lambda right: factors.solve(right, trans="T")
+    def _solved(self, level: Integers, sizes: Integers, numbers: Integers) -> Iterator[_Level]:
+        """Each level with what solves its components: places of one size follow each other."""
+        for start, end in _runs(level, 0, self.size):
+            parts: list[_Alike | _Tangle] = []
+            for first, last in _runs(sizes, start, end):
+                size = int(sizes[first])
+                if size <= SMALL:
+                    parts.append(_Alike(first, self._inverses(first, last, size, numbers)))
+                    continue
+                for head in range(first, last, size):
+                    part = slice(head, head + size)
+                    parts.append(_Tangle(head, Entangled(self.matrix[part, part], self.budget)))
+            yield _Level(start, end, tuple(parts))
 
-    def _by_rounds(self) -> tuple[Callable[[Floats], Floats], Callable[[Floats], Floats]]:
-        # components that lead to others stand before them: a triangle knows most of the way
-        triangle = _factors(sparse.triu(self.matrix))
-        turned = self.matrix.T.tocsr()
+    def _inverses(self, first: int, last: int, size: int, numbers: Integers) -> Floats:
+        """Of I - Q within each of the components of a size from `first` to `last`."""
+        starts = self.matrix.indptr[first : last + 1]
+        columns = self.matrix.indices[starts[0] : starts[-1]]
+        rows = np.repeat(np.arange(first, last), np.diff(starts))
+        within = numbers[rows] == numbers[columns]
+        rows, columns = rows[within] - first, columns[within] - first
+        values = self.matrix.data[starts[0] : starts[-1]][within]
+        places = rows * size + columns % size
+        inside = np.bincount(places, values, (last - first) * size).reshape(-1, size, size)
+        blocks = np.eye(size) - inside
+        return 1 / blocks if size == 1 else np.asarray(np.linalg.inv(blocks), np.float64)
 
-        def solved(matrix: sparse.csr_matrix, right: Floats, trans: str) -> Floats:
-            near = solvers.LinearOperator(
-                matrix.shape, matvec=lambda x: triangle.solve(x, trans=trans)
-            )
+    def solve(self, right: Floats) -> Floats:
+        """x of (I - Q) x = right, with places in the order of the matrix."""
+        known = right.astype(np.float64)
+        for level in reversed(self.levels):
+            # what it leads to is solved; what is within it is not yet counted: it holds zeros
+            known[level.start : level.end] = 0
+            rows = self.matrix[level.start : level.end]
+            known[level.start : level.end] = right[level.start : level.end] + rows @ known
+            for part in level.parts:
+                part.solve(known, False)
+        return known
 
-            def spend(_: Floats) -> None:
-                self.budget.spend(4 * matrix.nnz * SPEND)
-                self.budget.check_limits()
-
-            known: Floats = np.zeros(len(right))
-            for _ in range(ATTEMPTS):
-                known, info = solvers.bicgstab(
-                    matrix,
-                    right,
-                    known,
-                    rtol=EXACTLY,
-                    atol=0.0,
-                    maxiter=ROUNDS,
-                    M=near,
-                    callback=spend,
-                )
-                if info >= 0:  # else two vectors came to be at right angles: begun anew from there
-                    break
-            return known
-
-        return (
-            lambda right: solved(self.matrix, right, "N"),
-            lambda right: solved(turned, right, "T"),
-        )
+    def solve_turned(self, right: Floats) -> Floats:
+        """x of x (I - Q) = right."""
+        known = right.astype(np.float64)
+        for level in self.levels:
+            known[level.start : level.end] = 0
+            rows = self.turned[level.start : level.end]
+            known[level.start : level.end] = right[level.start : level.end] + rows @ known
+            for part in level.parts:
+                part.solve(known, True)
+        return known
 
     def _bound(self) -> Floats:
         """For each place more moves than a play makes from there on average."""
         ones = np.ones(self.size)
         moves = self.solve(ones)
-        least = float((self.matrix @ moves).min(initial=1.0))
+        least = float((moves - self.matrix @ moves).min(initial=1.0))
         if not (least > 0.5 and np.isfinite(moves).all() and moves.min(initial=0.0) >= 0):
             raise Unsolved("plays go on for so long that the equations cannot be trusted")
         bound: Floats = moves / least
@@ -142,21 +203,12 @@ class Chain:
         much any sum of them, with weights from 0 to 1, may be wrong."""
         right = begun[self.order]
         visits = self.solve_turned(right)
-        residual = np.abs(right - visits @ self.matrix)
-        residual += self._rounding * (np.abs(visits) @ self.sizes + right)
+        residual = np.abs(right - visits + self.turned @ visits)
+        sizes = np.abs(visits)
+        residual += self._rounding * (self.turned @ sizes + sizes + right)
         error = float(residual @ self.bound)
         found: Floats = visits[self.place]
         return found, error
-
-    def average(self, each: Floats) -> tuple[Floats, float]:
-        """The sum of what stands in each situation over a play from there on, and by how much it
-        may be wrong."""
-        right = each[self.order]
-        sums = self.solve(right)
-        residual = np.abs(right - self.matrix @ sums)
-        residual += self._rounding * (self.sizes @ np.abs(sums) + right)
-        found: Floats = sums[self.place]
-        return found, float(residual.max(initial=0.0)) * self.longest
 
     @property
     def longest(self) -> float:
@@ -164,37 +216,29 @@ class Chain:
         return float(self.bound.max(initial=0.0))
 
 
-def _longest_column(matrix: sparse.csr_matrix) -> int:
-    return int(np.bincount(matrix.indices).max(initial=0))
+def _runs(values: Integers, start: int, end: int) -> Iterator[tuple[int, int]]:
+    """The stretches between `start` and `end` in which a value stays the same."""
+    changes = np.flatnonzero(np.diff(values[start:end])) + start + 1
+    edges = [start, *changes.tolist(), end]
+    if end > start:
+        yield from pairwise(edges)
 
 
-def _factors(matrix: sparse.spmatrix) -> solvers.SuperLU:
-    """The order stays as it is; a matrix of this kind needs no pivots."""
-    return solvers.splu(
-        matrix.tocsc(),
-        permc_spec="NATURAL",
-        diag_pivot_thresh=0.0,
-        options={"SymmetricMode": True},
-    )
-
-
-def _ordered(inside: sparse.csr_matrix) -> tuple[Integers, int]:
-    """Situations by component, those that lead to others first, and near ones within each near
-    each other; and about how much the factors of that will hold."""
-    size = inside.shape[0]
-    _, labels = csgraph.connected_components(inside, directed=True, connection="strong")
-    edges = inside.tocoo()
-    within = labels[edges.row] == labels[edges.col]
-    ones = np.ones(int(within.sum()), np.int8)
-    near = sparse.csr_matrix((ones, (edges.row[within], edges.col[within])), shape=(size, size))
-    by_distance = csgraph.reverse_cuthill_mckee((near + near.T).tocsr(), symmetric_mode=True)
-    place = np.empty(size, np.int64)
-    place[by_distance] = np.arange(size)
-    # SciPy numbers components from those that lead nowhere else; if ever it did not, more would be
-    # filled in, and nothing come out wrong
-    order = np.lexsort((place, -labels))
-    place[order] = np.arange(size)
-    rows, columns = place[edges.row[within]], place[edges.col[within]]
-    first = np.arange(size)
-    np.minimum.at(first, np.maximum(rows, columns), np.minimum(rows, columns))
-    return order, 2 * int((np.arange(size) - first).sum()) + size
+def _levels(inside: sparse.csr_matrix, numbers: Integers) -> Integers:
+    """For each component how many others follow each other before it at the most."""
+    rows = numbers[np.repeat(np.arange(len(numbers)), np.diff(inside.indptr))]
+    columns = numbers[inside.indices]
+    across = rows != columns
+    count = int(numbers.max(initial=-1)) + 1
+    ones = np.ones(int(across.sum()), np.int8)
+    links = sparse.csr_matrix((ones, (rows[across], columns[across])), (count, count))
+    links.sum_duplicates()
+    left = np.bincount(links.indices, minlength=count)
+    levels = np.zeros(count, np.int64)
+    here, level = np.flatnonzero(left == 0), 0
+    while len(here):
+        levels[here] = level
+        ends, gone = np.unique(links[here].indices, return_counts=True)
+        left[ends] -= gone
+        here, level = ends[left[ends] == 0], level + 1
+    return levels

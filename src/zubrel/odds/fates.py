@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 
 import numpy as np
 from msgspec import Struct
@@ -13,7 +14,8 @@ from zubrel.base.budget import Budget
 from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.findings.detectors.missable import missables
 from zubrel.odds.board import Board, Floats, Integers, Truths
-from zubrel.odds.chain import SPEND, Chain, Unsolved, lasting
+from zubrel.odds.chain import Chain, between, components, lasting
+from zubrel.odds.entangled import SPEND, Unsolved
 
 WON, DOOMED, STUCK, FOREVER = "won", "doomed", "stuck", "for ever"
 ENDS = {STUCK: "stuck without a move", FOREVER: "going on for ever"}
@@ -21,6 +23,8 @@ ENDS = {STUCK: "stuck without a move", FOREVER: "going on for ever"}
 FOLLOWED = 1_000_000_000
 """Links that are followed, move by move, to tell after how many moves a part of the plays is over
 (three to five seconds)."""
+HOPELESS = 2
+"""Times so many links, which plays go along on average, from which on few are followed."""
 AT_LEAST = 20_000
 """Links that take no longer to follow than none."""
 QUARTERS = (0.25, 0.5, 0.75)
@@ -79,12 +83,10 @@ def fates_of(board: Board, chances: Floats, budget: Budget) -> Fates:
 
     Raises `Unsolved` where that is too much to be solved.
     """
-    edges = board.playing[board.sources] & (chances > 0)
-    shape = (board.size, board.size)
-    place = (board.sources[edges], board.targets[edges])
-    whole = sparse.csr_matrix((chances[edges], place), shape=shape)
-    forever = lasting(whole, board.playing)
-    flow = _Flow(board, whole, chances, edges, board.playing & ~forever, budget)
+    whole, edges = _matrix(board, chances, board.playing)
+    labels = components(whole)
+    forever = lasting(whole, labels, board.playing)
+    flow = _Flow(board, whole, labels, chances, edges, board.playing & ~forever, budget)
     sets = {WON: board.won, DOOMED: board.doomed, **_ends(board, forever)}
     known = [flow.fate(name, there) for name, there in sets.items()]
     in_time = _InTime(whole, board.first, known, sets)
@@ -97,13 +99,22 @@ def fates_of(board: Board, chances: Floats, budget: Budget) -> Fates:
 def blame_of(board: Board, chances: Floats, budget: Budget) -> tuple[float, tuple[Part, ...]]:
     """Which share of the plays is won, and which each move takes the last win from.
 
-    Raises `Unsolved`."""
-    edges = board.playing[board.sources] & (chances > 0) & board.live[board.sources]
+    Raises `Unsolved`.
+    """
+    whole, edges = _matrix(board, chances, board.live & board.playing)
+    flow = _Flow(board, whole, components(whole), chances, edges, board.live, budget)
+    return min(1.0, flow.share(board.won)), flow.blamed()[0]
+
+
+def _matrix(board: Board, chances: Floats, here: Truths) -> tuple[sparse.csr_matrix, Integers]:
+    """The chances between all situations of what is done `here`, and the edges that these are."""
+    edges = np.flatnonzero(here[board.sources] & (chances > 0))
+    many = np.bincount(board.sources[edges], minlength=board.size)
+    starts = np.concatenate(([0], np.cumsum(many)))
     shape = (board.size, board.size)
-    place = (board.sources[edges], board.targets[edges])
-    whole = sparse.csr_matrix((chances[edges], place), shape=shape)
-    flow = _Flow(board, whole, chances, edges, board.live, budget)
-    return flow.fate(WON, board.won).share, flow.blamed()[0]
+    matrix = sparse.csr_matrix((chances[edges], board.targets[edges], starts), shape)
+    matrix.sum_duplicates()
+    return matrix, edges
 
 
 def _ends(board: Board, forever: Truths) -> dict[str, Truths]:
@@ -118,45 +129,61 @@ def _ends(board: Board, forever: Truths) -> dict[str, Truths]:
 class _Flow:
     """How often a play goes along each edge that leads on from where it does not stay for ever.
 
-    `flow` is that number, and `age` the moves made by then, summed over the plays that go along it.
+    `flow` is that number for each of them.
     """
 
     def __init__(
         self,
         board: Board,
         whole: sparse.csr_matrix,
+        labels: Integers,
         chances: Floats,
-        edges: Truths,
+        edges: Integers,
         passing: Truths,
         budget: Budget,
     ) -> None:
         self.board = board
-        places = np.flatnonzero(passing)
-        self.chain = Chain(whole[places][:, places].tocsr(), budget)
-        visits, self.error = self.chain.visits(board.first[places])
+        self.places = np.flatnonzero(passing)
+        self.chain = Chain(between(whole, self.places), labels[self.places], budget)
+        self.visits, self.error = self.chain.visits(board.first[self.places])
         if not self.error < USEFUL:
             raise Unsolved("the equations could not be solved well enough")
-        # moves made with the one from each situation on, summed over the plays that come through
-        ages, age_error = self.chain.visits(visits)
-        self.age_error = age_error + self.error * self.chain.longest
-        through, aged = np.zeros(board.size), np.zeros(board.size)
-        through[places], aged[places] = visits, ages
-        taken = edges & passing[board.sources]
+        taken = edges[passing[board.sources[edges]]]
         self.sources, self.targets = board.sources[taken], board.targets[taken]
-        self.moves = board.moves[taken]
-        self.flow = through[self.sources] * chances[taken]
-        self.age = aged[self.sources] * chances[taken]
+        self.moves, self.chances = board.moves[taken], chances[taken]
+        self.flow = self._everywhere(self.visits)[self.sources] * self.chances
         self.leaving = ~passing[self.targets]
         self.all_leave = not board.first[~passing].any()
+
+    @cached_property
+    def ages(self) -> tuple[Floats, float]:
+        """For each edge the moves made by then, summed over the plays that go along it, and by how
+        much sums of these may be wrong."""
+        # moves made with the one from each situation on, summed over the plays that come through
+        sums, error = self.chain.visits(self.visits)
+        ages = self._everywhere(sums)[self.sources] * self.chances
+        return ages, error + self.error * self.chain.longest
+
+    def _everywhere(self, values: Floats) -> Floats:
+        """Values of situations in which a play goes on, among zeros of the others."""
+        every = np.zeros(self.board.size)
+        every[self.places] = values
+        return every
+
+    def share(self, there: Truths) -> float:
+        """Of plays that come into a set which they never leave again, or begin in it."""
+        entering = there[self.targets] & ~there[self.sources]
+        return float(self.flow[entering].sum() + self.board.first[there].sum())
 
     def fate(self, name: str, there: Truths) -> Fate:
         """Of the plays that come into a set which they never leave again."""
         entering = there[self.targets] & ~there[self.sources]
-        share = float(self.flow[entering].sum() + self.board.first[there].sum())
+        share = self.share(there)
         if not entering.any() or share <= NEVER:
             return Fate(name, share, 0.0 if not entering.any() else self.error)
-        mean = float(self.age[entering].sum()) / share
-        wrong = (self.age_error + self.error * mean) / max(share - self.error, NEVER)
+        ages, age_error = self.ages
+        mean = float(ages[entering].sum()) / share
+        wrong = (age_error + self.error * mean) / max(share - self.error, NEVER)
         if self.all_leave and there[self.targets[self.leaving]].all():
             return Fate(name, 1.0, 0.0, mean, wrong)  # nothing else ends these plays
         return Fate(name, min(1.0, share), self.error, mean, wrong)
@@ -207,7 +234,7 @@ class _InTime:
         fates: Sequence[Fate],
         sets: Mapping[str, Truths],
     ) -> None:
-        self.first = first
+        self.first, self.fates = first, fates
         self.turned = whole.T.tocsr()
         self.left = {fate.id: fate.share for fate in fates if fate.mean is not None}
         chances = {name: _into(whole, sets[name]) for name in self.left}
@@ -224,7 +251,10 @@ class _InTime:
         curve = [(0, *self._told())]
         self._note(0)
         links = max(AT_LEAST, self.turned.nnz)
-        for moves in range(1, max(2, FOLLOWED // links)):
+        most = FOLLOWED
+        if max((f.mean or 0.0 for f in self.fates), default=0.0) * links > HOPELESS * FOLLOWED:
+            most //= 5  # the middle will not be seen, but how the plays begin
+        for moves in range(1, max(2, most // links)):
             for name, (near, into) in self.into.items():
                 self.come[name] += float(here[near] @ into)
             self._note(moves)

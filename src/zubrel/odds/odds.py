@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from zubrel.base.budget import Budget, LimitReached
+from zubrel.base.budget import Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.listed.large import VectorSpace
@@ -16,13 +16,13 @@ from zubrel.explored.listed.small import ScalarSpace
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import TooMany
 from zubrel.odds.board import Board, board_of
-from zubrel.odds.chain import Unsolved
+from zubrel.odds.entangled import Unsolved
 from zubrel.odds.fates import Fates, fates_of
 from zubrel.odds.field import Field, ListedField, OpenField
 from zubrel.odds.perfect import Perfect, best_of
 from zubrel.odds.players import AIMLESS, CURIOUS, HOMING, PERFECT, Player, aimless, homing
 from zubrel.odds.plays import PLAYS, Simulated, simulated
-from zubrel.policy import MANY, NARROW, SMALL
+from zubrel.policy import MANY, NARROW, SMALL, SOLVING
 
 log = logging.getLogger(__name__)
 
@@ -57,6 +57,7 @@ class Odds(Struct, frozen=True):
     players: tuple[PlayerOdds, ...]
 
 
+TOO_ENTANGLED = "the equations take too long to be solved"
 TOO_LARGE = "needs every situation listed, and there are too many"
 
 
@@ -85,14 +86,16 @@ def _of_player(
     if board is None:
         return PlayerOdds(player, left_out=TOO_LARGE)
     try:
-        if player.name == PERFECT:
-            return PlayerOdds(player, best=best_of(board, budget))
-        chances = aimless(board) if player.name == AIMLESS else homing(board, player.homing)
-        return PlayerOdds(player, solved=fates_of(board, chances, budget))
-    except Unsolved as unsolved:
+        with budget.within(SOLVING):
+            if player.name == PERFECT:
+                return PlayerOdds(player, best=best_of(board, budget))
+            chances = aimless(board) if player.name == AIMLESS else homing(board, player.homing)
+            return PlayerOdds(player, solved=fates_of(board, chances, budget))
+    except (Unsolved, WorkSpent) as unsolved:
         log.info("%s: %s", player.name, unsolved)
         if player.name != AIMLESS:
-            return PlayerOdds(player, left_out=str(unsolved))
+            spent = isinstance(unsolved, WorkSpent)
+            return PlayerOdds(player, left_out=TOO_ENTANGLED if spent else str(unsolved))
         return PlayerOdds(player, seen=_seen(field, player, asked, budget))
 
 

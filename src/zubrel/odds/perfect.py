@@ -12,11 +12,11 @@ from __future__ import annotations
 import numpy as np
 from msgspec import Struct
 from scipy import sparse
-from scipy.sparse import csgraph
 
 from zubrel.base.budget import Budget
 from zubrel.odds.board import Board, Floats, Integers, Truths
-from zubrel.odds.chain import SPEND, Chain
+from zubrel.odds.chain import Chain, components
+from zubrel.odds.entangled import SPEND
 from zubrel.odds.fates import Part
 
 CLOSE, MET = 1e-10, 1e-8
@@ -102,7 +102,7 @@ class _Game:
             budget.check_limits()
             kept = inside[choice]
             graph = _matrix(np.ones(int(kept.sum())), owners[kept], ends[kept], (size, size))
-            _, groups = csgraph.connected_components(graph, directed=True, connection="strong")
+            groups = components(graph)
             leaving = kept & (groups[owners] != groups[ends])
             if not leaving.any():
                 return groups, inside
@@ -153,7 +153,7 @@ class _Game:
             self.groups[self.number[self.targets[going_on]]],
             (self.count, self.count),
         )
-        visits, _ = Chain(inside, budget).visits(self.begun)
+        visits, _ = Chain(inside, components(inside), budget).visits(self.begun)
         edges, moves = self.edges[taken], self.board.system.moves
         flow = visits[self.group[chosen]] * self.odds[taken]
         targets = self.targets[taken]
