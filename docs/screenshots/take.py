@@ -41,6 +41,10 @@ SHOTS = {
         "zubrel sweep draft.yaml --one-at-a-time --vary 'items.crowbar.uses=1..4' "
         "--vary 'shops.stall.sells.wick.price=1,2' --jobs 2",
     ),
+    "odds": (
+        "zubrel odds draft.yaml",
+        "script -qec 'zubrel odds draft.yaml' /dev/null | head -n 42",
+    ),
     "list": (
         "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
         "for t in quests people shops; do zubrel list tidewrack.yaml $t; done",
@@ -52,6 +56,7 @@ SHOTS = {
         "zubrel probe tidewrack.yaml light_lamp; zubrel probe tidewrack.yaml trapdoor",
     ),
 }
+DRAWN = ("losses", "pace")
 PAGES = {
     "report": 'document.querySelectorAll(".finding")[1].open = true',
     "walk": 'document.querySelectorAll(".finding")[1].querySelector("button.step").click();'
@@ -94,7 +99,7 @@ def main() -> None:
             world = readme.split("```yaml\n")[1].split("```")[0]
             Path(folder, "key.yaml").write_text(world, encoding="utf-8")
             Path(folder, "typed.txt").write_text(TYPED, encoding="utf-8")
-            wanted = sys.argv[1:] or [*SHOTS, *PAGES, "map", "chain", "windows", "growth"]
+            wanted = sys.argv[1:] or [*SHOTS, *PAGES, "map", "chain", "windows", "growth", *DRAWN]
             for name in wanted:
                 if name in SHOTS:
                     take(name, *SHOTS[name], folder)

@@ -31,7 +31,7 @@ class Difference(Struct, frozen=True):
     order_gained: tuple[tuple[str, str], ...] | None
     order_lost: tuple[tuple[str, str], ...] | None
     shares: tuple[tuple[Told, Told], ...] = ()
-    """Findings that stay, then and now, of which the share of aimless plays has changed."""
+    """Open findings that stay, then and now, of which the share of aimless plays has changed."""
 
     @property
     def complete(self) -> bool:
@@ -62,7 +62,7 @@ def difference(old: Report, new: Report) -> Difference:
         tuple(
             (before[i], f)
             for i, f in after.items()
-            if f.cause is None and i in before and _differ(before[i].aimless, f.aimless)
+            if not (f.accepted or f.cause) and i in before and _differ(before[i].aimless, f.aimless)
         ),
     )
 

@@ -52,9 +52,11 @@ def between(
         place = np.full(matrix.shape[0], -1)
         place[places] = np.arange(len(places))
     columns = place[rows.indices]
-    kept = columns >= 0
-    starts = np.concatenate(([0], np.cumsum(kept)))[rows.indptr]
     shape = (len(places), len(places))
+    kept = columns >= 0
+    if kept.all():
+        return sparse.csr_matrix((rows.data, columns, rows.indptr), shape)
+    starts = np.concatenate(([0], np.cumsum(kept)))[rows.indptr]
     return sparse.csr_matrix((rows.data[kept], columns[kept], starts), shape)
 
 
@@ -123,14 +125,19 @@ class Chain:
         there = np.zeros(int(labels.max(initial=-1)) + 1, np.bool_)
         there[labels] = True
         numbers = (np.cumsum(there) - 1)[labels]
-        level = _levels(inside, numbers)[numbers]
-        sizes = np.bincount(numbers)[numbers]
-        self.order = np.lexsort((numbers, sizes, level))
+        # components in the order in which they are solved, at each level by their sizes
+        levels, sizes = _levels(inside, numbers), np.bincount(numbers)
+        turns = np.lexsort((sizes, levels))
+        turn = np.empty(len(turns), np.int32)
+        turn[turns] = np.arange(len(turns), dtype=np.int32)
+        turn_of = turn[numbers]
+        self.order = np.argsort(turn_of, kind="stable")
         self.place = np.empty(self.size, np.int64)
         self.place[self.order] = np.arange(self.size)
         self.matrix = between(inside, self.order, self.place)
         self.turned = self.matrix.T.tocsr()
-        self.levels = list(self._solved(*(each[self.order] for each in (level, sizes, numbers))))
+        numbers = numbers[self.order]
+        self.levels = list(self._solved(levels[numbers], sizes[numbers], numbers))
         # a sum of so many products is at most so far from the true one, relative to their sizes
         longest = max(
             np.diff(matrix.indptr).max(initial=0) for matrix in (self.matrix, self.turned)
