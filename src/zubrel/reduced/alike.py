@@ -55,9 +55,12 @@ def alike(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     variables = [
         v
         for v, domain in enumerate(before.system.variables)
+        # of two values nothing is gained: if they are alike nothing reads them, which others find
+        # sooner
         if 2 < domain.size <= MOST_VALUES and v not in users.barred and _is_set(users, v)
     ]
     for variable in variables:
+        # one variable after the other: merging one may make values of the next alike
         values = _Values(before, variable)
         classes = values.classes()
         if len(set(classes.values())) < before.system.variables[variable].size:
@@ -92,11 +95,16 @@ class _Values:
         """By value what holds as long as the variable has it; nothing of what is never set."""
         system, sure = self.system, dict[int, frozenset[Formula]]()
         for move in system.moves:
+            # what a move asked for when it set the value, and what never becomes false, still
+            # holds while the value is there
             asked = frozenset(p for p in parts_of(move.guard) if stays_true(system, p))
             for step in move.steps:
                 for change in step.changes:
                     if change.variable == self.variable:
+                        # several moves may set the same value: only what all of them ask for is
+                        # sure
                         sure[change.number] = sure.get(change.number, asked) & asked
+        # nothing was asked for before the start
         return sure | {system.variables[self.variable].start: frozenset()}
 
     def _with(self, move: Move, value: int) -> Formula:
@@ -109,6 +117,7 @@ class _Values:
 
         sure = self.sure.get(value, frozenset())
         parts = parts_of(substituted(move.guard, test))
+        # what is sure anyway must not make a difference between two values
         return both(p for p in parts if p not in sure)
 
     def _possible(self, value: int, classes: dict[int, int]) -> frozenset[Possible]:
@@ -128,6 +137,7 @@ class _Values:
         """Changes that lead to classes instead of values."""
         for change in changes:
             if change.variable == self.variable:
+                # moves that set the variable lead to classes, as refinement has them so far
                 change = replace(change, number=classes[change.number])
             yield change
 
@@ -137,9 +147,11 @@ class _Values:
         met = [v for v in self.values if v in self.sure]
         classes = dict.fromkeys(self.values, 0)
         while True:
+            # the class so far is part of the sign, so that a class is only ever split
             told = {v: (classes[v], self._possible(v, classes)) for v in met}
             numbers = {sign: n for n, sign in enumerate(dict.fromkeys(told.values()))}
             refined = dict.fromkeys(self.values, 0) | {v: numbers[told[v]] for v in met}
+            # no class was split, so none will be
             if len(numbers) == len(set(classes.values())):
                 return refined
             classes = refined
@@ -147,6 +159,7 @@ class _Values:
     def merged(self, classes: dict[int, int]) -> Reduced:
         """The system with one value for each class."""
         variable, number = self.variable, max(classes.values())
+        # any value of a class will do: they are alike in all that is asked
         examples = {classes[v]: v for v in reversed(self.values) if v in self.sure}
         new, seen = Rebuilding(losing(self.before, {variable})), dict[object, list[Formula]]()
         for move in self.system.moves:
@@ -156,6 +169,8 @@ class _Values:
                 tuple(s.changes for s in steps),
                 tuple(self.before.originals[s.number].number for s in move.steps),
             )
+            # moves that differed in values only are the same by now; without this there would be
+            # as many copies as values
             known_guards = seen.setdefault(sign, [])
             for guard in self._guards(move, examples):
                 # the same step with less to ask for is possible wherever this one is

@@ -49,6 +49,7 @@ def amounts(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     if not sums:
         return before
     swap = _Swap(system, sums)
+    # tests become thresholds, then nothing reads or writes the variable any more
     smaller = rewritten(without_changes(before, sums), swap.formula)
     system = fixed(smaller.system, set(sums))
     return replace(smaller, system=system, swaps=(*before.swaps, swap.formula))
@@ -79,15 +80,19 @@ def _sums(system: System, asked: Sequence[Formula]) -> dict[int, dict[int, int]]
     # whether a tool is there counts as one in a load, for which no threshold can stand in
     read = {m.variable for load in _loads(formulas_of(system)) for m in load.marks}
     read |= variables_in(_loads(asked))
+    # by variable every step that changes it: all of them have to add, or it does not follow from
+    # marks
     touching: dict[int, dict[int, Step]] = {}
     for step in system.steps:
         for change in step.changes:
             touching.setdefault(change.variable, {})[step.number] = step
     sums: dict[int, dict[int, int]] = {}
     for variable, steps in sorted(touching.items()):
+        # a mark stands for others, and cannot be told by them at the same time
         if variable in fixed | read | marks or variable in (PLACE, ENDING):
             continue
         added = _added(system, variable, list(steps.values()), mark_of, setters)
+        # a threshold over n marks of a total t has about n times t parts as a diagram
         if added and len(added) <= MOST_MARKS:
             sums[variable] = added
     return sums
@@ -117,6 +122,7 @@ def _added(
     for step in steps:
         sums = [c for c in step.changes if c.variable == variable]
         mark = mark_of[step.number]
+        # a gain that is made in some cases only is not told by the mark, which is set in all
         plain = all(c.when == TRUE and c.operation is not Operation.SET for c in sums)
         if mark is None or not plain or any(c.operation is Operation.FLIP for c in sums):
             return None
@@ -166,11 +172,13 @@ class _Swap:
             for mark, total in self.sums.get(variable, {}).items():
                 domain = self.system.variables[mark]
                 # what takes away weighs as long as it was not done, from a higher start
+                # a load weighs amounts; in its place each mark weighs what it adds, as many times
                 end = domain.high if total > 0 else domain.low
                 marks += [Within(mark, end, end)] * abs(total)
                 high -= min(0, total)
             if variable in self.sums:
                 high -= self.system.variables[variable].start
+        # what was held at the start weighs for good, and is taken from the limit
         left = tuple(v for v in load.variables if v not in self.sums)
         if high < 0:
             return FALSE
@@ -182,6 +190,8 @@ class _Swap:
         enough = self._from(test.variable, test.low)
         if test.high >= self.system.variables[test.variable].high:
             return enough  # more than that is never held
+        # an amount between two numbers: at least the first, and not at least one more than the
+        # second
         return both((enough, opposite(self._from(test.variable, test.high + 1))))
 
     def _from(self, variable: int, number: int) -> Formula:

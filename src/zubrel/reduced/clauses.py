@@ -23,9 +23,11 @@ MOST = 12
 def shortest(clauses: Iterable[Clause]) -> Clauses | None:
     """The same without clauses that include others; None where too many are left."""
     kept: list[Clause] = []
+    # short ones first: what a clause is included in comes after it
     for clause in sorted(set(clauses), key=len):
         if not any(other <= clause for other in kept):
             kept.append(clause)
+            # products of sums grow by powers; a condition that large helps nobody
             if len(kept) > MOST:
                 return None
     return frozenset(kept)
@@ -41,6 +43,8 @@ def both_of(one: Clauses, other: Clauses) -> Clauses | None:
 
 def implies(one: Clauses, other: Clauses) -> bool:
     """Whether every clause of one includes a clause of the other."""
+    # enough for monotone conditions: a clause of the first that held without one of the second
+    # would be a case against it
     return all(any(b <= a for b in other) for a in one)
 
 
@@ -64,4 +68,5 @@ def clauses_of(formula: Formula) -> Clauses | None:
 
 def formula_of(clauses: Clauses) -> Formula:
     """A formula with these clauses, always the same one."""
+    # sets have no order of their own, and outputs must not depend on one
     return either(sorted((both(sorted(c, key=repr)) for c in clauses), key=repr))

@@ -55,8 +55,11 @@ class Find(Struct, frozen=True):
 def finds(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without its free finds."""
     system = before.system
+    # `users` tells of each variable who reads it and who changes it, and which somebody has asked
+    # for
     users, marks = Users(system, asked), system.marks
     by_item: dict[int, list[Find]] = {}
+    # what a free find asks for must not be left out in the same round
     staying = set(users.barred)
     for item in users.writers:
         # nobody may be hindered by having more, or a find could doom
@@ -102,17 +105,23 @@ def find_of(
 
     `marks` are those that may be left out. With `room`, it may ask for room for one more.
     """
+    # no luck, and nothing but the item and the mark that it was taken: anything else would be a
+    # reason not to
     if len(move.steps) != 1 or len(move.steps[0].changes) != 2:
         return None
     given = next(c for c in move.steps[0].changes if c.variable == item)
     mark = next((c for c in move.steps[0].changes if c.variable in marks), None)
+    # a mark that is set perhaps would leave a find that can be made again
     if given.number < 1 or mark is None or mark.when != TRUE:
         return None
     # left out, the mark stays low for good: nobody else may see that
     if users.readers.get(mark.variable) != [move] or len(users.writers[mark.variable]) != 1:
         return None
     domain, parts = system.variables[item], parts_of(move.guard)
+    # that it was not made yet is all that its mark is asked for
     low = [p for p in parts if system.is_low(mark.variable, p)]
+    # with a limit of one, room says that none is held: who asks for room for more is asking for
+    # less
     fits = [Within(item, domain.low, domain.high - 1)] if room else []
     remaining = both(p for p in parts if p not in low and p not in fits)
     # what could be picked up at one time must still be there at any later one
@@ -136,6 +145,7 @@ def _losing_ways(before: Reduced, by_item: dict[int, list[Find]]) -> Reduced:
 
 def _without(before: Reduced, by_item: dict[int, list[Find]]) -> Reduced:
     system = before.system
+    # moves are told apart by identity: two of the same content may stand in different places
     left_out = {id(f.move) for free in by_item.values() for f in free}
     lying = {
         item: [before.originals[f.move.steps[0].number] for f in free]
@@ -146,6 +156,7 @@ def _without(before: Reduced, by_item: dict[int, list[Find]]) -> Reduced:
         if id(move) in left_out:
             continue
         new.add(move, move.steps)
+        # a play of the whole picks up what is missing right before the move that asks for it
         picked = [s for item in sorted(variables_of(move.guard) & set(lying)) for s in lying[item]]
         new.needs(move, picked)
     tests = {item: _Tests(system, item, free) for item, free in by_item.items()}
@@ -154,6 +165,7 @@ def _without(before: Reduced, by_item: dict[int, list[Find]]) -> Reduced:
         return tests[test.variable].at_least(test.low) if test.variable in tests else test
 
     smaller = rewritten(new.reduced, lambda f: substituted(f, tested))
+    # what is held beside finds is below nothing when some of them were spent
     less = {item: sum(f.count for f in free) for item, free in by_item.items()}
     variables = tuple(
         replace(v, low=v.low - less.get(n, 0)) for n, v in enumerate(smaller.system.variables)
@@ -177,6 +189,8 @@ class _Tests:
     def at_least(self, number: int) -> Formula:
         """So many are held, or would be with all that can be found."""
         if number not in self.known:
+            # each unit that could be found counts if its find is open: a threshold over
+            # conditions that stay true
             units = [f.given for f in self.free for _ in range(f.count)]
             self.known[number] = either(
                 both((Within(self.item, number - more, self.high), at_least(more, units)))

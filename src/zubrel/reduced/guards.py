@@ -37,6 +37,7 @@ from zubrel.reduced.result import Rebuilding, Reduced, formulas_of, rewritten
 
 def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system with simpler guards; whatever is `asked` for stays as it is."""
+    # constants first: whole parts of guards go with them, and limits become readable
     before = _without_constants(before)
     system = before.system
     limits = _Limits(system)
@@ -49,11 +50,14 @@ def guards(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         if areas != move.areas:
             changed = True
             move = replace(move, areas=areas) if areas else replace(move, guard=FALSE)
+        # a fresh one for each move: what is known holds only where its guard does
         known = _Known(system, move)
         # limits are told by intervals, which the first round makes of what is denied
         plain = replace(move, guard=known.simplified(move.guard))
         guard = known.simplified(limits.without(plain))
         steps = [replace(s, changes=known.changes(s.changes)) for s in move.steps]
+        # an unchanged system is handed back as it is, so that a round of reductions knows when to
+        # end
         changed = changed or guard != move.guard or steps != list(move.steps)
         new.add(replace(move, guard=guard), steps)
     return new.reduced if changed else before
@@ -64,6 +68,8 @@ def _without_constants(before: Reduced) -> Reduced:
     system = before.system
     changed = {c.variable for step in system.steps for c in step.changes}
     changed |= {c.variable for settler in system.settlers for c in settler.changes}
+    # place and ending change without a change that says so in all cases (the game ends by a
+    # formula)
     asked = variables_in(formulas_of(system)) - changed - {PLACE, ENDING}
     constant = {v for v in asked if system.variables[v].size > 1}
 
@@ -86,8 +92,10 @@ class _Known:
     def simplified(self, guard: Formula) -> Formula:
         while True:
             self.between = {}
+            # each round may turn a part into an interval, and so tell more about others
             literals, remaining = list[int](), list[Formula]()
             for part in map(self._interval, parts_of(guard)):
+                # where the player stands is told by the areas of the move, not by its guard
                 if isinstance(part, Within) and part.variable != PLACE:
                     literals.append(part.variable)
                     low, high = self.between.get(part.variable, (part.low, part.high))
@@ -112,11 +120,14 @@ class _Known:
 
         If none is ever made, they stay: the step can be taken, and may be asked about.
         """
+        # a condition is judged before the move, as its guard is, so what the guard says holds for
+        # it
         known = tuple(replace(c, when=substituted(c.when, self._test)) for c in changes)
         return tuple(c for c in known if c.when != FALSE) or known
 
     def _interval(self, part: Formula) -> Formula:
         """That a variable is not in a range, said as the range it is in, where that is one."""
+        # a hole in the middle of a domain is no interval, and stays as it is said
         if isinstance(part, Opposite) and isinstance(part.part, Within):
             test = part.part
             domain = self.system.variables[test.variable]
@@ -128,6 +139,7 @@ class _Known:
 
     def _test(self, test: Within) -> Formula:
         if test.variable == PLACE:
+            # unknown where the move is possible on both sides of the test
             inside = {test.low <= area <= test.high for area in self.areas or ()}
             return test if len(inside) != 1 else TRUE if inside.pop() else FALSE
         if test.variable not in self.between:
@@ -143,6 +155,7 @@ def _areas_of_endings(system: System) -> set[int]:
     areas = set[int]()
     for formula, _ in system.endings:
         for area in range(system.variables[PLACE].size):
+            # decided by the place alone, whatever else is so
             if standing_in(area, formula) == TRUE:
                 areas.add(area)
     return areas
@@ -153,6 +166,7 @@ class _Limits:
 
     def __init__(self, system: System) -> None:
         self.system = system
+        # what can be made once adds once: the sum of all such gains is a bound
         self.once = {s.number for m in system.moves if system.once_only(m) for s in m.steps}
         self.most = self._most()
         self.fitting = {
@@ -172,10 +186,12 @@ class _Limits:
         for step in self.system.steps:
             for change in step.changes:
                 start = self.system.variables[change.variable].start
+                # set to the start or below, or taken away: this raises nothing above the start
                 lowered = change.operation is Operation.SET and change.number <= start
                 added = change.operation in (Operation.ADD, Operation.ADD_UP_TO_END)
                 if not (lowered or (added and change.number <= 0)):
                     raising.setdefault(change.variable, set()).add(step.number)
+        # with two steps that raise it the second could find it raised
         single = {v: min(steps) for v, steps in raising.items() if len(steps) == 1}
         # a mark is what says that a step is made once: it has to be asked for
         barred = {PLACE, *self.system.settled, *self.system.marks}
@@ -184,6 +200,7 @@ class _Limits:
     def _most(self) -> dict[int, int]:
         """The most that variables can come to, where that can be told by adding up."""
         barred = {PLACE, *self.system.settled}
+        # what is set, flipped, or changed by itself cannot be added up
         values: dict[int, int] = {}
         for step in self.system.steps:
             for change in step.changes:
@@ -194,6 +211,7 @@ class _Limits:
                 elif change.number > 0:
                     most = values.get(variable, self.system.variables[variable].start)
                     values[variable] = most + change.number
+                    # a gain that can be had again has no sum
                     if step.number not in self.once:
                         barred.add(variable)
         return {v: most for v, most in values.items() if v not in barred}
@@ -201,6 +219,7 @@ class _Limits:
     def without(self, move: Move) -> Formula:
         """What a move asks for, but for limits that it never goes beyond."""
         added: dict[int, int] = {}
+        # by luck nothing is sure to be added
         if len(move.steps) == 1:
             for change in move.steps[0].changes:
                 if change.operation is Operation.ADD and change.when == TRUE:
@@ -210,13 +229,16 @@ class _Limits:
 
         def test(test: Within) -> Formula:
             variable, domain = test.variable, self.system.variables[test.variable]
+            # only upper limits are dropped here: a lower one asks for something
             if test.low > domain.low:
                 return test
+            # nothing but this very move could have raised it, and it has not been made
             if move.steps[0].number == self.raised_by.get(variable) and test.high >= domain.start:
                 return TRUE
             gain = max(0, added.get(variable, 0))
             if variable in self.most and test.high >= self.most[variable] - (gain if own else 0):
                 return TRUE
+            # the domain was made so large that all there is fits, so this asks for nothing
             fits = variable in self.fitting and gain and test.high >= domain.high - gain
             return TRUE if fits else test
 

@@ -55,24 +55,33 @@ class Rules:
         """
         links: dict[int, Clauses] = {}
         for other in self.before(area):
+            # something that asks where the player stands, and tells the two apart, would see a
+            # walk between them
             if other is not None and self.tests[other] == self.tests[area]:
                 forth, back = self._walk(other, area), self._walk(area, other)
                 # whoever could come can go back: otherwise walking there would be a choice
                 if forth and implies(forth, back) and self._lasts(area, forth):
                     links[other] = forth
+        # further links would only copy the rules of the area, which can be reached from the first
+        # at any time
         always = [other for other in links if links[other] == ALWAYS]
         return {always[0]: ALWAYS} if always else links
 
     def _lasts(self, area: int, link: Clauses) -> bool:
         """Whether a link that is open stays so as long as the player is in an area."""
         rising = self.system.rising
+        # the usual case, at no cost: what a link asks for never becomes false again
         if all(rising.for_good(atom) for clause in link for atom in clause):
             return True
+        # otherwise every step that is made in the area, or that may lead there, has to leave it
+        # open
         stays, sources = self.afterwards.stays, list[Sequence[Change]]()
         for start in (area, *self.before(area), None):
             for (number, targets), clauses in self.here.get(start, {}).items():
                 guard = parts_of(self.all[number].guard)
                 for step in self._ending(number, targets, area, stays=start in (area, None)):
+                    # what happens by itself is asked about too, but only as far as these steps
+                    # can set it off
                     sources.append(step.changes)
                     # what leads here from elsewhere is looked at by itself
                     if start in (area, None) and not all(
@@ -89,6 +98,7 @@ class Rules:
 
     def _ending(self, number: int, targets: Targets, area: int, stays: bool) -> list[Step]:
         """The steps of a rule that lead into an area, or that may stay there."""
+        # a step that goes nowhere for sure may stay where it begins
         ends = (None, area) if stays else (area,)
         steps = self.all[number].move.steps
         return [s for s, target in zip(steps, targets, strict=True) if target in ends]
@@ -98,6 +108,7 @@ class Rules:
         number, targets = key
         rule = self.all[number]
         own = frozenset((frozenset(parts_of(rule.guard)),))
+        # known before the step: what the rule asks for here, and its own guard
         whole = both_of(clauses, own)
         if whole is None:
             return False
@@ -109,11 +120,13 @@ class Rules:
 
     def before(self, area: int) -> list[int | None]:
         """From where moves may lead into an area."""
+        # in one order everywhere, so that the same world becomes the same system
         left = self.into.get(area, set()) - {area} - self.folded.keys()
         return sorted(left, key=lambda a: -1 if a is None else a)
 
     def _walk(self, start: int, end: int) -> Clauses:
         """What has to hold for walking from one area to another; `NEVER` if it is too much."""
+        # any of several ways will do; too many clauses count as none, which is safe
         path: Clauses | None = NEVER
         for (number, targets), clauses in self.here.get(start, {}).items():
             if targets == (end,) and self.all[number].walks and path is not None:

@@ -41,12 +41,14 @@ def openings(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without its free openings, but for those that are `asked` for."""
     system = before.system
     users = Users(system, asked)
+    # by mark: what could open it, and stands in for it from now on
     given: dict[int, Formula] = {}
     staying, used = set(users.barred), set[int]()
     for move in system.moves:
         mark = _mark_of(system, move, users)
         if mark is None or mark in staying:
             continue
+        # condition 1: what else it changes is nobody else's business
         own = {c.variable for c in move.steps[0].changes} - {mark}
         if not all(_only_its_own(system, users, variable, move) for variable in own):
             continue
@@ -75,6 +77,7 @@ def _mark_of(system: System, move: Move, users: Users) -> int | None:
         return None
     changes = move.steps[0].changes
     marks = [c.variable for c in changes if _is_raised(system, c) and c.variable not in _TOLD]
+    # two marks would have to be left out together, or not at all
     if len(marks) != 1 or [c.variable for c in changes].count(marks[0]) != 1:
         return None
     return marks[0] if len(users.writers[marks[0]]) == 1 else None
@@ -112,6 +115,7 @@ def _but_for(system: System, move: Move, own: Collection[int]) -> Rising:
     """What only rises, as far as nobody but a move is concerned."""
     if not own:
         return system.rising
+    # condition 2 is about everybody else: the move itself may use up what it asks for
     others = [s for s in system.steps if s.number != move.steps[0].number]
     return Rising(system.variables, others, system.settlers)
 
@@ -140,6 +144,7 @@ def _without(before: Reduced, given: dict[int, Formula], used: Collection[int]) 
         for mark in variables_of(formula) & set(given)
         if not areas_in(formula) <= set(_areas_of(system, openers[mark]))
     }
+    # formulas of lost ways are not rewritten, so they have to be known as lost before
     lasting = replace(new.reduced, lost=before.lost | lost_ways)
     smaller = rewritten(lasting, partial(_opened, given))
     return replace(smaller, system=fixed(smaller.system, given), blurred=before.blurred | set(used))

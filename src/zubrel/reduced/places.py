@@ -64,6 +64,7 @@ MOST_COPIES = 24
 
 def places(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system with fewer areas. Those that something `asked` for tells apart stay."""
+    # one area is the least there can be: every rule would be looked at for nothing
     if before.system.variables[PLACE].size == 1:
         return before
     folding = _Folding(before, asked)
@@ -76,6 +77,7 @@ class _Folding:
         self.before = before
         self.system = system = before.system
         self.start = system.variables[PLACE].start
+        # what happens by itself may lead there at a time when nobody could walk back
         self.staying = {c.number for s in system.settlers for c in s.changes if c.variable == PLACE}
         """Areas that cannot be left out."""
         self.rules = Rules(system, told_apart(system, [*formulas_of(system), *asked]))
@@ -89,7 +91,10 @@ class _Folding:
             self._begin(move)
 
     def _begin(self, move: Move) -> None:
+        # None where a step stays, or leads to one of several areas: such a step is never turned
         targets = tuple(destination_for_sure(step) for step in move.steps)
+        # only a move without luck that does nothing but walk can be a link, and its guard has to
+        # be readable without knowing where the player stands
         gates: Clauses | None = None
         if (
             len(move.steps) == 1
@@ -99,6 +104,8 @@ class _Folding:
         ):
             gates = clauses_of(move.guard)
         number, walks = len(self.rules.all), gates is not None
+        # what a walk asks for is kept as clauses, which links are made of; the guard of any other
+        # move stays one formula, since nothing is ever joined with it
         self.rules.all.append(Rule(move, TRUE if walks else move.guard, walks))
         for area in (None,) if move.areas is None else move.areas:
             self.rules.here.setdefault(area, {})[number, targets] = (
@@ -109,12 +116,16 @@ class _Folding:
                     self.rules.into.setdefault(target, set()).add(area)
         for step, target in zip(move.steps, targets, strict=True):
             if target is None:
+                # an area that is entered perhaps cannot be entered by way of a neighbour: nobody
+                # could say what its link would have to ask for
                 self.staying |= {c.number for c in step.changes if c.variable == PLACE}
         if gates is not None:
             self._remember_openers(move, gates)
 
     def _remember_openers(self, move: Move, gates: Clauses) -> None:
         original = self.before.originals[move.steps[0].number]
+        # an earlier reduction may have left out moves that a play has to make before this way:
+        # whoever walks it inside of one area later has to make them too
         woven = {o.number: o for o in self.before.woven.get(original.number, ())}
         for clause in gates if woven else ():
             for atom in clause:
@@ -129,6 +140,8 @@ class _Folding:
         again = True
         while again:
             again = False
+            # an area without neighbours left is decided soonest, and leaving it out may make a
+            # link of what was a crossing
             every = (
                 a for a in range(self.system.variables[PLACE].size) if a not in self.rules.folded
             )
@@ -139,6 +152,7 @@ class _Folding:
     def _leave_out(self, area: int) -> bool:
         """Leave an area out if that can be done; whether it was."""
         links, mine = self.rules.links(area), self.rules.here.get(area, {})
+        # its rules are copied into each neighbour: with many of both the system would grow
         if not links or len(links) > MOST_LINKS or (len(links) - 1) * len(mine) > MOST_COPIES:
             return False
         # at the start nothing else has been opened yet
@@ -154,6 +168,8 @@ class _Folding:
         }
         silent: dict[int, None] = {}
         for start, key, instead in turned:
+            # all is tried on copies first: one rule with too many clauses leaves everything as it
+            # was
             clauses = changed[start].pop(key)
             new = _leading(key, area, instead)
             if not self._put(changed[start], start, new, clauses, silent):
@@ -196,9 +212,12 @@ class _Folding:
     ) -> bool:
         """A rule in an area, beside what is there; whether that is possible."""
         number, targets = key
+        # a walk from an area into itself changes nothing; lifted plays may still need it, and
+        # find it among the silent ones
         if self.rules.all[number].walks and targets == (area,):
             silent[number] = None
             return True
+        # the same move may come to be possible here for several reasons
         joined = either_of(rules.get(key, NEVER), clauses)
         if joined is not None:
             rules[key] = joined
@@ -210,6 +229,7 @@ class _Folding:
         links: dict[int, Clauses],
         changed: Mapping[int | None, dict[Key, Clauses]],
     ) -> None:
+        # from here on it is done: nothing below can fail
         self.rules.here.pop(area, None)
         self.rules.here.update(changed)
         for start, rules in changed.items():
@@ -218,14 +238,18 @@ class _Folding:
                     if target is not None:
                         self.rules.into.setdefault(target, set()).add(start)
         for other in links:
+            # what was opened before walking in the area is opened before walking in what stands
+            # for it
             self.opened.setdefault(other, {}).update(self.opened.get(area, {}))
         self.rules.folded[area] = links
         if area == self.start:
+            # a link that asks for nothing is the only one (`links` says so)
             (self.start,) = links
 
     def reduced(self) -> Reduced:
         """The system with the areas that are left."""
         new = Rebuilding(self.before)
+        # areas that ask for the same become one move again, as the author wrote it
         alike: dict[tuple[int, Targets, Formula], list[int | None]] = {}
         for area, rules in self.rules.here.items():
             for (number, targets), clauses in rules.items():
@@ -233,6 +257,7 @@ class _Folding:
                 self._weave(new, self.rules.all[number].move, area, clauses)
         for number, targets, formula in sorted(alike, key=lambda key: key[0]):
             rule, areas = self.rules.all[number], alike[number, targets, formula]
+            # None stands for a move that is possible everywhere
             standing = None if None in areas else tuple(sorted(a for a in areas if a is not None))
             move = replace(rule.move, areas=standing, guard=both((rule.guard, formula)))
             steps = [_leads(s, t) for s, t in zip(rule.move.steps, targets, strict=True)]
@@ -262,6 +287,8 @@ class _Folding:
         """For each area that is left out: where a player may stand there."""
         standing: dict[int, Formula] = {}
         for area in reversed(self.rules.folded):  # neighbours that were left out later come first
+            # the player can stand there wherever a link leads from: from a neighbour, or from
+            # what in its turn stands for that neighbour
             standing[area] = either(
                 both((standing.get(other, Within(PLACE, other, other)), formula_of(link)))
                 for other, link in self.rules.folded[area].items()
@@ -273,6 +300,8 @@ class _Folding:
             areas = range(test.low, test.high + 1)
             return either(standing.get(a, Within(PLACE, a, a)) for a in areas)
 
+        # areas that were left out in earlier rounds ask for the place in terms of areas that may
+        # be gone now
         earlier = {a: substituted(f, moved) for a, f in self.before.folded.items()}
         return earlier | standing
 

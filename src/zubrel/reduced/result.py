@@ -48,6 +48,7 @@ class Reduced(Struct, frozen=True):
 
         Exact for what was asked for when the system was reduced, and for all that endings read.
         """
+        # each swap speaks of the variables that the one before has left
         for swap in self.swaps:
             formula = swap(formula)
         return formula
@@ -72,6 +73,7 @@ def sizes_left(system: System) -> list[int]:
 
 def _areas_left(system: System) -> int:
     """In how many areas something can still be done, or where moves lead."""
+    # the player begins somewhere, even if nothing can be done there
     areas = {system.variables[PLACE].start}
     for move in system.moves:
         areas |= set(move.areas or ())
@@ -174,12 +176,15 @@ class Rebuilding:
         """Before a move, a play of the whole may have to take some `steps` of the whole."""
         for step in move.steps if steps else ():
             number = self.before.originals[step.number].number
+            # what an earlier reduction has woven in comes after: it was asked for by the move as
+            # it was then
             known = (*steps, *self.woven.get(number, ()))
             self.woven[number] = tuple({s.number: s for s in known}.values())
 
     @property
     def without_the_impossible(self) -> Reduced:
         """What it was, with these moves, where all that are missing are never possible."""
+        # by the numbers of the whole: one move of it may be several here, or none
         left = {s.number for s in self.originals}
         gone = {s.number for s in self.before.originals} - left
         return replace(self.reduced, never=self.before.never | gone)

@@ -56,6 +56,7 @@ class Supply(Struct, frozen=True):
 def supply(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without sources that never end."""
     users = Users(before.system, asked)
+    # one item at a time: a source that asks for another supply is left for the next round
     supplies: dict[int, Supply] = {}
     for item in users.writers:
         if item not in users.barred:
@@ -70,6 +71,7 @@ def supply(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
 def _supply(system: System, item: int, users: Users) -> Supply | None:
     giving = list[Move]()
     for move, step in users.writers[item]:
+        # what is set or flipped cannot be told from what was there before
         changes = [c for c in step.changes if c.variable == item]
         if any(
             c.operation not in (Operation.ADD, Operation.ADD_UP_TO_END) or c.when != TRUE
@@ -103,6 +105,7 @@ def _supply(system: System, item: int, users: Users) -> Supply | None:
     sources = [m for m in sources if _reach(system, m, item) >= most]
     if not sources:
         return None
+    # any one source will do
     given = either(_other_needs(m, item) for m in sources)
     domain = system.variables[item]
     # where nothing but sources gives it, having some says that a source was open before
@@ -110,6 +113,7 @@ def _supply(system: System, item: int, users: Users) -> Supply | None:
         move in sources or all(c.number <= 0 for c in step.changes if c.variable == item)
         for move, step in users.writers[item]
     )
+    # as long as no source can be used, what is held from elsewhere still has to be counted
     counted = given != TRUE and not nobody
     return Supply(tuple(sources), tuple(giving), given, counted)
 
@@ -132,6 +136,7 @@ def _only_gives(system: System, move: Move, item: int, users: Users) -> bool:
 def _never_ends(system: System, move: Move, item: int) -> bool:
     """Whether a move gives an item as often as one likes, once that is possible at all."""
     remaining = _other_needs(move, item)
+    # a mark would end it; where the player stands is told by its areas
     if len(move.steps[0].changes) != 1 or PLACE in variables_of(remaining):
         return False
     room = [p for p in parts_of(move.guard) if item in variables_of(p)]
@@ -139,6 +144,7 @@ def _never_ends(system: System, move: Move, item: int) -> bool:
     # room is asked for by an upper bound alone; anything else is a use of the item
     if not all(isinstance(p, Within) and p.low == low for p in room):
         return False
+    # once open it stays open, and no limit of its own ends it
     return system.rising.for_good(remaining) and (
         bool(room) or move.steps[0].changes[0].operation is Operation.ADD_UP_TO_END
     )
@@ -152,6 +158,7 @@ def _other_needs(move: Move, item: int) -> Formula:
 def _reach(system: System, move: Move, item: int) -> int:
     """How much of an item a source gives at least, used again and again."""
     room = (p for p in parts_of(move.guard) if isinstance(p, Within) and p.variable == item)
+    # used again and again it stops one above the most with which it is still possible
     return min((p.high + 1 for p in room), default=system.variables[item].high)
 
 
@@ -169,6 +176,8 @@ def _without(before: Reduced, supplies: dict[int, Supply]) -> Reduced:
             continue
         used = sorted(variables_of(move.guard) & set(supplies)) if id(move) not in giving else []
         new.needs(move, [s for item in used for s in of[item]])
+        # each item that is asked for is either counted, or a source of it could be used: one move
+        # for each choice
         for counted in _subsets([item for item in used if item not in uncounted]):
             free = uncounted | (set(used) - counted)
             guard = _untested(move.guard, free)
@@ -179,6 +188,7 @@ def _without(before: Reduced, supplies: dict[int, Supply]) -> Reduced:
             ]
             new.add(replace(move, guard=both((guard, *given))), steps)
     smaller = new.reduced
+    # a play of the whole may have to use a source several times in a row
     repeated = {s.number for steps in of.values() for s in steps}
     return replace(
         smaller,

@@ -64,6 +64,7 @@ class Visit(Struct, frozen=True):
 def visits(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system in which moves count visits. What is `asked` for has the same answers."""
     system = before.system
+    # an area that is entered without a move would be entered without being counted
     if any(c.variable == PLACE for s in system.settlers for c in s.changes):
         return before
     found = [v for n, s in enumerate(system.settlers) if (v := _visit(n, s)) is not None]
@@ -79,12 +80,15 @@ def visits(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
 def _visit(number: int, settler: Settler) -> Visit | None:
     """A happening as a visit, if it asks for one area beside what does not ask for any."""
     areas = [p for p in parts_of(settler.guard) if PLACE in variables_of(p)]
+    # what is wasted is told of the happening, which would be gone
     if len(areas) != 1 or settler.wastes:
         return None
     (test,) = areas
+    # a visit is to one area; a test of several is left to what settles
     if not isinstance(test, Within) or test.low != test.high:
         return None
     changes = tuple(replace(c, when=standing_in(test.low, c.when)) for c in settler.changes)
+    # the end of the game comes after all that happens by itself, and has to stay there
     if any(c.variable == ENDING for c in changes):
         return None
     rest = both(p for p in parts_of(settler.guard) if p != test)
@@ -103,6 +107,7 @@ class _Area:
     def counts(self) -> bool:
         system = self.system
         numbers = {v.number for v in self.visits}
+        # everything below is about what stays a happening
         others = [s for n, s in enumerate(system.settlers) if n not in numbers]
         # what else may happen on entering might do so before
         if any(self._asks_here(s) for s in others):
@@ -118,8 +123,11 @@ class _Area:
 
     def _here(self, others: Sequence[Settler]) -> Sequence[Settler]:
         """What else may happen while the player is in the area, which all was at rest before."""
+        # then all of it may already be on its way when the game begins
         if self.system.variables[PLACE].start == self.area:
             return others
+        # a happening was at rest before, so it needs a step that is made here, or a visit, to be
+        # set off
         here = (m for m in self.system.moves if m.areas is None or self.area in m.areas)
         sources = [s.changes for m in here for s in m.steps]
         return settlers_after(others, [*sources, *(v.changes for v in self.visits)])
@@ -135,15 +143,20 @@ class _Area:
         start = self.system.variables[PLACE].start == self.area
         if start and holds(visit.condition, self.system.start):
             return False
+        # once counted there is nothing left to count, or it would be counted again and again on
+        # the spot
         return self._stays_false(visit, parts_of(visit.condition), visit.changes)
 
     def _enters_or_stays(self, move: Move, step: Step) -> bool:
         """Whether a step leads into the area for sure, or not there, or leaves nothing to count."""
         end = destination_for_sure(step)
         moved = [c for c in step.changes if c.variable == PLACE]
+        # a step that perhaps leads into the area would have to count perhaps
         if moved and end is None and self.area in {c.number for c in moved}:
             return False
         if end == self.area:
+            # what else the step changes might set off something that comes before the visit is
+            # counted
             more = {c.variable for c in step.changes} - {PLACE}
             asked = {v for s in self.system.settlers for v in touched_by(s)}
             return not more & (asked | {ENDING})
@@ -154,6 +167,7 @@ class _Area:
     def _keeps(self, visit: Visit, guard: Formula, changes: Sequence[Change]) -> bool:
         """Whether there is still nothing to count after changes, where there was nothing before."""
         return all(
+            # nothing to count means that some part does not hold: each part is tried as the one
             self._stays_false(visit, (*parts_of(guard), opposite(part)), changes)
             for part in parts_of(visit.condition)
         )
@@ -161,6 +175,7 @@ class _Area:
     def _stays_false(
         self, visit: Visit, known: Iterable[Formula], changes: Sequence[Change]
     ) -> bool:
+        # as clauses of which one suffices: some part of the condition is false
         denied = [(opposite(part),) for part in parts_of(visit.condition)]
         return self.after.stays(denied, known, changes)
 
@@ -168,6 +183,7 @@ class _Area:
         """Whether visits have nothing to do with each other, nor has what follows from them."""
         if len(self.visits) == 1:
             return True
+        # in which order they are counted must not matter, since a step counts all at once
         touched = [v.touches | self._following(v, others) for v in self.visits]
         return all(not one & other for n, one in enumerate(touched) for other in touched[n + 1 :])
 
@@ -195,6 +211,7 @@ def _counted(before: Reduced, counting: dict[int, list[Visit]]) -> Reduced:
         # denials moved down to single tests, so that others can see what a walk asks for
         nothing = (either(map(opposite, parts_of(v.condition))) for v in entered)
         something = either(v.condition for v in entered)
+        # the plain walk comes first: it is the one that can become a link
         new.add(replace(move, guard=both((move.guard, *nothing))), move.steps)
         new.add(replace(move, guard=both((move.guard, something))), steps)
     numbers = {v.number for visits in counting.values() for v in visits}
