@@ -27,6 +27,7 @@ MOST_AREAS = 128
 def apart(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system in which no move asks for the place; whatever is `asked` for stays as it is."""
     new, changed = Rebuilding(before), False
+    # a move without areas is possible everywhere
     every = tuple(range(before.system.variables[PLACE].size))
     for move in before.system.moves:
         areas = every if move.areas is None else move.areas
@@ -35,6 +36,7 @@ def apart(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             continue
         changed = True
         for area in areas:
+            # with the area known, the guard says whether it is possible there at all
             guard = standing_in(area, move.guard)
             if guard != FALSE:
                 steps = [_there(step, area) for step in move.steps]
@@ -47,5 +49,6 @@ def _asks(move: Move) -> bool:
 
 
 def _there(step: Step, area: int) -> Step:
+    # a change that asks for another area never takes place here
     changes = (replace(c, when=standing_in(area, c.when)) for c in step.changes)
     return replace(step, changes=tuple(c for c in changes if c.when != FALSE))

@@ -26,6 +26,7 @@ from zubrel.reduced.result import Reduced
 def cone(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The cone of the endings, and of formulas that are `asked` for."""
     system = before.system
+    # the place stays: moves know their areas, and walks are told by it
     kept = _closed(system, {PLACE, ENDING, *variables_in(asked)})
     moves, steps, originals = [], list[Step](), list[Step]()
     for move in system.moves:
@@ -51,6 +52,7 @@ def cone(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         variables=variables,
         moves=tuple(moves),
         steps=tuple(steps),
+        # what it wastes or counts is asked of the whole world, never of the cone
         settlers=tuple(_cut(system.settlers[n], kept) for n in settling),
     )
     return replace(
@@ -76,6 +78,7 @@ def _closed(system: System, kept: set[int]) -> set[int]:
     ]
     # least fixpoint: whoever writes what is kept reads what is kept as well
     while True:
+        # a guard is read as a whole: which part of it matters is not asked
         closure = {v for writes, reads in writers if writes & kept for v in reads} - kept
         if not closure:
             return kept

@@ -40,6 +40,7 @@ from zubrel.reduced.result import Reduced, fixed, formulas_of, losing, rewritten
 def derived(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system without marks that only tell that something else is so."""
     system = before.system
+    # by mark: what it says
     told: dict[int, Formula] = {}
     left_out: list[int] = []
     staying = _staying(system, asked)
@@ -48,6 +49,8 @@ def derived(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         condition = both(
             p for p in parts_of(settler.guard) if not any(system.is_low(m, p) for m in marks)
         )
+        # what is asked beside the marks is what they tell; each of them is asked to be low only
+        # so that it happens once
         asks = variables_of(condition)
         if marks and not (
             marks & staying
@@ -73,8 +76,11 @@ def derived(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         if test.variable not in told:
             return test
         domain, condition = system.variables[test.variable], told[test.variable]
+        # two values: high says that it is so, low that it is not
         return condition if test.low > domain.low else opposite(condition)
 
+    # a folded area whose link asks for a mark is asked for later than the moves are; it is lost
+    # rather than wrong
     smaller = rewritten(losing(smaller, told), lambda f: substituted(f, test))
     return replace(smaller, system=fixed(smaller.system, told))
 
@@ -88,6 +94,7 @@ def _marks(system: System, settler: Settler) -> set[int]:
         and c.number == system.variables[c.variable].high
         for c in settler.changes
     )
+    # set by anybody else, a mark would not tell that the condition holds
     others = [c for s in system.steps for c in s.changes]
     others += [c for s in system.settlers if s is not settler for c in s.changes]
     if not alone or marks & {c.variable for c in others}:
@@ -103,5 +110,6 @@ def _staying(system: System, asked: Sequence[Formula]) -> set[int]:
     """Variables that somebody asks for who might see them before they are set, or after the end."""
     by_itself = [*asked, *(s.guard for s in system.settlers)]
     by_itself += [c.when for s in system.settlers for c in s.changes]
+    # a load weighs the mark itself, and a formula has no weight
     loads = [p for f in formulas_of(system) for p in pieces_of(f) if isinstance(p, Load)]
     return {PLACE, ENDING, *variables_in((*by_itself, *loads))}

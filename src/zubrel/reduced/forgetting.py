@@ -26,6 +26,7 @@ def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     """The system in which moves into another region forget, but never what is `asked` for."""
     system = before.system
     region = system.regions
+    # where one can come back from everywhere nothing is ever behind
     if len(set(region.values())) < 2:
         return before
     ahead = _read_ahead(system, region, variables_in(asked))
@@ -37,12 +38,14 @@ def forgetting(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             continue
         (old,) = begins
         for step in move.steps:
+            # a step may lead to several areas, each under a condition of its own
             ends = {c.number for c in step.changes if c.variable == PLACE}
             plain = [c for c in step.changes if c.variable == PLACE and not variables_of(c.when)]
             # with luck, or a condition, the player may stay where the variable is read
             if len(ends) != 1 or len(plain) != 1:
                 continue
             new = region[ends.pop()]
+            # what was unread before is set back already, and need not be again
             unread = ahead[old] - ahead[new]
             if new != old and unread:
                 forgotten |= unread
@@ -66,6 +69,7 @@ def _read_ahead(
         always |= variables_of(formula)
     for settler in system.settlers:
         always |= variables_of(settler.guard) | _read_by(settler.changes)
+        # what happens by itself could undo that a variable was set back
         always |= {c.variable for c in settler.changes}
     here: dict[int, set[int]] = {n: set(always) for n in region.values()}
     after: dict[int, set[int]] = {n: set() for n in here}
@@ -77,6 +81,7 @@ def _read_ahead(
         after[region[start]].add(region[end])
     ahead: dict[int, frozenset[int]] = {}
     for number in sorted(here, reverse=True):  # what comes after has a greater number
+        # regions are numbered so that ways lead from lower to higher numbers
         later = (ahead[n] for n in after[number] if n != number)
         ahead[number] = frozenset(here[number].union(*later))
     return ahead

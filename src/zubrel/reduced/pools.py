@@ -47,6 +47,7 @@ def pools(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     items = [i for i in users.writers if i not in users.barred | marks]
     candidates = [_pool(system, item, users, marks - users.barred) for item in items]
     usable = [pool for pool in candidates if pool is not None]
+    # room was what told apart how much of it lies on the ground still
     touched = {v for pool in usable for v in _touched(pool)}
     return _without_limits(losing(before, touched), usable) if usable else before
 
@@ -83,10 +84,13 @@ def _without_limits(before: Reduced, known: Sequence[Pool]) -> Reduced:
     system = before.system
     finds = {id(m): pool.item for pool in known for m in pool.finds}
     lying = {p.item: [before.originals[m.steps[0].number] for m in p.finds] for p in known}
+    # room for all there can be: nothing asks for room any more, and a sum must find its value
     high = {p.item: system.variables[p.item].start + len(p.finds) for p in known}
     new = Rebuilding(before)
     for move in system.moves:
         own, guard = finds.get(id(move)), move.guard
+        # its limit is what made the order of finds and uses matter; without it a find can always
+        # be made first
         if own is not None:
             guard = both(p for p in parts_of(guard) if own not in variables_of(p))
         new.add(replace(move, guard=guard), move.steps)

@@ -69,6 +69,8 @@ def reduce(
     """
     smallest = _reduced(unreduced(system), asked, AT_FIRST, using, budget)
     while True:
+        # every reduction makes something fewer and nothing more, so equal sizes mean that all
+        # have stepped back
         size = smallest.size
         smallest = _reduced(smallest, asked, REPEATED, using, budget)
         if smallest.size == size:
@@ -89,5 +91,6 @@ def _reduced(
         if name in using:
             if budget is not None:
                 budget.spend(MOVE * len(smaller.system.moves))
+            # each is asked in terms of what the ones before have left
             smaller = reduction(smaller, [smaller.formula(f) for f in asked])
     return smaller

@@ -38,6 +38,8 @@ def standing(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     for move in system.moves:
         asked_for = parts_of(move.guard)
         if move.areas is not None:
+            # where the opposite is sure the move is never possible: it leaves the area, and stays
+            # elsewhere
             areas = tuple(a for a in move.areas if not _contradict(sure.get(a, ()), asked_for))
             if areas != move.areas:
                 changed = True
@@ -46,6 +48,7 @@ def standing(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         # areas that are never come to ask for nothing at all
         known = [sure[area] for area in everywhere if area in sure]
         needless = frozenset.intersection(*known) if known else frozenset()
+        # only what is sure in every area of the move is known wherever it is made
         parts = parts_of(move.guard)
         guard = both(p for p in parts if p not in needless)
         changed = changed or guard != move.guard
@@ -67,8 +70,10 @@ def _contradict(sure: Iterable[Formula], asked_for: Sequence[Formula]) -> bool:
 
 def _sure(system: System) -> dict[int, Sure]:
     """By area what holds whenever the player is there; nothing of areas that are never come to."""
+    # an area is entered by moves, or by what happens by itself; the start is entered with nothing
     entries = list(_entries(system))
     start = system.variables[PLACE].start
+    # areas that nobody has come to yet are missing, which stands for everything being sure there
     sure: dict[int, Sure] = {start: frozenset()}
     for settler in system.settlers:
         for change in settler.changes:
@@ -84,7 +89,9 @@ def _sure(system: System) -> dict[int, Sure]:
             for area in starts:
                 if area not in sure:
                     continue
+                # what was sure there is still true here, since it stays true
                 arriving = sure[area] | asked
+                # sets only become smaller, so this comes to an end
                 common = arriving if end not in sure else sure[end] & arriving
                 if end not in sure or common != sure[end]:
                     sure[end], again = common, True
@@ -96,6 +103,7 @@ def _entries(system: System) -> Iterator[tuple[Sequence[int], Sure, int]]:
     for move in system.moves:
         ends = {c.number for s in move.steps for c in s.changes if c.variable == PLACE}
         if ends:
+            # what may become false again says nothing about a later time
             asked = frozenset(p for p in parts_of(move.guard) if stays_true(system, p))
             every = range(system.variables[PLACE].size)
             for end in sorted(ends):

@@ -26,8 +26,11 @@ class Users:
             for variable in variables_of(move.guard):
                 self.readers.setdefault(variable, []).append(move)
             for step in move.steps:
+                # a step that changes a variable twice is one writer of it
                 for variable in dict.fromkeys(c.variable for c in step.changes):
                     self.writers.setdefault(variable, []).append((move, step))
+        # readers that are no guard of a move: their answer cannot be put off until the player
+        # stands where it helps
         elsewhere = [*asked, *whens_of(system), *(f for f, _ in system.endings)]
         elsewhere += [s.guard for s in system.settlers]
         elsewhere += [p for m in system.moves for p in pieces_of(m.guard) if isinstance(p, Load)]

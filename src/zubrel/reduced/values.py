@@ -29,6 +29,7 @@ def values(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     possible = system.possible_values
 
     def decided(test: Within) -> Formula:
+        # values as bits of one number: a set of them is compared by one operation
         inside = mask_of(system.variables[test.variable], test.low, test.high)
         mask = possible[test.variable]
         if not mask & inside:
@@ -42,6 +43,7 @@ def _without_never(before: Reduced) -> Reduced:
     """The same without what is never possible."""
     system, new = before.system, Rebuilding(before)
     for move in system.moves:
+        # a move that is never possible would keep alive all that it asks for
         if move.guard != FALSE:
             new.add(move, move.steps)
     happening = [n for n, s in enumerate(system.settlers) if s.guard != FALSE]
@@ -51,6 +53,8 @@ def _without_never(before: Reduced) -> Reduced:
         system=replace(
             smaller.system,
             settlers=tuple(system.settlers[n] for n in happening),
+            # an ending by a formula that never holds; those that moves lead to are not in this
+            # list
             endings=tuple((f, n) for f, n in system.endings if f != FALSE),
         ),
         settlers=tuple(before.settlers[n] for n in happening),

@@ -72,6 +72,8 @@ class SymbolicFixpoints:
     def __init__(self, system: System, budget: Budget) -> None:
         self.system = system
         settled = frozenset(c.variable for s in system.settlers for c in s.changes)
+        # a second row of bits, only where something happens by itself: it remembers what was
+        # before
         doubled = settled | ({ENDING} if system.endings else frozenset())
         order = order_of(system)
         self.encoding = Encoding(system, order, doubled if settled else frozenset(), budget)
@@ -86,7 +88,9 @@ class SymbolicFixpoints:
                 self.relations.append(relation(self.encoding, guard, read, step.changes))
                 self.encoding.pause()
                 self.moves_of.append(move)
+        # plain ways within an island are not followed one by one: `spread` walks them all at once
         islands, self.plain = islands_of(system)
+        # so that the areas of an island count as one when it is asked what interferes
         self.first_of = {area: min(island) for island in islands for area in island}
         self.islands = [self.encoding.among(PLACE, island) for island in islands]
         self.place = self.encoding.positive_cube(self.encoding.bits[PLACE])
@@ -129,11 +133,13 @@ class SymbolicFixpoints:
         region = self.system.regions
         groups: dict[tuple[int, bool, int], list[Step]] = {}
         for step, one in zip(self.system.steps, self.relations, strict=True):
+            # a step that is never possible would only be tried again and again
             if one.guard.satisfiable() and step.number not in self.plain:
                 # nearly all touch the place, which stands on top: it would make one group of them
                 own = [depth[v] for v in one.reads | one.writes if v in depth and v != PLACE]
                 begins = {region[a] for a in self.moves_of[step.number].areas or region}
                 ends = {region[c.number] for c in step.changes if c.variable == PLACE}
+                # what leads out of a region comes after all that can be done within it
                 leaves = not ends <= begins
                 groups.setdefault((min(begins), leaves, -min(own, default=len(order))), []).append(
                     step
@@ -156,6 +162,7 @@ class SymbolicFixpoints:
     def _read_by(self, step: Step) -> frozenset[int]:
         """What a step and all that it sets off depend on: variables, and areas below zero."""
         move, one = self.moves_of[step.number], self.relations[step.number]
+        # what a step sets off is part of it
         more, _ = self.settling.set_off_by(one.writes)
         reads = one.reads | more | {ENDING}
         asks = (
@@ -165,6 +172,7 @@ class SymbolicFixpoints:
         )
         if asks or (move.areas is None and PLACE in one.writes):
             return (reads - {PLACE}) | self._areas(range(self.system.variables[PLACE].size))
+        # a move in few areas reads no more of the place than whether the player is there
         return (reads - {PLACE}) | self._areas(move.areas or ())
 
     def _written_by(self, step: Step) -> frozenset[int]:
@@ -212,7 +220,9 @@ class SymbolicFixpoints:
             return self._closed_plainly(seed, follow, within)
         # only where nothing is left out do steps that do not interfere commute
         free = not barred and (within is None or within == self.reachable)
+        # walking first: most steps are possible somewhere on an island
         closure = spread(seed)
+        # a group is restless as long as something was added that it has not followed
         restless = [True] * len(self.groups)
         order, place = self.backwards if backwards else self.forwards, 0
         while True:
@@ -230,6 +240,7 @@ class SymbolicFixpoints:
             if closure != before:
                 closed, closure = closure, spread(closure)
                 restless[number] = closure != closed
+                # without the right to commute every group has to look again
                 for other in self.interfering[number] if free else range(len(restless)):
                     restless[other] = True
             # back to the lowest group: what stands low comes to rest before what stands higher
@@ -240,6 +251,7 @@ class SymbolicFixpoints:
         for island in self.islands:
             # nobody walks about any more when the game has ended
             here = known & island & self.going_on
+            # forgetting where on the island the player is, and standing anywhere on it again
             known = known | (here.exists(self.place) & island)
         return known
 

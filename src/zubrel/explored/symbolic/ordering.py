@@ -23,7 +23,10 @@ def order_of(system: System) -> list[int]:
     counted = [n for n, v in enumerate(system.variables) if v.size > 1 and n not in (PLACE, ENDING)]
     edges = _edges(system)
     order = _force(counted, edges, _map_positions(system, counted))
+    # nearly every rule asks for the place: below others it would be repeated in each of their
+    # branches
     top = [PLACE] if system.variables[PLACE].size > 1 else []
+    # the ending is written by many and read by none until the end
     last = [ENDING] if system.variables[ENDING].size > 1 else []
     return top + order + last
 
@@ -66,6 +69,7 @@ def _map_positions(system: System, variables: Sequence[int]) -> dict[int, float]
         for step in move.steps:
             for variable in used_by(variables_of(move.guard), step.changes):
                 if variable in positions:
+                    # a variable used in several areas stands in their middle
                     positions[variable] += [places[a] for a in move.areas]
     middle = len(places) / 2
     return {v: sum(at) / len(at) if at else middle for v, at in positions.items()}
@@ -112,6 +116,7 @@ def _force(
     for _ in range(ROUNDS):
         at = {v: n for n, v in enumerate(order)}
         spans = [[at[v] for v in edge] for edge in kept]
+        # the span of an edge is about what the diagram has to remember across it
         cost = sum(w * (max(s) - min(s)) for s, w in zip(spans, weights, strict=True))
         if cost < least:
             best, least = order, cost

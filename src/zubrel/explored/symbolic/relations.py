@@ -34,6 +34,8 @@ class Piece(Struct, frozen=True):
         """Where it leads from `some`."""
         if not self.settings:
             return diagram & self.guard
+        # in one pass: the old values are forgotten while the guard is met, and the new ones put
+        # in their places
         return diagram.apply_exists(BooleanOperator.AND, self.guard, self.bits) & self.values
 
     def preimage(self, diagram: Diagram) -> Diagram:
@@ -75,8 +77,10 @@ def relation(
     reads = set(read)
     # codes beyond a domain stand for no value, and must not come back as situations
     guard = guard & encoding.valid(reads | {v for c in changes for v in used_by((), [c])})
+    # what was done to which variable, and where it comes to that; conditions of changes split it
     cases: dict[tuple[tuple[int, Operations], ...], Diagram] = {(): guard}
     for change in changes:
+        # a variable with one value has no bits
         if encoding.system.variables[change.variable].size > 1:
             reads |= variables_of(change.when)
             cases = _split(encoding, cases, change)
@@ -108,6 +112,7 @@ def _split(
 def _pieces(
     encoding: Encoding, where: Diagram, operations: Mapping[int, Operations]
 ) -> Iterable[Piece]:
+    # the variables are set independently of each other, so pieces are all combinations
     choices = [_settings(encoding, v, done) for v, done in operations.items()]
     for chosen in product(*choices):
         guard = where
@@ -132,6 +137,7 @@ def _settings(
             return []  # guards hold as well where no play comes to, and may promise too much there
         # it does not matter what the value was, so that one piece is enough
         return [(None, tuple(zip(bits, encoding.code(variable, after), strict=True)))]
+    # adding is done value by value: domains are small, and carries fall out by themselves
     for value in range(domain.low, domain.high + 1):
         encoding.budget.spend(len(bits))
         after = _result(domain, value, operations)
