@@ -117,10 +117,10 @@ class Meant:
             message = '"all" is meant of what can be missed, and by which moves'
             hint = "{finding: missable, of: all, closed_by: some_way, because: why it is wanted}"
             self.problems.add("bad-value", message, every.span, hint)
-        found: list[str] = []
+        candidates: list[str] = []
         for closer in closers:
             meant = [r.id for r in rules if closer.text in (r.id, r.owner, r.common)]
             if not meant:
                 self._check_known(closer, {r.id for r in rules})
-            found += meant
-        return tuple(dict.fromkeys(found))
+            candidates += meant
+        return tuple(dict.fromkeys(candidates))

@@ -224,7 +224,7 @@ class Resolver(Words):
         return ALWAYS
 
     def _total(self, terms: Iterable[tuple[int, Name]], operator: str, number: int) -> Cond:
-        found: list[Term] = []
+        resolved: list[Term] = []
         first: Name | None = None
         for sign, name in terms:
             first = first or name
@@ -232,8 +232,8 @@ class Resolver(Words):
             if thing is None:
                 return ALWAYS
             kind = "held" if self.names.kind_of(thing) == "item" else "meter"
-            found.append(Term(sign, kind, thing))
-        return Total(tuple(found), operator, number, first.span if first else None)
+            resolved.append(Term(sign, kind, thing))
+        return Total(tuple(resolved), operator, number, first.span if first else None)
 
     def _fact_comparison(self, name: Name, operator: str, value: int | bool | Name) -> Cond:
         if operator not in ("=", "!="):

@@ -138,14 +138,14 @@ def stale_acceptance(
     world: World, findings: Iterable[Finding], undecided: Collection[str] = ()
 ) -> Iterator[Finding]:
     """`stale_accept`: accepted findings that are not found, of kinds that are not `undecided`."""
-    found = list(findings)
-    known = {(f.kind, f.subject) for f in found}
+    every = list(findings)
+    known = {(f.kind, f.subject) for f in every}
     mentioned: set[str] = set()
     for entry in world.accepted:
         if entry.finding in undecided:
             continue
         if entry.closed_by:
-            is_known = any(_means(entry, f) for f in found)
+            is_known = any(_means(entry, f) for f in every)
             words = f"{entry.finding} of all that {entry.subject} closes"
         else:
             is_known = (entry.finding, entry.subject) in known

@@ -46,10 +46,10 @@ class Bodies:
 
     def under(self, place: Place, *path: str) -> Place | None:
         """A value that stands in that of a place."""
-        found: Place | None = place
+        inside: Place | None = place
         for key in path:
-            found = self.below.get((id(found), key))
-        return found
+            inside = self.below.get((id(inside), key))
+        return inside
 
     def standing_at(self, span: Span | None) -> Place | None:
         """The value, or the key and its value, that begins at a span."""

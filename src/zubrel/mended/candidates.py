@@ -51,10 +51,10 @@ class Candidates:
     def of(self, finding: Told, guards: Iterable[tuple[str, str]] = ()) -> list[Candidate]:
         """All that is suggested by a finding, its claims, and `guards`: pairs of a rule and a
         condition. Last comes that it is meant so."""
-        found: dict[tuple[Edit, ...], Candidate] = {}
+        by_edits: dict[tuple[Edit, ...], Candidate] = {}
         for candidate in self._all(finding, guards):
-            found.setdefault(candidate.edits, candidate)
-        return sorted(found.values(), key=lambda c: c.last)
+            by_edits.setdefault(candidate.edits, candidate)
+        return sorted(by_edits.values(), key=lambda c: c.last)
 
     def _all(self, finding: Told, guards: Iterable[tuple[str, str]]) -> Iterator[Candidate]:
         for words, edits in obvious(finding, self.world, self.bodies):

@@ -76,14 +76,14 @@ def places(root: Mapping) -> Iterator[Place]:
     while waiting:
         above = waiting.pop()
         if isinstance(above.node, Mapping):
-            found = [Place((*above.path, k.text), k, v, above) for k, v in above.node.entries]
+            below = [Place((*above.path, k.text), k, v, above) for k, v in above.node.entries]
         elif isinstance(above.node, List):
             items = enumerate(above.node.items)
-            found = [Place((*above.path, str(n)), None, item, above) for n, item in items]
+            below = [Place((*above.path, str(n)), None, item, above) for n, item in items]
         else:
             continue
-        yield from found
-        waiting.extend(reversed(found))
+        yield from below
+        waiting.extend(reversed(below))
 
 
 class Page:

@@ -201,15 +201,15 @@ def _areas(world: World, judged: Judged[Any] | None) -> Sequence[str]:
 def findings_to_mend(report_: Report, kind: str | None, subject: str) -> Sequence[Told]:
     """The open findings on a subject, without a kind only the gravest; of those that follow from
     another the other."""
-    found = [
+    open_findings = [
         f
         for f in report_.findings
         if f.subject == subject and kind in (None, f.kind) and not f.accepted
     ]
-    if kind is None and found:
-        worst = max(GRAVITY[f.severity] for f in found)
-        found = [f for f in found if GRAVITY[f.severity] == worst]
+    if kind is None and open_findings:
+        worst = max(GRAVITY[f.severity] for f in open_findings)
+        open_findings = [f for f in open_findings if GRAVITY[f.severity] == worst]
     return [
         next((o for o in report_.findings if (o.kind, o.subject) == (f.kind, f.cause)), f)
-        for f in found
+        for f in open_findings
     ]

@@ -114,17 +114,17 @@ def early_counts(quest: str, world: World, bodies: Bodies) -> Suggested:
     goals = bodies.at("quests", quest, "goals")
     if goals is None:
         return
-    found = []
+    edits = []
     for place in bodies.places:
         if place is not goals and place.above is not goals:
             continue
         node = place.node
         if isinstance(node, Mapping) and any(node.get(kind) for kind in _COUNTED):
             edit = None if node.get("early") is not None else _at_the_end(node, bodies)
-            found += [edit] if edit is not None else []
-    if found:
+            edits += [edit] if edit is not None else []
+    if edits:
         name = world.name_of(quest)
-        yield f"what is done before “{name}” counts for it", tuple(found)
+        yield f"what is done before “{name}” counts for it", tuple(edits)
 
 
 def _at_the_end(goal: Mapping, bodies: Bodies) -> Edit | None:

@@ -58,13 +58,13 @@ def smaller(path: str, budget: Budget, progress: Progress) -> Listing:
     if fates[0][1] == TOO_LARGE:
         candidates = list(_candidates(world, system, Bodies(world, document, files)))
         singles = [m for c in candidates if (m := _changed(files, c, budget)) is not None]
-        found = sorted((m for m in singles if m.left < before.left), key=lambda m: m.left)[:MOST]
-        if len(found) > 1:
-            words = {m.words for m in found}
+        helping = sorted((m for m in singles if m.left < before.left), key=lambda m: m.left)[:MOST]
+        if len(helping) > 1:
+            words = {m.words for m in helping}
             edits = tuple(e for c in candidates if c.words in words for e in c.edits)
             every = _changed(files, Candidate("all of these", edits), budget)
-            found += [every] if every is not None else []
-        fates += [(m, _fate(m, budget, progress)) for m in found]
+            helping += [every] if every is not None else []
+        fates += [(m, _fate(m, budget, progress)) for m in helping]
     rows = tuple(((m.words,), (f"10^{m.left:.1f}",), (fate,)) for m, fate in fates)
     return Listing("smaller", COLUMNS, rows)
 

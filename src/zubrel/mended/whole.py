@@ -70,11 +70,11 @@ def mend_whole(mender: Mender, trials: Trials) -> Whole:
         without = {_together(changes, lifted, left_out | {n}): n for n in left}
         smallest = True
         for trial in trials.of(mender.files, list(without), wanted):
-            found = trial.report
+            after = trial.report
             smallest &= trial.fate != "undecided"
-            if found is not None and {_identity(f) for f in to_mend(found)} <= allowed:
+            if after is not None and {_identity(f) for f in to_mend(after)} <= allowed:
                 left_out.add(without[trial.candidate])
-                report = found
+                report = after
                 break
         else:
             break
@@ -152,15 +152,15 @@ def _searched_again(mender: Mender, trials: Trials) -> Mender:
 def _first_good(mender: Mender, finding: Told, trials: Trials) -> Proposal | None:
     """The first change that mends and does nothing else, or the best of those that mend."""
     candidates = [c for c in mender.suggested(finding) if not c.last]
-    found: list[Proposal] = []
+    proposals: list[Proposal] = []
     wanted = mender.wanted(_identity(finding))
     for trial in trials.of(mender.files, candidates, wanted):
         proposal = mender.proposal(trial, finding)
         if proposal is not None:
-            found.append(proposal)
+            proposals.append(proposal)
             if proposal.is_clean:
                 break
-    return min(found, key=lambda p: p.rank, default=None)
+    return min(proposals, key=lambda p: p.rank, default=None)
 
 
 def _lifted(changes: Sequence[_Change]) -> list[tuple[Edit, ...]] | None:

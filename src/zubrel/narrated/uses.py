@@ -64,20 +64,20 @@ def sinks(world: World, item: Item) -> Iterator[str]:
 
 def readers(world: World, thing: str) -> Iterator[str]:
     """Everything with a condition that asks for `thing`; ways once for both directions."""
-    found: dict[str, None] = {}
+    users: dict[str, None] = {}
     for rule in world.rules:
         if asks(rule.needs, thing):
-            found[rule.owner if rule.kind == "way" else rule.id] = None
+            users[rule.owner if rule.kind == "way" else rule.id] = None
     for area in world.areas.values():
         if asks(area.needs, thing):
-            found[area.id] = None
+            users[area.id] = None
     for happening in world.happenings:
         if asks(happening.when, thing):
-            found[happening.id] = None
+            users[happening.id] = None
     for ending in world.endings.values():
         if ending.when is not None and asks(ending.when, thing):
-            found[ending.id] = None
-    yield from found
+            users[ending.id] = None
+    yield from users
 
 
 def asks(condition: Cond, thing: str) -> bool:

@@ -214,8 +214,8 @@ class Chain:
         sizes = np.abs(visits)
         residual += self._rounding * (self.turned @ sizes + sizes + right)
         error = float(residual @ self.bound)
-        found: Floats = visits[self.place]
-        return found, error
+        by_situation: Floats = visits[self.place]
+        return by_situation, error
 
     @property
     def longest(self) -> float:

@@ -102,13 +102,13 @@ class ListedField:
     def _choices(self, here: int) -> list[Choice]:
         board = self.board
         edges = slice(int(board.starts[here]), int(board.starts[here + 1]))
-        found = zip(
+        leading = zip(
             board.moves[edges].tolist(),
             board.targets[edges].tolist(),
             board.odds[edges].tolist(),
             strict=True,
         )
-        return _by_move(sorted(found))
+        return _by_move(sorted(leading))
 
     def area(self, here: int) -> int:
         return self.areas[here]
@@ -198,9 +198,9 @@ def _ways(system: System) -> frozenset[int]:
     return frozenset(n for n, m in enumerate(system.moves) if m.rule.kind == RuleKind.WAY)
 
 
-def _by_move(found: Sequence[tuple[int, int, float]]) -> list[Choice]:
+def _by_move(edges: Sequence[tuple[int, int, float]]) -> list[Choice]:
     outcomes: dict[int, list[tuple[int, float]]] = {}
-    for move, target, odds in found:
+    for move, target, odds in edges:
         outcomes.setdefault(move, []).append((target, odds))
     return [
         Choice(move, tuple(t for t, _ in each), tuple(o for _, o in each))

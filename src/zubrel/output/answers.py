@@ -26,13 +26,15 @@ SHARED = 4
 
 def about(report: Report, kind: str | None, subject: str) -> list[Told]:
     """The findings on a subject, of one kind or of all, each before that from which it follows."""
-    found: list[Told] = []
+    findings: list[Told] = []
     for finding in report.findings:
         if finding.subject == subject and kind in (None, finding.kind):
-            found.append(finding)
+            findings.append(finding)
             cause = (finding.kind, finding.cause)
-            found += [f for f in report.findings if (f.kind, f.subject) == cause and f not in found]
-    return found
+            findings += [
+                f for f in report.findings if (f.kind, f.subject) == cause and f not in findings
+            ]
+    return findings
 
 
 Mends = Mapping[tuple[str, str], Sequence[str]]
@@ -148,8 +150,8 @@ def write_answer(answer: Answer, console: Console) -> None:
 
 def findings_as_json(path: str, findings: Sequence[Told]) -> str:
     """The findings with everything that is known of them."""
-    found = [finding_as_json(f) for f in findings]
-    return _dumped({"zubrel": __version__, "format": FORMAT, "world": path, "findings": found})
+    told = [finding_as_json(f) for f in findings]
+    return _dumped({"zubrel": __version__, "format": FORMAT, "world": path, "findings": told})
 
 
 def answer_as_json(path: str, answer: Answer) -> str:

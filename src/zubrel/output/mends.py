@@ -133,13 +133,13 @@ def _named(findings: Sequence[Told]) -> str:
 
 def mended_as_json(path: str, mended: Sequence[Mended]) -> str:
     """The proposals, numbered as in the text, with what each does."""
-    number, found = 0, []
+    number, told = 0, list[dict[str, object]]()
     for one in mended:
         proposals = []
         for proposal in one.proposals:
             number += 1
             proposals.append(_proposal(number, proposal))
-        found.append(
+        told.append(
             {
                 "kind": one.finding.kind,
                 "subject": one.finding.subject,
@@ -148,7 +148,7 @@ def mended_as_json(path: str, mended: Sequence[Mended]) -> str:
                 "open": list(one.open),
             }
         )
-    return _as_json(path, {"findings": found})
+    return _as_json(path, {"findings": told})
 
 
 def whole_as_json(path: str, whole: Whole) -> str:

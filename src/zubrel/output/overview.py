@@ -64,12 +64,12 @@ def _write(entry: Entry, followers: Mapping[Key, Sequence[str]], console: Consol
                 console.print(indented(_fitted(words, wide, lines, console), INDENT))
         return
     # a cause of two lines leaves what is left of the second to what comes with it
-    together = f"{cause} {also}"
-    if len(Text(plain(together)).wrap(console, wide)) > 2:
-        together = f"{cause} With it {also.count(',') + 1} more."
-    if len(Text(plain(together)).wrap(console, wide)) > 2:
-        together = cause
-    console.print(indented(_fitted(together, wide, 2, console), INDENT))
+    joined = f"{cause} {also}"
+    if len(Text(plain(joined)).wrap(console, wide)) > 2:
+        joined = f"{cause} With it {also.count(',') + 1} more."
+    if len(Text(plain(joined)).wrap(console, wide)) > 2:
+        joined = cause
+    console.print(indented(_fitted(joined, wide, 2, console), INDENT))
 
 
 def _head(entry: Entry) -> Text:

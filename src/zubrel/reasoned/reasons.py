@@ -110,8 +110,8 @@ class Reasons:
         if not isinstance(view, Behind) or view.space.merged:
             return None
         walks = view.space.walks()
-        found = (walks.moves_to(view.space.where(f)) for f in formulas)
-        return min((d for d in found if d is not None), default=None)
+        distances = (walks.moves_to(view.space.where(f)) for f in formulas)
+        return min((d for d in distances if d is not None), default=None)
 
     def of_no_win(self) -> tuple[Node, ...]:
         """A tree for each good ending."""

@@ -67,9 +67,9 @@ def visits(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
     # an area that is entered without a move would be entered without being counted
     if any(c.variable == PLACE for s in system.settlers for c in s.changes):
         return before
-    found = [v for n, s in enumerate(system.settlers) if (v := _visit(n, s)) is not None]
+    every = [v for n, s in enumerate(system.settlers) if (v := _visit(n, s)) is not None]
     by_area: dict[int, list[Visit]] = {}
-    for visit in found:
+    for visit in every:
         by_area.setdefault(visit.area, []).append(visit)
     counting = {
         area: visits for area, visits in by_area.items() if _Area(system, area, visits).counts()
@@ -91,8 +91,8 @@ def _visit(number: int, settler: Settler) -> Visit | None:
     # the end of the game comes after all that happens by itself, and has to stay there
     if any(c.variable == ENDING for c in changes):
         return None
-    rest = both(p for p in parts_of(settler.guard) if p != test)
-    return Visit(number, test.low, rest, changes)
+    beside = both(p for p in parts_of(settler.guard) if p != test)
+    return Visit(number, test.low, beside, changes)
 
 
 class _Area:

@@ -81,10 +81,10 @@ def mend_command(
         if subject is None:
             whole = mend_whole(mender, trials)
             return _end_whole(mender, whole, chosen, form, common)
-        found = findings_to_mend(mender.before, kind, subject)
-        if not found:
+        findings = findings_to_mend(mender.before, kind, subject)
+        if not findings:
             raise click.UsageError(_unknown(mender.before.findings, kind, subject))
-        mended = [mender.of(finding, trials) for finding in found]
+        mended = [mender.of(finding, trials) for finding in findings]
     if chosen is not None:
         proposals = [p for one in mended for p in one.proposals]
         return _write(mender.files, proposals, chosen, common)

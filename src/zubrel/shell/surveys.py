@@ -152,8 +152,8 @@ def kept_reports_on(
             known |= {path: report} if report is not None else {}
     refuse_to_write_over(common.output)
     missing = [path for path in dict.fromkeys(paths) if path not in known]
-    found = reports_of(missing) if missing else []
-    for path, result in zip(missing, found, strict=True):
+    results = reports_of(missing) if missing else []
+    for path, result in zip(missing, results, strict=True):
         known[path] = result
         if isinstance(result, Report) and path in read:
             try:

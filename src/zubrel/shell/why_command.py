@@ -103,8 +103,8 @@ def _mends(report: Report, findings: Sequence[Told], common: Common) -> dict[Key
             for finding in findings:
                 key = (finding.kind, finding.subject)
                 if not finding.accepted and finding.severity != "note" and key in known:
-                    found = mender.of(known[key], trials).proposals
-                    mends[key] = tuple(p.words for p in found if not p.last)
+                    proposals = mender.of(known[key], trials).proposals
+                    mends[key] = tuple(p.words for p in proposals if not p.last)
     return mends
 
 

@@ -61,15 +61,15 @@ class Sweep:
         known = {name: self.kept.find(name) for name in names}
         # files that read alike are searched once
         left = {n: f for n, f in zip(names, made, strict=True) if known[n] is None}
-        searched, found = self.workers.outcomes(list(left.values())), dict[str, Outcome]()
+        searched, outcomes = self.workers.outcomes(list(left.values())), dict[str, Outcome]()
         for number, name in enumerate(names):
             outcome = known[name]
             if outcome is not None:
                 yield outcome, True
                 continue
-            if name not in found:
+            if name not in outcomes:
                 self.progress.stage(f"variant {number} of {len(made) - 1}")
-                found[name] = next(searched)
-                if found[name].complete or found[name].verdict == BROKEN:
-                    self.kept.keep(name, found[name])
-            yield found[name], False
+                outcomes[name] = next(searched)
+                if outcomes[name].complete or outcomes[name].verdict == BROKEN:
+                    self.kept.keep(name, outcomes[name])
+            yield outcomes[name], False

@@ -134,10 +134,10 @@ def _factors(texts: Texts, asked: Asked) -> Iterator[Factor]:
     for text in asked.each:
         span = asked_span("--each", text)
         pattern = path_of(text, span)
-        found = [*texts.matching((*pattern, "*"))] or [*texts.matching(pattern)]
-        if not found:
+        places = [*texts.matching((*pattern, "*"))] or [*texts.matching(pattern)]
+        if not places:
             raise refused(f'nothing in the world fits "{text}"', span, "Try: areas.*.finds")
-        settings = [Setting(place.path, None) for place in found]
+        settings = [Setting(place.path, None) for place in places]
         yield Factor(span, tuple((_named(texts, s), (s,)) for s in settings))
     if asked.swap:
         span = asked_span("--swap", "--swap")

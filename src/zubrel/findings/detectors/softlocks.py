@@ -28,24 +28,24 @@ class _Culprit(Struct, Generic[S], frozen=True):
 
 def softlocks(judged: Judged[S]) -> Iterator[Finding]:
     """`softlock` and `bad_luck`, one finding for each rule that leads from live to doomed."""
-    found = _all_culprits(judged)
+    every = _all_culprits(judged)
     if judged.space.merged:  # how many classes there are says nothing
-        yield from (_finding(judged, culprit, None) for culprit in found)
+        yield from (_finding(judged, culprit, None) for culprit in every)
         return
-    landings = [_landing(judged, culprit) for culprit in found]
+    landings = [_landing(judged, culprit) for culprit in every]
     futures = judged.space.reached_from(landings)
-    for culprit, future, deals in zip(found, futures, _deals(judged, found), strict=True):
+    for culprit, future, deals in zip(every, futures, _deals(judged, every), strict=True):
         finding = _finding(judged, culprit, judged.space.count(future & judged.doomed))
         yield replace(finding, deals=deals)
 
 
-def _deals(judged: Judged[S], found: Sequence[_Culprit[S]]) -> list[int | None]:
+def _deals(judged: Judged[S], every: Sequence[_Culprit[S]]) -> list[int | None]:
     """From how many deals each of some culprits can doom."""
     space = judged.space
     if not space.system.world.deals:
-        return [None] * len(found)
+        return [None] * len(every)
     starts = beginnings(space)
-    sources = [reduce(lambda a, b: a | b, (s for _, s in c.dooming)) for c in found]
+    sources = [reduce(lambda a, b: a | b, (s for _, s in c.dooming)) for c in every]
     return [space.count(before & starts) for before in space.reaching(sources)]
 
 
