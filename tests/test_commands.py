@@ -19,7 +19,7 @@ class Demo(ProgramTest):
         done = self.zubrel("demo", "--force", code=0)
         self.assertNotEqual(mine.read_text(encoding="utf-8"), "mine")
         self.assertLess(done.stdout.index("SOFTLOCKS"), done.stdout.index("SOLVABLE"))
-        for picture in ("map", "chain", "windows", "growth"):
+        for picture in ("map", "chain", "windows", "growth", "losses"):
             drawn = self.folder / "zubrel-demo" / f"draft-{picture}.png"
             self.assertTrue(drawn.read_bytes().startswith(b"\x89PNG"))
             self.assertIn(drawn.name, done.stdout)

@@ -9,7 +9,7 @@ import unittest
 
 from tests.conditions import CONDITIONS, ROOT, shown_by, worlds_of
 
-EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "6"))
+EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "11"))
 """Of how many conditions one is taken out."""
 
 

@@ -86,6 +86,8 @@ def lacking(report: Report, picture: str) -> str:
         return "it takes too long to find out what lies behind what in this world"
     if picture in ("chain", "windows") and report.progress is None:
         return f"this world is too large for its {picture}; its map can be drawn"
+    if picture == "losses" and report.verdict == "unwinnable":
+        return "no play wins this world, so there is no win to lose"
     if picture == "losses" and (report.aimless is None or not report.aimless.curve):
         return "what becomes of aimless plays is not known, or would take too long to be solved"
     if picture == "growth" and report.situations is None:
