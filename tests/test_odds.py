@@ -443,6 +443,17 @@ class Plays(unittest.TestCase):
             board = board_of(begun(space))
             exact = fates_of(board, aimless(board), budget())
             seen = simulated(ListedField(board), AIMLESS, 100, None, 3, budget())
+            missed = {part.id: part.share for part in exact.missed}
+            for parts, known in (
+                (seen.missed, missed),
+                (seen.lost_in, {part.id: part.share for part in exact.lost_in}),
+                (seen.blamed, {part.id: part.share for part in exact.blamed}),
+            ):
+                self.assertLessEqual({part.id for part in parts}, known.keys())
+                for part in parts:
+                    least, most = interval(round(part.share * 100), 100)
+                    total += 1
+                    outside += not least <= known[part.id] <= most
             for estimate, fate in ((seen.won, exact.won), (seen.doomed, exact.doomed)):
                 total += 1
                 outside += not estimate.least - 1e-9 <= fate.share <= estimate.most + 1e-9

@@ -200,20 +200,27 @@ class _Flow:
         )
 
     def missed(self) -> Iterator[Part]:
-        """Of each thing that can be missed: in how many plays that happens while they can be won.
-
-        Things of which no situation tells whether a play has had them are left out.
-        """
-        space = self.board.judged.space
-        things = [t for t in missables(self.board.system) if t.lasting or t.ever is not None]
-        able = space.reaching([space.where(thing.attained) for thing in things])
-        for thing, can in zip(things, able, strict=True):
-            missed = self.board.live & ~can.truths
-            if thing.ever is not None:
-                missed &= ~space.where(thing.ever).truths
+        """Of each thing that can be missed: in how many plays that happens while a win is left."""
+        for subject, missed in missed_in(self.board):
             share = float(self.flow[missed[self.targets] & ~missed[self.sources]].sum())
             if share > NEVER:
-                yield Part(thing.subject, share)
+                yield Part(subject, share)
+
+
+def missed_in(board: Board) -> Iterator[tuple[str, Truths]]:
+    """Of each thing that can be missed: where that has happened, and a win is left.
+
+    Things of which no situation tells whether a play has had them are left out.
+    """
+    space = board.judged.space
+    things = [t for t in missables(board.system) if t.lasting or t.ever is not None]
+    able = space.reaching([space.where(thing.attained) for thing in things])
+    for thing, can in zip(things, able, strict=True):
+        missed = board.live & ~can.truths
+        if thing.ever is not None:
+            missed &= ~space.where(thing.ever).truths
+        if missed.any():
+            yield thing.subject, missed
 
 
 def _parts(names: Sequence[str], numbers: Integers, flow: Floats) -> tuple[Part, ...]:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from random import Random
 from typing import Protocol
 
+import numpy as np
 from msgspec import Struct
 
 from zubrel.base.budget import LimitReached
@@ -18,7 +19,8 @@ from zubrel.explored.listed.numbering import NumberSet
 from zubrel.explored.packed.kernel import Kernel
 from zubrel.explored.packed.packing import pack_into_one
 from zubrel.explored.packed.successors import Successors
-from zubrel.odds.board import Board
+from zubrel.odds.board import Board, Truths
+from zubrel.odds.fates import missed_in
 
 REMEMBERED = 200_000
 """Situations of which the moves are remembered, since plays come back to them."""
@@ -74,6 +76,15 @@ class Field(Protocol):
         """Whether it is known that every play goes on for ever from there."""
         ...
 
+    @property
+    def missable(self) -> Sequence[str]:
+        """The things of which is known where a play has missed them."""
+        ...
+
+    def missed(self, here: int) -> int:
+        """Which of them are missed there while a win is left, as bits in their order."""
+        ...
+
 
 class ListedField:
     """Every situation by its number on a board."""
@@ -88,6 +99,9 @@ class ListedField:
         self.doomed: list[bool] = board.doomed.tolist()
         (ending,) = board.judged.space.reaching([NumberSet(~board.playing)])
         self.endless: list[bool] = (~ending.truths).tolist()
+        missed = list(missed_in(board))
+        self.missable = [subject for subject, _ in missed]
+        self.gone = _as_bits([where for _, where in missed], board.size)
         self.known: dict[int, tuple[Choice, ...]] = {}
 
     def begin(self, random: Random) -> int:
@@ -121,6 +135,9 @@ class ListedField:
 
     def is_endless(self, here: int) -> bool:
         return self.endless[here]
+
+    def missed(self, here: int) -> int:
+        return self.gone[here]
 
 
 class OpenField:
@@ -192,6 +209,25 @@ class OpenField:
 
     def is_endless(self, here: int) -> bool:
         return False
+
+    @property
+    def missable(self) -> Sequence[str]:
+        return ()
+
+    def missed(self, here: int) -> int:
+        return 0
+
+
+def _as_bits(truths: Sequence[Truths], size: int) -> list[int]:
+    """By situation which of some sets it is in, as bits in their order."""
+    bits = [0] * size
+    for first in range(0, len(truths), 64):
+        word = np.zeros(size, np.uint64)
+        for number, truth in enumerate(truths[first : first + 64]):
+            word |= truth.astype(np.uint64) << np.uint64(number)
+        for here in np.flatnonzero(word).tolist():
+            bits[here] |= int(word[here]) << first
+    return bits
 
 
 def _ways(system: System) -> frozenset[int]:

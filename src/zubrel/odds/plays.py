@@ -67,6 +67,15 @@ class Pace(Struct, frozen=True):
     curve: tuple[tuple[int, int, int, int], ...]
 
 
+class Doom(Struct, frozen=True):
+    """By which move (None: it never had one), in which area and after how many moves a play lost
+    its last win."""
+
+    move: int | None
+    area: int
+    moves: int
+
+
 class Simulated(Struct, frozen=True):
     """What was seen in so many plays, drawn with a seed."""
 
@@ -76,6 +85,8 @@ class Simulated(Struct, frozen=True):
     doomed: Estimate | None
     ends: tuple[Estimate, ...]
     blamed: tuple[Part, ...]
+    missed: tuple[Part, ...]
+    lost_in: tuple[Part, ...]
     pace: Pace
 
 
@@ -84,6 +95,9 @@ class _Memory:
 
     def __init__(self, field: Field, here: int) -> None:
         self.field = field
+        self.missed, self.never = 0, field.missed(here)
+        """What it has missed so far while a win was left, and what nobody could have from the
+        start, as bits of `field.missable`."""
         self.done: set[int] = set()
         self.been = {field.area(here)}
         self.news: list[int] = []
@@ -97,6 +111,7 @@ class _Memory:
     def made(self, choice: Choice, way: bool, here: int) -> None:
         """A move has led `here`."""
         self.moves += 1
+        self.missed |= self.field.missed(here) & ~self.never
         area = self.field.area(here)
         new = area not in self.been or not (way or choice.move in self.done)
         self.walked_back += way and area in self.been
@@ -168,25 +183,22 @@ def _curious(choices: Sequence[Choice], memory: _Memory, random: Random) -> Choi
 
 def _played(
     field: Field, choose: Choose, random: Random, budget: Budget
-) -> tuple[str, _Memory, tuple[int | None, int] | None]:
-    """How a play ends, what it did, and by which move, and when, its last win was taken.
-
-    By no move, after none, where it never had one.
-    """
+) -> tuple[str, _Memory, Doom | None]:
+    """How a play ends, what it did, and how its last win was taken."""
     here = field.begin(random)
     memory = _Memory(field, here)
-    doomed: tuple[int | None, int] | None = (None, 0) if field.is_doomed(here) else None
+    doomed = Doom(None, field.area(here), 0) if field.is_doomed(here) else None
     ways, names = field.ways, field.system.variables[ENDING].names
     while choices := field.choices(here):
         if field.is_endless(here):
             return FOREVER, memory, doomed
         if memory.moves >= LONGEST:
             return GOING_ON, memory, doomed
-        choice = choose(choices, memory, random)
+        choice, area = choose(choices, memory, random), field.area(here)
         here = choice.by_luck(random)
         memory.made(choice, choice.move in ways, here)
         if doomed is None and field.is_doomed(here):
-            doomed = (choice.move, memory.moves)
+            doomed = Doom(choice.move, area, memory.moves)
         budget.spend(STEP)
     budget.check_limits()
     if not field.ending(here):
@@ -205,19 +217,24 @@ class _Tally:
         self.ends: Counter[str] = Counter()
         self.lengths: dict[str, list[int]] = {}
         self.blame: Counter[int] = Counter()
+        self.missed: Counter[int] = Counter()
+        self.lost_in: Counter[int] = Counter()
         self.news: list[list[int]] = []
         self.stretches: list[int] = []
         self.dull: Counter[int] = Counter()
         self.moves = self.back = 0
 
-    def add(self, end: str, memory: _Memory, doomed: tuple[int | None, int] | None) -> None:
+    def add(self, end: str, memory: _Memory, doomed: Doom | None) -> None:
         self._count(end, memory.moves)
         if end in self.wins:
             self._count(WON, memory.moves)
         if doomed is not None:
-            self._count(DOOMED, doomed[1])
-            if doomed[0] is not None:
-                self.blame[doomed[0]] += 1
+            self._count(DOOMED, doomed.moves)
+            if doomed.move is not None:
+                self.blame[doomed.move] += 1
+                self.lost_in[doomed.area] += 1
+        for number in range(memory.missed.bit_length()):
+            self.missed[number] += memory.missed >> number & 1
         self.news.append(memory.news)
         self.stretches.append(len(memory.longest))
         self.dull.update(memory.longest)
@@ -240,8 +257,13 @@ class _Tally:
             self._estimate(DOOMED, plays, doubt) if knows_doom else None,
             tuple(self._estimate(name, plays, doubt) for name in order if self.ends[name]),
             _most_first(blamed),
+            self._parts(self.missed, self.field.missable, plays),
+            self._parts(self.lost_in, self.field.system.variables[PLACE].names, plays),
             self._pace(),
         )
+
+    def _parts(self, counts: Counter[int], names: Sequence[str], plays: int) -> tuple[Part, ...]:
+        return _most_first([Part(names[n], c / plays) for n, c in counts.items() if c])
 
     def _estimate(self, name: str, plays: int, doubt: float) -> Estimate:
         seen, lengths = self.ends[name], self.lengths.get(name, [])

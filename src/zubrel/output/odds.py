@@ -89,7 +89,7 @@ def _row(world: World, one: PlayerOdds) -> tuple[tuple[str, ...], ...]:
             (name,),
             (percent(known.won.share, known.won.error),),
             _moves(known.won),
-            (percent(known.doomed.share, known.doomed.error),),
+            (percent(known.doomed.share, known.doomed.error), *_soon(known.doomed.quartiles)),
             tuple(f"{_end(world, e.id)} {percent(e.share, e.error)}" for e in others),
         )
     if one.seen is not None:
@@ -99,10 +99,15 @@ def _row(world: World, one: PlayerOdds) -> tuple[tuple[str, ...], ...]:
             (f"{name}", f"({seen.plays:,} plays)"),
             _estimate(seen.won),
             _times(seen.won.mean, seen.won.quartiles),
-            () if seen.doomed is None else _estimate(seen.doomed),
+            () if seen.doomed is None else (*_estimate(seen.doomed), *_soon(seen.doomed.quartiles)),
             tuple(f"{_end(world, e.id)} {percent(e.share)}" for e in bad),
         )
     return ((name,), (one.left_out,), (), (), ())
+
+
+def _soon(quartiles: tuple[int, int, int] | None) -> tuple[str, ...]:
+    """After how many moves, in a line; nothing where that is not known."""
+    return () if quartiles is None else (f"half by move {quartiles[1]:,}",)
 
 
 def _wins(world: World, end: str) -> bool:
@@ -147,11 +152,13 @@ def _blamed(one: PlayerOdds) -> Sequence[Part]:
 
 
 def _lost_in(one: PlayerOdds) -> Sequence[Part]:
-    return one.solved.lost_in if one.solved is not None else ()
+    known: Fates | Simulated | None = one.solved or one.seen
+    return known.lost_in if known is not None else ()
 
 
 def _missed(one: PlayerOdds) -> Sequence[Part]:
-    return one.solved.missed if one.solved is not None else ()
+    known: Fates | Simulated | None = one.solved or one.seen
+    return known.missed if known is not None else ()
 
 
 def _shares(
@@ -241,6 +248,8 @@ def _lines(one: PlayerOdds) -> Iterator[list[str]]:
         for estimate in seen.ends:
             yield ["end", *_estimate_cells(estimate)]
         yield from _part_lines("loses the last win", seen.blamed)
+        yield from _part_lines("lost in", seen.lost_in)
+        yield from _part_lines("missed", seen.missed)
 
 
 def _part_lines(what: str, parts: Sequence[Part]) -> Iterator[list[str]]:
