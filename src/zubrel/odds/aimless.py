@@ -12,6 +12,7 @@ from zubrel.base.budget import Budget, LimitReached
 from zubrel.findings.dealt import inner_of
 from zubrel.findings.judged import Judged
 from zubrel.narrated.report import Aimless, Report, Spread
+from zubrel.narrated.shares import EXACT_ENOUGH
 from zubrel.odds.blame import blamed
 from zubrel.policy import FOLLOWING
 
@@ -54,6 +55,8 @@ def _whole(report: Report, judged: Judged[Any], budget: Budget) -> Report | None
     try:
         fates = fates_of(board, aimless(board), budget)
     except Unsolved:
+        return None
+    if fates.error >= EXACT_ENOUGH:  # reports have no room for errors
         return None
     endings = judged.system.world.endings
     lost = [f for f in fates.ends if f.id not in endings or not endings[f.id].good]

@@ -26,6 +26,7 @@ from zubrel.odds.entangled import SPEND, Entangled, Unsolved
 
 SMALL = 32
 """Situations of a component up to which its inverse is made."""
+TOO_LONG = "plays go on for so long that the equations cannot be trusted"
 MOST = 4_000_000
 """Situations up to which the matrix is solved at all."""
 
@@ -170,7 +171,11 @@ class Chain:
         places = rows * size + columns % size
         inside = np.bincount(places, values, (last - first) * size).reshape(-1, size, size)
         blocks = np.eye(size) - inside
-        return 1 / blocks if size == 1 else np.asarray(np.linalg.inv(blocks), np.float64)
+        try:
+            with np.errstate(all="ignore"):  # what comes of it is looked at by `_bound`
+                return 1 / blocks if size == 1 else np.asarray(np.linalg.inv(blocks), np.float64)
+        except np.linalg.LinAlgError:
+            raise Unsolved(TOO_LONG) from None
 
     def solve(self, right: Floats) -> Floats:
         """x of (I - Q) x = right, with places in the order of the matrix."""
@@ -198,10 +203,13 @@ class Chain:
     def _bound(self) -> Floats:
         """For each place more moves than a play makes from there on average."""
         ones = np.ones(self.size)
-        moves = self.solve(ones)
-        least = float((moves - self.matrix @ moves).min(initial=1.0))
+        with np.errstate(all="ignore"):
+            moves = self.solve(ones)
+            # less by all that rounding can have added: then it is at least so much for certain
+            after = self.matrix @ moves
+            least = float((moves - after - self._rounding * (moves + after)).min(initial=1.0))
         if not (least > 0.5 and np.isfinite(moves).all() and moves.min(initial=0.0) >= 0):
-            raise Unsolved("plays go on for so long that the equations cannot be trusted")
+            raise Unsolved(TOO_LONG)
         bound: Floats = moves / least
         return bound
 

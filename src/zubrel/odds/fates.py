@@ -13,6 +13,7 @@ from scipy import sparse
 from zubrel.base.budget import Budget
 from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.findings.detectors.missable import missables
+from zubrel.narrated.shares import EXACT_ENOUGH
 from zubrel.odds.board import Board, Floats, Integers, Truths
 from zubrel.odds.chain import Chain, between, components, lasting
 from zubrel.odds.entangled import SPEND, Unsolved
@@ -31,6 +32,8 @@ QUARTERS = (0.25, 0.5, 0.75)
 PARTS = (*QUARTERS, 0.95)
 GROWTH = 1.1
 """By which factor the moves grow at which the curve is told."""
+KNOWN = 1e-6
+"""By how much a share may be wrong for its quartiles to be told."""
 ROUNDED = 1e-12
 """By how much a sum of chances may fall short of a part that it has reached."""
 USEFUL = 0.005
@@ -99,10 +102,12 @@ def fates_of(board: Board, chances: Floats, budget: Budget) -> Fates:
 def blame_of(board: Board, chances: Floats, budget: Budget) -> tuple[float, tuple[Part, ...]]:
     """Which share of the plays is won, and which each move takes the last win from.
 
-    Raises `Unsolved`.
+    Raises `Unsolved`, also where they are not known well enough to be told without their error.
     """
     whole, edges = _matrix(board, chances, board.live & board.playing)
     flow = _Flow(board, whole, components(whole), chances, edges, board.live, budget)
+    if flow.error >= EXACT_ENOUGH:
+        raise Unsolved("the shares are not known well enough")
     return min(1.0, flow.share(board.won)), flow.blamed()[0]
 
 
@@ -291,7 +296,7 @@ class _InTime:
     def timed(self, fate: Fate) -> Fate:
         """The fate, with its quartiles if they are known."""
         parts = self.at.get(fate.id, [])
-        if len(parts) < len(QUARTERS):
+        if fate.error > KNOWN or len(parts) < len(QUARTERS):
             return fate
         return replace(fate, quartiles=(parts[0], parts[1], parts[2]))
 

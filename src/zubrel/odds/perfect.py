@@ -21,6 +21,8 @@ from zubrel.odds.fates import Part
 
 CLOSE, MET = 1e-10, 1e-8
 """The distance of both bounds at which nobody looks on, and at which they count as one value."""
+ROUNDED = 1e-9
+"""More than rounding adds up to in so many rounds of rows with some tens of entries."""
 MOST_ROUNDS = 100_000
 """Rounds of iteration after which the bounds stay apart."""
 
@@ -53,7 +55,8 @@ def best_of(board: Board, budget: Budget) -> Perfect:
         return Perfect(share, share, False)
     game = _Game(board, sure, budget)
     least, most = game.bounds(budget)
-    low, high = game.value(least), game.value(most)
+    low = max(0.0, game.value(least) - ROUNDED)
+    high = min(1.0, game.value(most) + ROUNDED)
     if high - low >= MET:
         return Perfect(low, high, False)
     lost_at, falls_at, falls_after = game.lost(least, budget)

@@ -168,19 +168,30 @@ def _shares(
     parts: Callable[[PlayerOdds], Sequence[Part]],
 ) -> Listing:
     """Shares of all plays, a column for each player that knows any."""
-    columns = [(name_of(one), {p.id: p.share for p in parts(one)}) for one in told]
-    columns = [(name, known) for name, known in columns if known]
+    columns = [
+        (_column(one), {p.id: p.share for p in parts(one)}, one.solved.error if one.solved else 0.0)
+        for one in told
+    ]
+    columns = [column for column in columns if column[1]]
     largest: dict[str, float] = {}
-    for _, known in columns:
+    for _, known, _ in columns:
         for subject, share in known.items():
             largest[subject] = max(share, largest.get(subject, 0.0))
     order = sorted(largest, key=lambda subject: (-largest[subject], subject))
     rows: list[Row] = [
-        ((_named(world, subject),), *((percent(known.get(subject, 0.0)),) for _, known in columns))
+        (
+            (_named(world, subject),),
+            *((percent(known.get(subject, 0.0), error),) for _, known, error in columns),
+        )
         for subject in order
         if largest[subject] >= LEAST
     ]
-    return Listing(title, ("of all plays", *(name for name, _ in columns)), tuple(rows))
+    return Listing(title, ("of all plays", *(name for name, _, _ in columns)), tuple(rows))
+
+
+def _column(one: PlayerOdds) -> str:
+    """The player, and of how many plays shares are told that were seen and not solved."""
+    return f"{name_of(one)} (of {one.seen.plays:,})" if one.seen else name_of(one)
 
 
 def _named(world: World, subject: str) -> str:
