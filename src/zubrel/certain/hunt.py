@@ -57,10 +57,12 @@ class Hunt:
     def __init__(self, seeker: Seeker) -> None:
         self.seeker = seeker
         self.rooms = seeker.rooms
+        # one seed for all worlds: what is certain of a world must not change from run to run
         self.random = Random(0)
         self.system: System = seeker.system
         self.start = self.rooms.room(self.rooms.start())
         self.live: dict[int, Exit] = {}
+        # how each room was first come to, so that a walk to it can be told without a search
         self.came: dict[int, tuple[int, Exit] | None] = {self.start.name: None}
         self.lost: set[int] = set()
         """Rooms of which it is known that no win is left."""
@@ -83,9 +85,12 @@ class Hunt:
     def run(self) -> None:
         """Look for dooms until work or time is spent, and then raise what `spend` raises."""
         while True:
+            # new live rooms come up while these are left, and are looked at in the next round
             for name in [n for n in self.live if n not in self.looked]:
                 self.looked.add(name)
                 self._leave(self.rooms.room(name))
+            # each step has its turn before chance decides: a move that dooms is often one that no
+            # wandering play would make
             if self.aims:
                 self._rush(self.aims.pop(0))
             else:
@@ -126,7 +131,11 @@ class Hunt:
         """A path that wins: all its rooms are live."""
         here = start
         for exit_ in path:
+            # both are proofs, and cannot both be right: one of them would be a mistake of the
+            # program
             assert here.name not in self.lost, "what can be won is not lost"
+            # the first exit stays: following exits then ends, since each path was whole when it
+            # came
             self.live.setdefault(here.name, exit_)
             if not self.rooms.is_over(exit_.target):
                 there = self.rooms.room(exit_.target)
@@ -145,6 +154,8 @@ class Hunt:
         """Whether the relaxation knows of no win from a room."""
         if room.name in self.live:
             return False
+        # no from the relaxation is a proof; its yes is none, and leaves the room neither live nor
+        # lost
         if room.name not in self.lost and self.seeker.is_hopeless(room):
             self.lost.add(room.name)
         return room.name in self.lost
@@ -153,6 +164,7 @@ class Hunt:
 
     def _leave(self, room: Room) -> None:
         """Try every exit of a live room."""
+        # what a win from here could be like, as the relaxation sees it
         plan = self.seeker.plan(room)
         assert plan is not None, "from a live room a win is possible"
         for exit_ in room.exits:
@@ -176,12 +188,15 @@ class Hunt:
         by_luck = False
         if len(move.steps) > 1:
             others = self._outcomes(exit_)
+            # luck takes the blame only where one outcome dooms and another is known to spare the
+            # player
             if not all(self._dooms(other.target) for other in others):
                 by_luck = any(self._spares(room, other) for other in others)
                 if not by_luck:
                     return  # whether another outcome spares the player is not known
         walk = self._spelled_out([*(self._way_to(room.name) if way is None else way), exit_])
         key = (self.places[exit_.step], by_luck)
+        # a shorter walk to the same finding is better evidence
         if key in self.dooms and len(self.dooms[key].walk) <= len(walk):
             return
         self.dooms[key] = Doom(
@@ -227,6 +242,7 @@ class Hunt:
             there = self.rooms.room(exit_.target)
             self.came.setdefault(there.name, (line[-1][0].name, exit_))
             line.append((there, exit_))
+        # only the end is asked about: if it is lost, halving tells where that happened
         if self.is_lost(line[-1][0]):
             self._halve(line)
         else:
@@ -262,12 +278,15 @@ class Hunt:
             (exit_,) = self.random.choices(exits, weights)
             if self.rooms.room(exit_.target).name not in seen:
                 return exit_
+            # rooms that this play has seen would only lead it in circles
             exits.remove(exit_)
         return None
 
     def _halve(self, line: Sequence[tuple[Room, Exit | None]]) -> None:
         """Find the exit of a line by which it is lost: live before, lost after."""
         # the start of every line is live, and its end is lost
+        # between the last room known to be live and the first known to be lost lies an exit that
+        # dooms
         low = max(n for n, (room, _) in enumerate(line) if room.name in self.live)
         high = min(n for n, (room, _) in enumerate(line) if n > low and room.name in self.lost)
         while high - low > 1:

@@ -62,7 +62,10 @@ class Rooms:
         self.place, self.ended = fields[PLACE].mask, fields[ENDING].mask
         self.shift = fields[ENDING].shift
         self.good = frozenset(wins_of(system.world))
+        # what is possible in an area, and what it changes, depends on few variables: all others
+        # are masked out of the key
         self._matters = [self._mask_of(area) for area in range(len(self.expansion.moves))]
+        # by area: what was found out for each key
         self._known: list[dict[int, tuple[Link, ...]]] = [{} for _ in self._matters]
         self._kept = 0
         self._rooms: dict[int, Room] = {}
@@ -125,6 +128,7 @@ class Rooms:
         for move in self.expansion.moves[area]:
             matters |= variables_of(move.guard)
             matters |= _touched([c for s in move.steps for c in s.changes])
+        # what happens by itself may follow any step, so all that it reads matters everywhere
         for settler in system.settlers:
             matters |= variables_of(settler.guard) | _touched(settler.changes)
         for formula, _ in system.endings:
@@ -141,9 +145,12 @@ class Rooms:
         known = self._rooms.get(word)
         if known is None:
             known = self._found(word)
+            # forgotten all at once: which are old is not worth knowing, since plays come back to
+            # few
             if len(self._rooms) > MOST_KEPT:
                 self._rooms.clear()
             carried = word & ~self.place
+            # all situations of a room find it by themselves from now on
             for area in known.areas:
                 self._rooms[carried | area] = known
         return known
@@ -151,6 +158,7 @@ class Rooms:
     def _found(self, word: int) -> Room:
         carried, here = word & ~self.place, word & self.place
         links: dict[int, tuple[Link, ...]] = {here: self.links(word)}
+        # first all areas that can be walked to, then those of them from which one can walk back
         before: dict[int, list[int]] = {}
         waiting = deque([here])
         while waiting:
@@ -175,12 +183,15 @@ class Rooms:
                 if target & ~self.place == carried and target & self.place in areas:
                     inside.append((step, target))
                 else:
+                    # a walk to where there is no way back leaves the room, though nothing but the
+                    # place differs
                     exits.append(Exit(carried | area, step, target))
             walks[area] = tuple(inside)
         return Room(carried | min(areas), frozenset(areas), tuple(exits), walks)
 
     def walk(self, room: Room, start: int, end: int) -> list[int]:
         """The numbers of the steps of a shortest walk inside of a room."""
+        # breadth first, so that walks within a room are never longer than they must be
         came: dict[int, tuple[int, int] | None] = {start: None}
         waiting = deque([start])
         while end not in came:
