@@ -259,10 +259,7 @@ def _of_all_situations(
                 in_all = _beside_win(in_all, wishes.beside_win)
             progress.stage("writing it up")
             told = narrate(in_all, budget.seconds, wishes.reasons)
-            if not wishes.reasons:
-                return told
-            told = with_aimless(told, judged, wishes.odds, budget)
-            return replace(told, seconds=budget.seconds())
+            return with_aimless(told, judged, wishes.odds, budget) if wishes.reasons else told
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
         from zubrel.quotient.lens import first_lens

@@ -24,6 +24,10 @@ def with_aimless(report: Report, judged: Judged[Any], whole: bool, budget: Budge
 
     `whole`: also of worlds where nothing is doomed, and all that pictures show.
     """
+    return replace(_told(report, judged, whole, budget), seconds=budget.seconds())
+
+
+def _told(report: Report, judged: Judged[Any], whole: bool, budget: Budget) -> Report:
     space = inner_of(judged.space)
     if space.engine != "explicit" or space.stopped is not None or not judged.live:
         return report

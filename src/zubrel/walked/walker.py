@@ -6,7 +6,7 @@ it shares no code with the compiled system that found the trace.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 
 from msgspec import Struct
 
@@ -46,13 +46,13 @@ from zubrel.checked.effects import (
     Give,
     MoveTo,
     Refill,
-    SetMark,
     Take,
     Wear,
 )
 from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNDEALT, UNENDED, Key, Value
 from zubrel.checked.things import Store
 from zubrel.checked.world import Outcome, Rule, World
+from zubrel.walked.beginning import values_at_first
 from zubrel.walked.changing import Situation, change, compares, number_of
 from zubrel.walked.dealing import may_deal
 from zubrel.walked.goals import Goals
@@ -81,44 +81,13 @@ class Walker:
 
     def start(self) -> Situation:
         """The situation in which the game starts, settled."""
-        world = self.world
-        values: dict[Key, Value] = {PLACE: world.start_area, ENDING: UNENDED}
-        values |= {keys.held(i): 0 for i in world.items}
-        for give in world.holding:
-            key = keys.held(give.item)
-            uses = world.items[give.item].uses
-            values[key] = uses if uses is not None else number_of(values, key) + give.count
-        values |= {keys.lock_open(k.id): int(k.begins_open) for k in world.locks.values()}
-        values |= {keys.fact(f.id): f.start for f in world.facts.values()}
-        values |= {keys.meter(m.id): m.start for m in world.meters.values()}
-        values |= {keys.beaten(f): 0 for f in world.foes}
-        values |= {keys.hit(f.id): 0 for f in world.foes.values() if f.health > 1}
-        values |= {keys.lies(i.id): NOWHERE for i in world.items.values() if i.drops_at}
-        for quest in world.quests.values():
-            values[keys.quest(quest.id)] = ACTIVE if quest.starts_active else WAITING
-            values |= {keys.goal(quest.id, g.number): 0 for g in quest.goals if g.remembered}
-        for shop in world.shops.values():
-            wares = (w for w in shop.sells if w.stock is not None)
-            values |= {keys.stock(shop.id, w.item): w.stock or 0 for w in wares}
-        for store in world.stores.values():
-            values |= {keys.stored(store.id, item): 0 for item in store.keeps}
-        values |= {keys.mark("visited", a): 0 for a in world.visits_asked}
-        values |= {keys.mark("met", p.id): 0 for p in world.people.values() if p.met_asked}
-        for effect in self._every_effect():
-            if isinstance(effect, SetMark) and effect.kind in ("taken", "done"):
-                values[keys.mark(effect.kind, effect.subject)] = 0
+        values, world = values_at_first(self.world), self.world
         self._let_go(values)
         if world.deals:
             values |= {keys.dealt(i): NOWHERE for deal in world.deals for i in deal.items}
             values[PLACE] = UNDEALT
             return values
         return self._settled(values)
-
-    def _every_effect(self) -> Iterator[Effect]:
-        outcomes = [o for rule in self.world.rules for o in rule.outcomes]
-        outcomes += [h.outcome for h in self.world.happenings]
-        for outcome in outcomes:
-            yield from outcome.effects
 
     def holds(self, condition: Cond, at: Situation) -> bool:
         """Whether a condition holds in a situation."""
