@@ -49,8 +49,7 @@ def run_all():
     total = [0, 0, 0]
     if FORKING:
         load_once(names)
-    # one more than there are processors: some tests wait for clocks and for others
-    with ThreadPoolExecutor(1 + (os.cpu_count() or 1)) as pool:
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         results = pool.map(run_forked if FORKING else run_fresh, names)
         for name, (code, said, seconds) in zip(names, results, strict=True):
             counts = COUNTS.search(said)
