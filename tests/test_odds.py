@@ -18,9 +18,11 @@ from tests.reference_odds import ReferenceOdds, any_move, best_chance, homing_pl
 from tests.said_worlds import said_world
 from tests.small_worlds import small_worlds
 from tests.test_against_reference import scalar, vector, world_of
+from zubrel import api
 from zubrel.base.budget import Budget, Limits, WorkSpent
 from zubrel.base.progress import Silence
 from zubrel.compiled.compile import compile_world
+from zubrel.drawn.draw import draw
 from zubrel.findings.dealt import begun
 from zubrel.findings.judged import judge
 from zubrel.narrated.shares import between, moves, one_in, percent
@@ -735,6 +737,12 @@ class Command(ProgramTest):
         self.assertIn("44 in 100 aimless plays", page)
         self.assertIn('id="picture-losses"', page)
         self.assertIn("55.6 % are won; in 44.4 % the game goes on with no win left", page)
+
+    def test_python_gets_what_pictures_of_plays_need(self):
+        self.write("w.yaml", LUCK)
+        told = api.check(api.load(str(self.folder / "w.yaml")), pictures=True)
+        self.assertTrue(draw(told, "losses", "svg").startswith(b"<?xml"))
+        self.assertIsNone(api.check(api.load(str(self.folder / "w.yaml"))).aimless.to_win)
 
     def test_the_command_offers_every_player(self):
         self.assertEqual(odds_command.PLAYERS, PLAYERS)

@@ -39,7 +39,8 @@ def check(
     limit cuts the search short, `Report.stopped` says which and the verdict is `incomplete`.
     Raises `InvalidInput` when what happens by itself in the world never comes to rest.
     """
-    return report(world, Budget(limits or Limits()), None, progression, pictures, jobs)
+    budget = Budget(limits or Limits())
+    return report(world, budget, None, progression, pictures, jobs, with_odds=pictures)
 
 
 def route(
