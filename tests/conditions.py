@@ -27,8 +27,8 @@ class Without(NamedTuple):
 
     Worlds are seeds of `world_data`, with an r before them of the whole language, with an e of
     errands; with a c before them of the whole language too, and the claims of reasons are compared;
-    with an s of what can be said in several ways, and everything is compared; with a t of these too,
-    and only what is told is compared, where claims take long.
+    with an s of what can be said in several ways, and everything is compared; with a t of these
+    too, and only what is told is compared, where claims take long.
     """
 
     file: str
