@@ -386,6 +386,20 @@ class Chains(unittest.TestCase):
         with wrong, self.assertRaises(Unsolved):
             fates_of(board, aimless(board), budget())
 
+    def test_reports_tell_no_share_that_may_be_off_where_it_shows(self):
+        judged = judge(begun(vector(compile_world(world_of(data_of(LUCK))))))
+        self.assertIsNotNone(blamed(judged, budget()))
+        visits = Chain.visits
+        wrong = mock.patch.object(Chain, "visits", lambda c, b: (visits(c, b)[0], 0.0001))
+        with wrong:
+            self.assertIsNone(blamed(judged, budget()))
+
+    def test_a_component_that_hardly_anything_leaves_is_not_solved(self):
+        for inside in (np.eye(1), np.array([[0.0, 1.0], [1.0, 0.0]])):
+            matrix = sparse.csr_matrix(inside)
+            with self.assertRaises(Unsolved):
+                Chain(matrix, components(matrix), budget())
+
     def test_equations_that_do_not_hold_are_not_believed(self):
         inside = sparse.csr_matrix(np.diag([0.5, 0.5, 0.5]))
         broken = mock.patch.object(Chain, "solve", lambda _, right: np.zeros_like(right))
@@ -629,7 +643,7 @@ class Command(ProgramTest):
     def test_all_players_are_told_and_luck(self):
         self.write("w.yaml", LUCK)
         told = self.zubrel("odds", "w.yaml", code=0).stdout
-        for words in ("aimless", "curious", "homing 0.8", "perfect", "55.6 %", "44.4 %"):
+        for words in ("aimless", "curious (of 1,000)", "homing 0.8", "perfect", "55.6 %", "44.4 %"):
             self.assertIn(words, told)
         self.assertIn(
             "Luck decides also for who plays best: at the soonest by move 2, “Cast (cast)”", told
