@@ -8,6 +8,8 @@ from zubrel.base.packaged import packaged
 
 STALE = "stale_accept"
 """The only kind that follows from what else is found, or is not."""
+DOOMING = ("softlock", "bad_luck")
+"""Kinds of findings on moves that take the last win away."""
 SEVERITIES = ("error", "warning", "note")
 GRAVITY = {severity: -place for place, severity in enumerate(SEVERITIES)}
 """The larger, the graver."""

@@ -60,6 +60,16 @@ class System(Struct, frozen=True, dict=True):
         return tuple(v.start for v in self.variables)
 
     @cached_property
+    def chances(self) -> tuple[float, ...]:
+        """By the numbers of the steps: how likely luck chooses each once its move is made."""
+        chances = [0.0] * len(self.steps)
+        for move in self.moves:
+            total = sum(step.outcome.odds for step in move.steps)
+            for step in move.steps:
+                chances[step.number] = step.outcome.odds / total
+        return tuple(chances)
+
+    @cached_property
     def player_moves(self) -> tuple[Move, ...]:
         """What players do: all moves but those of luck that deal."""
         return tuple(m for m in self.moves if m.rule.kind != RuleKind.DEAL)

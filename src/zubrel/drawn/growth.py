@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 
-from zubrel.drawn.paper import BAD, DEEP, INK, LINE, PALE, QUIET, WIDTH, Paper
+from zubrel.base.kinds import DOOMING
+from zubrel.drawn.paper import BAD, DEEP, INK, LINE, PALE, QUIET, WIDTH, Paper, marks
 from zubrel.narrated.report import Report
 from zubrel.narrated.words import counted
 
 LEFT, RIGHT, TOP, BOTTOM = 90.0, WIDTH - 150.0, 110.0, 700.0
 HEIGHT = 800.0
-TROUBLE = ("softlock", "bad_luck")
 
 
 def draw_growth(report: Report) -> Paper:
@@ -65,10 +65,7 @@ class _Growth:
             paper.text(LEFT - 8, y + 4, f"{10**power:,}", 9, QUIET, align="right")
         paper.text(LEFT - 8, BOTTOM + 4, "0", 9, QUIET, align="right")
         paper.line((LEFT, RIGHT), (BOTTOM, BOTTOM), INK, 1)
-        step = next(
-            s for s in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 10**6) if self.last / s <= 15
-        )
-        for move in range(0, self.last + 1, step):
+        for move in marks(self.last, 15):
             x = self._x(move)
             paper.line((x, x), (BOTTOM, BOTTOM + 5), INK, 1)
             paper.text(x, BOTTOM + 20, str(move), 9, QUIET, align="center")
@@ -109,7 +106,7 @@ class _Growth:
         """Where each softlock can begin at the earliest, as an upright line with its name."""
         first: dict[str, int] = {}
         for finding in self.report.findings:
-            if finding.kind in TROUBLE and finding.evidence and not finding.accepted:
+            if finding.kind in DOOMING and finding.evidence and not finding.accepted:
                 first.setdefault(finding.evidence[-1].label, len(finding.evidence))
         ordered = sorted(first.items(), key=lambda pair: pair[1])
         for n, (label, move) in enumerate(ordered[:8]):

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
+from zubrel.base.kinds import DOOMING
 from zubrel.drawn.layout import SIDE, TOP
 from zubrel.drawn.map import MapSheet
 from zubrel.drawn.paper import (
@@ -29,7 +30,6 @@ PANEL = 340.0
 LEFT, RIGHT = 90.0, WIDTH - 200.0
 MOST_LINES = 12
 """Moves, and areas, that are listed."""
-TROUBLE = ("softlock", "bad_luck")
 FAINT, STRONG = 0.08, 0.6
 """How much of the colour of trouble the least and the greatest share have."""
 
@@ -72,7 +72,7 @@ class _Losses(MapSheet):
 
     def _moves(self) -> Iterator[tuple[str, float]]:
         """The moves that take the last win, by their labels, the most harmful first."""
-        known = [f for f in self.report.findings if f.kind in TROUBLE and f.aimless]
+        known = [f for f in self.report.findings if f.kind in DOOMING and f.aimless]
         for finding in sorted(known, key=lambda f: (-(f.aimless or 0.0), f.subject)):
             label = finding.evidence[-1].label if finding.evidence else finding.subject
             yield label, finding.aimless or 0.0
@@ -103,15 +103,8 @@ class _Losses(MapSheet):
             )
 
     def card(self, place: Place) -> None:
-        (x, y), (wide, high) = self.shape.centre(self.cells[place.id]), self.shape.card
-        left, top = x - wide / 2, y - high / 2
         share = self.lost.get(place.id, 0.0)
-        edge = {"edgecolor": BAD, "linewidth": 2.4} if share else {}
-        self.paper.spots[place.id] = (left, top, wide, high)
-        self.paper.box(left, top, wide, high, **edge)
-        if place.id == self.atlas.start:
-            inner = {"facecolor": "none", "linewidth": 0.8, "zorder": 3.1}
-            self.paper.box(left + 2.5, top + 2.5, wide - 5, high - 5, **inner)
+        x, y, left, top, wide, high = self.frame(place, bool(share))
         if self.shape.thin:
             number = str(self.numbers[place.id])
             self.paper.text(x, y - 1, number, 9.5, bold=True, align="center")
@@ -130,17 +123,8 @@ class _Losses(MapSheet):
                 self.paper.text(left + 6, below + 14 + 12 * turn, line, 7.8)
 
     def legend(self, y: float) -> None:
-        x = 24.0
-        self.paper.box(x - 4, y - 11, 22, 13)
-        self.paper.box(x - 2, y - 9, 18, 9, facecolor="none", linewidth=0.8)
-        x = self.told(x + 24, y, "start")
-        if self.lost:
-            self.paper.box(x - 4, y - 11, 22, 13, edgecolor=BAD, linewidth=2.4)
-            x = self.told(x + 24, y, "the last win is lost here, in so many of all plays")
-        if any(w.one_way for w in self.ways):
-            self.paper.line((x, x + 20), (y - 4, y - 4), DEEP, 1.8)
-            self.paper.tip(x + 26, y - 4, 1, 0, DEEP)
-            self.told(x + 32, y, "no way back by it")
+        words = "the last win is lost here, in so many of all plays" if self.lost else ""
+        self.one_way(self.borders(24.0, y, words), y)
 
     def room_below(self) -> float:
         return PANEL if len(self.aimless.curve) > 2 else 0.0

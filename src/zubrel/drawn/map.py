@@ -101,9 +101,9 @@ class MapSheet:
                 bold=number == 0,
             )
         if self.shape.thin:
-            self.columns([*side, *areas], foot + 20, rows, columns)
+            self._columns([*side, *areas], foot + 20, rows, columns)
         else:
-            self.columns(side, TOP, len(side), 1, WIDTH - SIDE + 10)
+            self._columns(side, TOP, len(side), 1, WIDTH - SIDE + 10)
         self.legend(height - 18)
         self.below(height)
         return self.paper
@@ -131,7 +131,7 @@ class MapSheet:
     def below(self, top: float) -> None:
         """Draw what stands below all of that; a map has nothing there."""
 
-    def columns(
+    def _columns(
         self,
         lines: Sequence[tuple[str, bool]],
         top: float,
@@ -234,37 +234,28 @@ class MapSheet:
             abs(x - u) < wide / 2 and abs(y - v) < high / 2 for u, v in centres
         )
 
-    def card(self, place: Place) -> None:
+    def frame(self, place: Place, trouble: bool) -> tuple[float, float, float, float, float, float]:
+        """The border of a card; its middle, its upper left corner and its size."""
         (x, y), (wide, high) = self.shape.centre(self.cells[place.id]), self.shape.card
         left, top = x - wide / 2, y - high / 2
         self.paper.spots[place.id] = (left, top, wide, high)
+        edge = {"linewidth": 2.4, "edgecolor": BAD} if trouble else {}
+        self.paper.box(left, top, wide, high, **edge)
+        if place.id == self.atlas.start:
+            inner = {"facecolor": "none", "linewidth": 0.8, "zorder": 3.1}
+            self.paper.box(left + 2.5, top + 2.5, wide - 5, high - 5, **inner)
+        return x, y, left, top, wide, high
+
+    def card(self, place: Place) -> None:
         trouble = bool(place.softlocks)
-        start = place.id == self.atlas.start
-        self.paper.box(
-            left,
-            top,
-            wide,
-            high,
-            linewidth=2.4 if trouble else 1,
-            edgecolor=BAD if trouble else INK,
-        )
-        if start:
-            self.paper.box(
-                left + 2.5,
-                top + 2.5,
-                wide - 5,
-                high - 5,
-                facecolor="none",
-                linewidth=0.8,
-                zorder=3.1,
-            )
+        x, y, left, top, wide, high = self.frame(place, trouble)
         if self.shape.thin:
             self.paper.text(x, y - 1, str(self.numbers[place.id]), 9.5, bold=True, align="center")
             self.paper.text(x, y + 11, fitted(place.name, wide - 6, 6.8), 6.8, align="center")
         else:
             self._contents(place, left + 6, top + 4, wide - 12, high - 8)
         if trouble:
-            self.flag(left + wide, top, "softlock")
+            self._flag(left + wide, top, "softlock")
 
     def _contents(self, place: Place, left: float, top: float, wide: float, high: float) -> None:
         number = roman((place.chapter or 0) + 1)
@@ -302,7 +293,7 @@ class MapSheet:
             markerfacecolor=CARD if missable else INK,
         )
 
-    def flag(self, right: float, top: float, words: str) -> None:
+    def _flag(self, right: float, top: float, words: str) -> None:
         """On the upper edge of a card, above what stands in it."""
         wide = width_of(words, 7, True) + 8
         left = right + 3 - wide
@@ -319,21 +310,32 @@ class MapSheet:
         if any(t.missable for p in self.reached for t in p.things) and not self.shape.thin:
             self._mark(x, y - 4, "find", True)
             x = self.told(x + 10, y, "can be missed for good")
-        self.paper.box(x - 4, y - 11, 22, 13)
-        self.paper.box(x - 2, y - 9, 18, 9, facecolor="none", linewidth=0.8)
-        x = self.told(x + 24, y, "start")
-        if any(p.softlocks for p in self.reached):
-            self.paper.box(x - 4, y - 11, 22, 13, edgecolor=BAD, linewidth=2.4)
-            x = self.told(x + 24, y, "a softlock begins here")
+        trouble = any(p.softlocks for p in self.reached)
+        x = self.borders(x, y, "a softlock begins here" if trouble else "")
         if self.gates:
             self.paper.disc(x + 4, y - 4, 7, facecolor=INK)
             x = self.told(x + 16, y, "gate")
-        if any(w.one_way for w in self.ways):
-            self.paper.line((x, x + 20), (y - 4, y - 4), DEEP, 1.8)
-            self.paper.tip(x + 26, y - 4, 1, 0, DEEP)
-            x = self.told(x + 32, y, "no way back by it")
+        x = self.one_way(x, y)
         if not self.shape.thin:
             self.told(x, y, "I, II, … chapter")
+
+    def borders(self, x: float, y: float, trouble: str) -> float:
+        """What the borders of cards mean, the thick one if it says anything; where it ends."""
+        self.paper.box(x - 4, y - 11, 22, 13)
+        self.paper.box(x - 2, y - 9, 18, 9, facecolor="none", linewidth=0.8)
+        x = self.told(x + 24, y, "start")
+        if trouble:
+            self.paper.box(x - 4, y - 11, 22, 13, edgecolor=BAD, linewidth=2.4)
+            x = self.told(x + 24, y, trouble)
+        return x
+
+    def one_way(self, x: float, y: float) -> float:
+        """What an arrow means, if there is one; where that ends."""
+        if not any(w.one_way for w in self.ways):
+            return x
+        self.paper.line((x, x + 20), (y - 4, y - 4), DEEP, 1.8)
+        self.paper.tip(x + 26, y - 4, 1, 0, DEEP)
+        return self.told(x + 32, y, "no way back by it")
 
     def told(self, x: float, y: float, words: str) -> float:
         self.paper.text(x, y, words, 9, QUIET)

@@ -7,6 +7,7 @@ from itertools import takewhile
 
 from msgspec.structs import replace
 
+from zubrel.base.kinds import DOOMING
 from zubrel.compiled.parts import Step
 from zubrel.explored.space import S, Space, Trace
 from zubrel.findings.detectors.missable import missables
@@ -48,7 +49,7 @@ def alongside(judged: Judged[S], finding: Finding) -> Finding:
 
 def _goals(judged: Judged[S], finding: Finding) -> Iterator[tuple[Step | None, S]]:
     """Where the evidence of a finding may lead, and the step that is made there."""
-    if finding.kind in ("softlock", "bad_luck"):
+    if finding.kind in DOOMING:
         yield from dooming(judged, finding.kind, finding.subject)
         return
     if finding.kind != "missable":

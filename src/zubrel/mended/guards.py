@@ -11,6 +11,7 @@ from typing import Generic
 
 from msgspec import Struct
 
+from zubrel.base.kinds import DOOMING
 from zubrel.checked import keys
 from zubrel.checked.conditions import (
     ACTIVE,
@@ -86,7 +87,7 @@ def _harmed(judged: Judged[S], kind: str, subject: str, moves: Iterable[Move]) -
     """The situations in which some step of the moves brings about a finding; None: not known."""
     space = judged.space
     able, lost = judged.live, judged.doomed
-    if kind not in ("softlock", "bad_luck"):
+    if kind not in DOOMING:
         asked = [q for q in _questions(judged, kind) if q.subject == subject]
         parted = _parted(judged, asked[0]) if len(asked) == 1 else None
         if parted is None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from zubrel.base.kinds import DOOMING
 from zubrel.checked.conditions import ALWAYS
 from zubrel.checked.world import Rule, World
 from zubrel.findings.shape.outline import Outline, moves
@@ -21,7 +22,6 @@ from zubrel.narrated.sketch import (
 )
 from zubrel.narrated.words import listed, phrase
 
-TROUBLE = ("softlock", "bad_luck")
 GIVING = ("deed", "talk", "recipe", "foe")
 
 
@@ -67,7 +67,7 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
     missed = {f.subject for f in findings if f.kind == "missable"}
     trouble: dict[str, list[str]] = {}
     for finding in findings:
-        if finding.kind in TROUBLE and finding.evidence and not finding.accepted:
+        if finding.kind in DOOMING and finding.evidence and not finding.accepted:
             trouble.setdefault(finding.evidence[-1].area, []).append(finding.evidence[-1].label)
     places = tuple(
         Place(

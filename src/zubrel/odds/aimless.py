@@ -9,14 +9,13 @@ from typing import Any
 from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, LimitReached
+from zubrel.base.kinds import DOOMING
 from zubrel.findings.dealt import inner_of
 from zubrel.findings.judged import Judged
 from zubrel.narrated.report import Aimless, Report, Spread
 from zubrel.narrated.shares import EXACT_ENOUGH
 from zubrel.odds.blame import blamed
 from zubrel.policy import FOLLOWING
-
-CULPRITS = ("softlock", "bad_luck")
 
 
 def with_aimless(report: Report, judged: Judged[Any], whole: bool, budget: Budget) -> Report:
@@ -83,6 +82,6 @@ def _with_shares(
     """The report with what becomes of plays, and its findings with what is known of their shares:
     the culprits by their rules, and what is missed."""
     shares = {("missable", subject): share for subject, share in missed.items()}
-    shares |= {(kind, rule): share for kind in CULPRITS for rule, share in blame.items()}
+    shares |= {(kind, rule): share for kind in DOOMING for rule, share in blame.items()}
     findings = [replace(f, aimless=shares.get((f.kind, f.subject))) for f in report.findings]
     return replace(report, aimless=told, findings=tuple(findings))

@@ -68,18 +68,18 @@ def _by_solving(judged: Judged[Any], budget: Budget) -> Blame | None:
 
 
 def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: Budget) -> Blame:
-    steps = space.system.steps
+    steps, chances = space.system.steps, space.system.chances
     rows: dict[int, Row] = {}
     for here in judged.live:
         row: Row = {}
-        choices = sum(_odds(space, step) for step, _ in space.successors[here])
+        choices = sum(chances[step] for step, _ in space.successors[here])
         for step, there in space.successors[here]:
             end: int | str = there
             if there in judged.doomed:
                 end = steps[step].rule.id
             elif there not in judged.live:
                 end = WON if there in judged.won else LOST
-            row[end] = row.get(end, 0.0) + _odds(space, step) / choices
+            row[end] = row.get(end, 0.0) + chances[step] / choices
         rows[here] = row
     starts = [n for n in beginnings(judged.space) if n in judged.live]
     first = len(space.words)
@@ -91,13 +91,6 @@ def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: 
     never = sum(n in judged.doomed for n in beginnings(judged.space)) / every
     by_rule = {str(rule): share for rule, share in left.items()}
     return Blame(won, never + sum(by_rule.values()), by_rule)
-
-
-def _odds(space: ScalarSpace, number: int) -> float:
-    """The chance of an outcome, once its move is made."""
-    step = space.system.steps[number]
-    move = space.system.move_of[number]
-    return step.outcome.odds / sum(other.outcome.odds for other in move.steps)
 
 
 def eliminated(rows: dict[int, Row], first: int, budget: Budget) -> Row:

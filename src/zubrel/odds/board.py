@@ -74,11 +74,9 @@ def board_of(space: AnySpace) -> Board:
     assert isinstance(vectors, VectorSpace) and vectors.stopped is None, "every one is listed"
     judged: Judged[NumberSet] = judge(vectors)
     system, links = vectors.system, vectors.forward()
-    move_of, odds_of = np.zeros(len(system.steps), np.int64), np.zeros(len(system.steps))
+    move_of, odds_of = np.zeros(len(system.steps), np.int64), np.array(system.chances)
     for number, move in enumerate(system.moves):
-        total = sum(step.outcome.odds for step in move.steps)
-        for step in move.steps:
-            move_of[step.number], odds_of[step.number] = number, step.outcome.odds / total
+        move_of[[step.number for step in move.steps]] = number
     size = len(vectors.rows)
     sources = np.repeat(np.arange(size), np.diff(links.starts))
     odds = odds_of[links.steps]

@@ -177,27 +177,18 @@ class Chain:
         except np.linalg.LinAlgError:
             raise Unsolved(TOO_LONG) from None
 
-    def solve(self, right: Floats) -> Floats:
-        """x of (I - Q) x = right, with places in the order of the matrix."""
+    def solve(self, right: Floats, turned: bool = False) -> Floats:
+        """x of (I - Q) x = right, with places in the order of the matrix; `turned`: of
+        x (I - Q) = right."""
         known = right.astype(np.float64)
-        for level in reversed(self.levels):
-            # what it leads to is solved; what is within it is not yet counted: it holds zeros
+        matrix = self.turned if turned else self.matrix
+        for level in self.levels if turned else reversed(self.levels):
+            # what leads here is solved; what is within it is not yet counted: it holds zeros
             known[level.start : level.end] = 0
-            rows = self.matrix[level.start : level.end]
+            rows = matrix[level.start : level.end]
             known[level.start : level.end] = right[level.start : level.end] + rows @ known
             for part in level.parts:
-                part.solve(known, False)
-        return known
-
-    def solve_turned(self, right: Floats) -> Floats:
-        """x of x (I - Q) = right."""
-        known = right.astype(np.float64)
-        for level in self.levels:
-            known[level.start : level.end] = 0
-            rows = self.turned[level.start : level.end]
-            known[level.start : level.end] = right[level.start : level.end] + rows @ known
-            for part in level.parts:
-                part.solve(known, True)
+                part.solve(known, turned)
         return known
 
     def _bound(self) -> Floats:
@@ -217,7 +208,7 @@ class Chain:
         """How often a play that begins with these chances comes through each situation, and by how
         much any sum of them, with weights from 0 to 1, may be wrong."""
         right = begun[self.order]
-        visits = self.solve_turned(right)
+        visits = self.solve(right, turned=True)
         residual = np.abs(right - visits + self.turned @ visits)
         sizes = np.abs(visits)
         residual += self._rounding * (self.turned @ sizes + sizes + right)

@@ -58,7 +58,7 @@ class Odds(Struct, frozen=True):
 
 
 TOO_ENTANGLED = "the equations take too long to be solved"
-TOO_LARGE = "needs every situation listed, and there are too many"
+TOO_LARGE = "needs every situation listed"
 
 
 def odds_of(system: System, asked: Asked, budget: Budget, progress: Progress) -> Odds:
@@ -106,11 +106,14 @@ def _seen(field: Field, player: Player, asked: Asked, budget: Budget) -> Simulat
 def _listed(system: System, budget: Budget, progress: Progress) -> ScalarSpace | VectorSpace | None:
     """Every situation, or None where there are too many to be listed."""
     space: ScalarSpace | VectorSpace
+    engine = budget.limits.engine
+    if engine == "symbolic":  # sets of situations have no numbers to solve equations for
+        return None
     try:
         space = explore_scalar(system, budget, progress, SMALL, NARROW)
     except TooMany:
         try:
-            space = explore_vector(system, budget, progress, MANY)
+            space = explore_vector(system, budget, progress, None if engine == "explicit" else MANY)
         except TooMany:
             return None
     if space.stopped is not None:

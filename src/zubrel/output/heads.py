@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from rich.text import Text
 
+from zubrel.base.kinds import DOOMING
 from zubrel.base.plain import plain
 from zubrel.narrated.report import Dealt, Report, Told
 from zubrel.narrated.shares import one_in
@@ -30,7 +31,7 @@ def verdict_of(report: Report) -> Text:
             words = "from every situation of every play a win can still be reached"
             return Text.assemble(("SOLVABLE", GOOD), f": {words}.")
         case "softlocks":
-            culprits = sum(f.kind in ("softlock", "bad_luck") for f in report.findings)
+            culprits = sum(f.kind in DOOMING for f in report.findings)
             but = [f"{counted(culprits, 'move')} can make that impossible"] if culprits else []
             if any(f.kind == "bad_deal" for f in report.findings):
                 but.insert(0, "not from every deal")
@@ -85,7 +86,7 @@ def with_deal(deal: Sequence[Dealt]) -> str:
 
 
 def soon_of(finding: Told) -> str:
-    """After how many moves it can come about, and how often it does: `after 15 moves, in 3 in 10
+    """After how many moves it can come about, and how often it does: `after 15 moves, 1 in 3
     aimless plays`; nothing where neither is known."""
     return ", ".join(words for words in (moves_of(finding), share_of(finding)) if words)
 

@@ -51,13 +51,12 @@ def write_odds(world: World, odds: Odds, console: Console) -> None:
         ("where that happens", _lost_in),
         ("what is missed for good, while a win is left", _missed),
     ):
-        listing = _shares(world, title, told, parts)
+        listing, worth = _shares(world, title, told, parts)
         if listing.rows:
             console.print()
-            shown = listing.rows[:MOST_ROWS]
+            shown = listing.rows[: max(1, min(MOST_ROWS, worth))]
             write_tables([msgspec.structs.replace(listing, rows=shown)], console)
-            if len(listing.rows) > len(shown):
-                left = len(listing.rows) - len(shown)
+            if left := len(listing.rows) - len(shown):
                 console.print(Text(f"and {left:,} more; --format json has all of them", QUIET))
     for one in odds.players:
         for line in _luck(world, one.best) if one.best is not None else ():
@@ -68,7 +67,7 @@ def write_odds(world: World, odds: Odds, console: Console) -> None:
 
 def _listed(odds: Odds) -> str:
     if odds.situations is None:
-        return "too many situations to be listed: odds are estimates from simulated plays"
+        return "situations are not listed: odds are estimates from simulated plays"
     return f"{odds.situations:,} situations, every one listed"
 
 
@@ -166,8 +165,9 @@ def _shares(
     title: str,
     told: Sequence[PlayerOdds],
     parts: Callable[[PlayerOdds], Sequence[Part]],
-) -> Listing:
-    """Shares of all plays, a column for each player that knows any."""
+) -> tuple[Listing, int]:
+    """Shares of all plays, the largest first, a column for each player that knows any; and how many
+    of them are worth a line."""
     columns = [
         (_column(one), {p.id: p.share for p in parts(one)}, one.solved.error if one.solved else 0.0)
         for one in told
@@ -184,9 +184,9 @@ def _shares(
             *((percent(known.get(subject, 0.0), error),) for _, known, error in columns),
         )
         for subject in order
-        if largest[subject] >= LEAST
     ]
-    return Listing(title, ("of all plays", *(name for name, _, _ in columns)), tuple(rows))
+    listing = Listing(title, ("of all plays", *(name for name, _, _ in columns)), tuple(rows))
+    return listing, sum(share >= LEAST for share in largest.values())
 
 
 def _column(one: PlayerOdds) -> str:

@@ -49,7 +49,8 @@ class Reports:
 
     def find(self, files: Files, seconds: float) -> Report | None:
         """The report on some files, which took `seconds` to be found; None where none is kept."""
-        kept = self._kept(files).find(self._kept(files).name_of(files.texts))
+        folder = self._kept(files)
+        kept = folder.find(folder.name_of(files.texts))
         if kept is None:
             return None
         text = files.texts[files.main]

@@ -9,6 +9,7 @@ from typing import Generic
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.base.kinds import DOOMING
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.parts import Move, Step
 from zubrel.explored.space import S, Trace
@@ -118,4 +119,4 @@ def _shortest(judged: Judged[S], culprit: _Culprit[S]) -> Trace:
     return min(traces, key=lambda t: len(t.steps))
 
 
-SOFTLOCKS = VerdictDetector(("softlock", "bad_luck"), softlocks)
+SOFTLOCKS = VerdictDetector(DOOMING, softlocks)
