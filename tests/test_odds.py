@@ -676,6 +676,32 @@ class Command(ProgramTest):
         self.assertNotIn("curious", told[0])
         self.assertNotEqual(*told)
 
+    def test_the_engine_decides_whether_situations_are_listed(self):
+        self.write("w.yaml", LUCK)
+        given = ("odds", "w.yaml", "--player", "aimless", "--player", "perfect", "--plays", "20")
+        with_sets = self.zubrel(*given, "--engine", "symbolic", code=0).stdout
+        self.assertIn("situations are not listed", with_sets)
+        self.assertIn("(20 plays)", with_sets)
+        self.assertIn(odds.TOO_LARGE, " ".join(with_sets.split()))
+        self.assertIn("every one listed", self.zubrel(*given, "--engine", "explicit").stdout)
+
+    def test_what_a_table_has_no_room_for_is_counted(self):
+        items = ", ".join(f"i{n}: Item {n}" for n in range(10))
+        deeds = "".join(f"  d{n}: {{at: quay, gives: i{n}, once: true}}\n" for n in range(10))
+        self.write(
+            "w.yaml",
+            HEAD.replace("quay}", "quay}\nitems: {" + items + "}")
+            + "areas:\n  quay: {ways: [{to: pier, one_way: true}]}\n  pier: {}\n"
+            + f"deeds:\n{deeds}  sail: {{at: pier, ends: away}}\nendings: {{away: Away}}\n",
+        )
+        told = self.zubrel("odds", "w.yaml", "--player", "aimless", code=0).stdout
+        found = json.loads(
+            self.zubrel("odds", "w.yaml", "--player", "aimless", "--format", "json").stdout
+        )
+        missed = len(found["players"][0]["solved"]["missed"])
+        self.assertGreater(missed, 8)
+        self.assertIn(f"and {missed - 8} more; --format json has all of them", told)
+
     def test_bad_options_are_refused_with_a_way_out(self):
         self.write("w.yaml", LUCK)
         for given, words in (

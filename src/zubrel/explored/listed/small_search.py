@@ -54,6 +54,8 @@ class _ScalarSearch:
         self.narrow = narrow
         self.allowed = budget.limits.situations or sys.maxsize
         self.successors = Successors(space.system, space.kernel, space.packing)
+        self.source = 0
+        """The situation whose steps are being followed."""
 
     def run(self) -> None:
         space = self.space
@@ -86,11 +88,8 @@ class _ScalarSearch:
         word = space.words[source]
         successors: list[tuple[int, int]] = []
         if not word & self.successors.ending_mask:
-
-            def settle(after: int, step: int) -> int:
-                return self._settled(after, (source, step))
-
-            for step, after in self.successors.of(word, settle):
+            self.source = source
+            for step, after in self.successors.of(word, self._settled_after):
                 target = known.get(after)
                 if target is None:
                     target = self._add(after, (source, step), known)
@@ -118,6 +117,9 @@ class _ScalarSearch:
         if self.most >= self.narrow or len(self.space.words) > FEW_IN_A_CORNER * len(corners):
             raise TooMany
         self.most = min(2 * self.most, self.narrow)
+
+    def _settled_after(self, word: int, step: int) -> int:
+        return self._settled(word, (self.source, step))
 
     def _settled(self, word: int, origin: tuple[int, int] | None) -> int:
         rested = self.successors.settling.settled(word)
