@@ -755,6 +755,18 @@ class Command(ProgramTest):
         markdown = self.zubrel("check", "w.yaml", "--format", "markdown", code=1).stdout
         self.assertIn("1 in 8 aimless plays", markdown)
 
+    def test_how_often_is_told_in_fewer_words_where_there_is_no_room(self):
+        self.write("w.yaml", WALKS["left"].replace("RIGHT", ""))
+        for width, words in (
+            (90, "after 1 move, 1 in 2 aimless plays"),
+            (75, "after 1 move, 1 in 2 aimless"),
+            (55, "after 1 move"),
+        ):
+            told = self.zubrel("check", "w.yaml", code=1, env={"COLUMNS": str(width)}).stdout
+            (head,) = (line for line in told.splitlines() if line.startswith("error  softlock"))
+            with self.subTest(width=width):
+                self.assertTrue(head.endswith(words), head)
+
     def test_compare_tells_what_an_edit_changes(self):
         self.write("old.yaml", LUCK)
         self.write("new.yaml", LUCK.replace("2 coin", "3 coin"))

@@ -13,7 +13,16 @@ from rich.text import Text
 from zubrel.base.plain import plain
 from zubrel.narrated.report import Report, Told
 from zubrel.output.entries import Entry, Key, cause_of, entries, followers_of, follows
-from zubrel.output.heads import QUIET, STYLES, numbers_of, soon_of, tally_of, title_of, verdict_of
+from zubrel.output.heads import (
+    QUIET,
+    STYLES,
+    moves_of,
+    numbers_of,
+    share_of,
+    tally_of,
+    title_of,
+    verdict_of,
+)
 from zubrel.output.text import headline, write_undecided
 from zubrel.output.walks import indented
 
@@ -55,7 +64,7 @@ def _tally(findings: Sequence[Told], accepted: int) -> str:
 
 def _write(entry: Entry, followers: Mapping[Key, Sequence[str]], console: Console) -> None:
     first = entry.leading
-    console.print(_head(entry), no_wrap=True, overflow="ellipsis")
+    console.print(_head(entry, console.width), no_wrap=True, overflow="ellipsis")
     wide = max(20, console.width - INDENT)
     cause, also = cause_of(first), "".join(follows(entry, followers))
     if not also or len(Text(plain(cause)).wrap(console, wide)) == 1:
@@ -72,11 +81,21 @@ def _write(entry: Entry, followers: Mapping[Key, Sequence[str]], console: Consol
     console.print(indented(_fitted(joined, wide, 2, console), INDENT))
 
 
-def _head(entry: Entry) -> Text:
+def _head(entry: Entry, width: int) -> Text:
+    """What it is, where, how soon and how often; that in fewer words where it does not fit."""
+    share = share_of(entry.leading)
+    shorter = share.removesuffix(" plays")
+    for soon in (share, shorter, ""):
+        head = _head_with(entry, ", ".join(w for w in (moves_of(entry.leading), soon) if w))
+        if head.cell_len <= width:
+            break
+    return head
+
+
+def _head_with(entry: Entry, soon: str) -> Text:
     first = entry.leading
     place = f"  {first.span.place}" if first.span else ""
     many = f" and {len(entry.others)} more" if entry.others else ""
-    soon = soon_of(first)
     soon = f"  {soon}" if soon else ""
     return Text.assemble(
         (first.severity, STYLES[first.severity]),
