@@ -26,10 +26,11 @@ ORDER = [
     ("drawn",),
     ("pipeline",),
     ("routes", "mended"),
-    ("whys", "swept"),
+    ("whys", "swept", "edited"),
     ("output",),
     ("api",),
     ("demo",),
+    ("served",),
     ("shell",),
     ("entry",),
 ]
@@ -68,6 +69,7 @@ CORE = [
     "played",
     "mended",
     "swept",
+    "edited",
 ]
 
 

@@ -91,3 +91,9 @@ situations up to which that is solved there (545,000 of them take a third of a s
 all that becomes of aimless plays, for pictures and for `compare` (the demo takes two seconds); and
 work of `odds` on one player, past which plays are simulated instead (of large components that hang
 together, such as a market with 280,000 situations, one equation takes nine searches)."""
+
+# an editor
+
+KNOWING = 5 * SECOND
+"""Work on what a search tells of single things, moves and conditions (all of the draft: 1.4 million
+units)."""

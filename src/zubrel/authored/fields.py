@@ -12,11 +12,11 @@ from zubrel.authored.kinds import (
     SETTINGS,
     TEXT,
     TEXTS,
-    WORD,
-    WORDS_KIND,
     Field,
     Shape,
     entries_of,
+    id_of,
+    ids_of,
     number,
 )
 
@@ -24,15 +24,15 @@ EFFECTS = {
     "loses": Field(AMOUNTS_OR_ALL, "Items removed as far as they are held; possible anyway."),
     "gives": Field(AMOUNTS, "Items gained."),
     "sets": Field(SETTINGS, "Facts and meters set to a value."),
-    "toggles": Field(WORDS_KIND, "True/false facts turned over."),
+    "toggles": Field(ids_of("fact"), "True/false facts turned over."),
     "adds": Field(CHANGES, "Numbers added to meters; stops at a meter's ends."),
-    "opens": Field(WORDS_KIND, "Locks opened."),
-    "shuts": Field(WORDS_KIND, "Locks shut."),
-    "starts": Field(WORDS_KIND, "Waiting quests that become active."),
-    "finishes": Field(WORDS_KIND, "Quests that are done with this; their rewards are given."),
-    "fails": Field(WORDS_KIND, "Quests that fail for good."),
-    "moves_to": Field(WORD, "The area where the player is then."),
-    "ends": Field(WORD, "The ending that is reached."),
+    "opens": Field(ids_of("lock"), "Locks opened."),
+    "shuts": Field(ids_of("lock"), "Locks shut."),
+    "starts": Field(ids_of("quest"), "Waiting quests that become active."),
+    "finishes": Field(ids_of("quest"), "Quests that are done with this; their rewards are given."),
+    "fails": Field(ids_of("quest"), "Quests that fail for good."),
+    "moves_to": Field(id_of("area"), "The area where the player is then."),
+    "ends": Field(id_of("ending"), "The ending that is reached."),
     "says": Field(TEXTS, "What the player is told: the first text that applies before the move."),
 }
 OUTCOME = Shape(
@@ -42,9 +42,9 @@ OUTCOME = Shape(
 PLAIN_BODY = {
     "needs": Field(CONDITIONS, "Not possible while this is false."),
     "takes": Field(AMOUNTS, "Items given up; possible only while they are all held."),
-    "wears": Field(WORDS_KIND, "Tools that lose one use each; possible only while held."),
+    "wears": Field(ids_of("item"), "Tools that lose one use each; possible only while held."),
     "refills": Field(
-        WORDS_KIND, "Tools that get all of their uses back; possible only while held."
+        ids_of("item"), "Tools that get all of their uses back; possible only while held."
     ),
     **EFFECTS,
     "chance": Field(entries_of(OUTCOME), "Outcomes, of which luck picks one."),
@@ -72,4 +72,4 @@ FIGHT = {
 }
 HIDDEN = {"hidden": Field(FLAG, "Not shown to the player while its needs do not hold.")}
 NAME = {"name": Field(TEXT, "What players see (default: the id with spaces).")}
-LOCKED = {"lock": Field(WORD, "The lock that must be open.")}
+LOCKED = {"lock": Field(id_of("lock"), "The lock that must be open.")}

@@ -37,7 +37,9 @@ class Kind(Struct, frozen=True):
     """A kind of value: its name in messages, its reader, and its form for the JSON Schema.
 
     `form` is a word such as `text` or `amounts`, or a word with what it is made of: `choice` with
-    its words, `number` with its least value, `entries`, `keyed` and `entry` with their shape.
+    its words, `number` with its least value, `entries`, `keyed` and `entry` with their shape, `id`,
+    `ids`, `amount` and `amounts` with the kinds of things that may be named (none: any), `keyed` of
+    keys that name things with their kinds behind the shape.
     """
 
     title: str
@@ -156,6 +158,16 @@ def read_keyed(shape: Shape) -> Reader:
     return read
 
 
+def id_of(*kinds: str) -> Kind:
+    """The id of one thing of one of some kinds."""
+    return Kind("id", read_word, ("id", kinds))
+
+
+def ids_of(*kinds: str) -> Kind:
+    """The ids of any number of things of some kinds."""
+    return Kind("ids", read_words, ("ids", kinds))
+
+
 def choice(*words: str) -> Kind:
     return Kind(" or ".join(words), read_choice(*words), ("choice", words))
 
@@ -176,8 +188,13 @@ def keyed_by_id(shape: Shape) -> Kind:
     return Kind(f"mapping to {shape.title}", read_keyed(shape), ("keyed", shape))
 
 
-def keyed_or_all(shape: Shape) -> Kind:
-    """As `keyed_by_id`, or the word `all`, which is read as `ALL`."""
+def keyed_by_item(shape: Shape) -> Kind:
+    """As `keyed_by_id`, where the ids are of items that stand elsewhere."""
+    return Kind(f"mapping to {shape.title}", read_keyed(shape), ("keyed", shape, ("item",)))
+
+
+def keyed_by_item_or_all(shape: Shape) -> Kind:
+    """As `keyed_by_item`, or the word `all`, which is read as `ALL`."""
     keyed = read_keyed(shape)
 
     def read(node: Node, problems: Problems) -> object:
@@ -185,19 +202,22 @@ def keyed_or_all(shape: Shape) -> Kind:
             return ALL
         return keyed(node, problems)
 
-    return Kind(f"mapping to {shape.title}, or all", read, ("keyed or all", shape))
+    return Kind(f"mapping to {shape.title}, or all", read, ("keyed or all", shape, ("item",)))
 
 
 ALL = "all"
+RULE_KINDS = ("deed", "lock", "find", "way", "alternative", "talk", "recipe", "foe")
+"""Kinds of things that a player can do, and that have ids of the author's."""
 TEXT = Kind("text", read_text, ("text",))
 FLAG = Kind("true or false", read_flag, ("flag",))
-WORD = Kind("id", read_word, ("id",))
-WORDS_KIND = Kind("ids", read_words, ("ids",))
+WORD = Kind("id", read_word, ("word",))
+IDS = Kind("ids", read_words, ("ids", ()))
 CONDITION = Kind("condition", read_condition, ("condition",))
 CONDITIONS = Kind("conditions", read_conditions, ("conditions",))
-AMOUNT = Kind("amount", read_amount, ("amount",))
-AMOUNTS = Kind("amounts", read_amounts(), ("amounts",))
-AMOUNTS_OR_ALL = Kind("amounts, or all of an item", read_amounts(True), ("amounts",))
+AMOUNT = Kind("amount", read_amount, ("amount", ("item",)))
+AMOUNT_OF_FOES = Kind("amount", read_amount, ("amount", ("foe",)))
+AMOUNTS = Kind("amounts", read_amounts(), ("amounts", ("item",)))
+AMOUNTS_OR_ALL = Kind("amounts, or all of an item", read_amounts(True), ("amounts", ("item",)))
 SETTINGS = Kind("values of facts and meters", read_settings(), ("settings",))
 CHANGES = Kind("changes of meters", read_settings(numbers_only=True), ("changes",))
 TEXTS = Kind("text, or texts with conditions", read_texts, ("texts",))

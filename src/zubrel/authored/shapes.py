@@ -12,22 +12,27 @@ from zubrel.authored.fields import BODY, EFFECTS, FIGHT, HIDDEN, LOCKED, NAME
 from zubrel.authored.goals import goals_of
 from zubrel.authored.kinds import (
     AMOUNT,
+    AMOUNT_OF_FOES,
     AMOUNTS,
     CONDITION,
     CONDITIONS,
     FLAG,
+    IDS,
+    RULE_KINDS,
     TEXT,
     TEXTS,
     WORD,
-    WORDS_KIND,
     Field,
     Kind,
     Shape,
     choice,
     entries_of,
     entry_of,
+    id_of,
+    ids_of,
     keyed_by_id,
-    keyed_or_all,
+    keyed_by_item,
+    keyed_by_item_or_all,
     number,
 )
 from zubrel.authored.nodes import Node, Scalar
@@ -36,7 +41,7 @@ from zubrel.authored.readers import read_drop, read_start, read_values
 FIND = Shape(
     "a find",
     {
-        "item": Field(WORD, "The item that lies here."),
+        "item": Field(id_of("item"), "The item that lies here."),
         "count": Field(number(1), "How many; taken together (default 1)."),
         "again": Field(choice("never", "always"), "Whether it can be taken more than once."),
         **LOCKED,
@@ -49,7 +54,7 @@ FIND = Shape(
 WAY = Shape(
     "a way",
     {
-        "to": Field(WORD, "The area it leads to."),
+        "to": Field(id_of("area"), "The area it leads to."),
         "one_way": Field(FLAG, "Whether there is no way back."),
         **LOCKED,
         "relocks": Field(choice("never", "passing"), "Whether its lock shuts behind the player."),
@@ -59,7 +64,7 @@ WAY = Shape(
     short="to",
 )
 AREA_DEED = Shape("a deed", {**NAME, **LOCKED, **HIDDEN, **BODY})
-AT = {"at": Field(WORDS_KIND, "Where: an area, several, or anywhere (default).")}
+AT = {"at": Field(ids_of("area"), "Where: an area, several, or anywhere (default).")}
 DEED = Shape("a deed", {**NAME, **AT, **LOCKED, **HIDDEN, **BODY})
 AREA = Shape(
     "an area",
@@ -85,9 +90,10 @@ ITEM = Shape(
         ),
         "uses": Field(number(1), "A tool: how often it can be used before it is gone."),
         "drop": Field(
-            Kind("true, or areas", read_drop, ("flag or ids",)), "Where it can be put down."
+            Kind("true, or areas", read_drop, ("flag or ids", ("area",))),
+            "Where it can be put down.",
         ),
-        "stays_in": Field(WORDS_KIND, "It is gone when the player stands anywhere else."),
+        "stays_in": Field(ids_of("area"), "It is gone when the player stands anywhere else."),
         "price": Field(number(0), "What shops ask and pay that name no price of their own."),
     },
     short="name",
@@ -98,7 +104,7 @@ LOCK = Shape(
         **NAME,
         "begins": Field(choice("shut", "open"), "How it is at the start."),
         "relocks": Field(choice("never", "passing"), "Whether it shuts after each walk through."),
-        "from": Field(WORDS_KIND, "Where it can be opened (default: wherever it is met)."),
+        "from": Field(ids_of("area"), "Where it can be opened (default: wherever it is met)."),
         **BODY,
         "refuses": Field(TEXTS, "What the player is told when it will not open."),
     },
@@ -147,15 +153,15 @@ ENDING = Shape(
 DEAL = Shape(
     "a deal",
     {
-        "of": Field(WORDS_KIND, "The items that lie somewhere else in each play."),
-        "over": Field(WORDS_KIND, "The areas among which they are dealt out."),
+        "of": Field(ids_of("item"), "The items that lie somewhere else in each play."),
+        "over": Field(ids_of("area"), "The areas among which they are dealt out."),
         "per_place": Field(number(1), "How many of them an area gets at most (default 1)."),
     },
 )
 START = Shape(
     "the start",
     {
-        "at": Field(WORD, "Where the player begins."),
+        "at": Field(id_of("area"), "Where the player begins."),
         "holding": Field(AMOUNTS, "What the player begins with."),
         "deal": Field(entries_of(DEAL), "Items that each play begins with in places of its own."),
     },
@@ -165,7 +171,7 @@ PLACE_OF_PERSON = Shape(
     "a place of a person",
     {
         "when": Field(CONDITION, "The person is here while this holds; without it, always."),
-        "at": Field(WORD, "The area."),
+        "at": Field(id_of("area"), "The area."),
     },
     short="at",
 )
@@ -194,11 +200,11 @@ GOAL = Shape(
         "collect": Field(AMOUNT, "Met while so many are held."),
         "gain": Field(AMOUNT, "So many gained, held or not."),
         "deliver": Field(AMOUNT, "So many handed over to someone, or somewhere."),
-        "to": Field(WORD, "The person or area that a delivery goes to."),
-        "defeat": Field(AMOUNT, "So many of a foe beaten."),
-        "visit": Field(WORD, "An area to be in."),
-        "talk": Field(WORD, "A person to talk to."),
-        "do": Field(WORD, "A rule to be done."),
+        "to": Field(id_of("person", "area"), "The person or area that a delivery goes to."),
+        "defeat": Field(AMOUNT_OF_FOES, "So many of a foe beaten."),
+        "visit": Field(id_of("area"), "An area to be in."),
+        "talk": Field(id_of("person"), "A person to talk to."),
+        "do": Field(id_of(*RULE_KINDS, "rule"), "A rule to be done."),
         "meet": Field(CONDITION, "A condition to hold."),
         "early": Field(choice("counts"), "It counts from the start of the game."),
     },
@@ -208,11 +214,14 @@ QUEST = Shape(
     "a quest",
     {
         **NAME,
-        "from": Field(WORD, "Where it is accepted, or the item or lock that it begins with."),
+        "from": Field(
+            id_of("person", "area", "item", "lock"),
+            "Where it is accepted, or the item or lock that it begins with.",
+        ),
         "needs": Field(CONDITIONS, "Not accepted while this is false."),
         "order": Field(choice("any", "in_turn"), "Whether its goals count one after the other."),
         "goals": Field(goals_of(GOAL), "What is to be done; some of it in groups."),
-        "hand_in": Field(WORD, "The person or area where it is handed in."),
+        "hand_in": Field(id_of("person", "area"), "The person or area where it is handed in."),
         "fails_when": Field(CONDITION, "It fails for good when this holds."),
         "reward": Field(entry_of(REWARD), "What finishing it does."),
     },
@@ -244,15 +253,16 @@ SHOP = Shape(
     {
         **NAME,
         **AT,
-        "keeper": Field(WORD, "The person who keeps it: open where that person is."),
-        "money": Field(WORD, "The item that is paid with (default: the only money)."),
+        "keeper": Field(id_of("person"), "The person who keeps it: open where that person is."),
+        "money": Field(id_of("item"), "The item that is paid with (default: the only money)."),
         "needs": Field(CONDITIONS, "Not open while this is false."),
         **LOCKED,
         "greets": Field(TEXTS, "What is told beside the text of the area where it is open."),
         "farewell": Field(TEXTS, "What is told to whoever leaves the area while it is open."),
-        "sells": Field(keyed_by_id(WARE), "Items on sale, with their prices."),
+        "sells": Field(keyed_by_item(WARE), "Items on sale, with their prices."),
         "buys": Field(
-            keyed_or_all(WARE), "Items that it takes, with what it pays; all: whatever has a price."
+            keyed_by_item_or_all(WARE),
+            "Items that it takes, with what it pays; all: whatever has a price.",
         ),
     },
 )
@@ -262,7 +272,7 @@ STORE = Shape(
         **NAME,
         **AT,
         **LOCKED,
-        "keeps": Field(WORDS_KIND, "The items it takes (default: every thing and money)."),
+        "keeps": Field(ids_of("item"), "The items it takes (default: every thing and money)."),
         "limit": Field(number(1), "How many units it holds of all together."),
     },
 )
@@ -270,7 +280,7 @@ CARRY = Shape(
     "a carrying limit",
     {
         "limit": Field(number(0), "How many can be carried."),
-        "of": Field(WORDS_KIND, "The items that count (default: every thing)."),
+        "of": Field(ids_of("item"), "The items that count (default: every thing)."),
     },
 )
 PLAY = Shape(
@@ -296,8 +306,10 @@ ACCEPTED = Shape(
     "an accepted finding",
     {
         "finding": Field(WORD, "The kind of finding."),
-        "of": Field(WORDS_KIND, "Its subject or subjects, or “all”, together with `closed_by`."),
-        "closed_by": Field(WORDS_KIND, "Of all: what nothing but these rules can close."),
+        "of": Field(IDS, "Its subject or subjects, or “all”, together with `closed_by`."),
+        "closed_by": Field(
+            ids_of(*RULE_KINDS, "rule"), "Of all: what nothing but these rules can close."
+        ),
         "because": Field(TEXT, "Why it is wanted."),
     },
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from difflib import get_close_matches
 
@@ -19,6 +20,15 @@ def suggestion(word: str, known: Iterable[str]) -> str | None:
     """`Did you mean "…"?`, or None."""
     near = nearest(word, known)
     return f'Did you mean "{near}"?' if near else None
+
+
+_OFFERED = re.compile(r'Did you mean "([^"]+)"\?')
+
+
+def offered(hint: str | None) -> str | None:
+    """The word that a hint made by `suggestion` offers."""
+    match = _OFFERED.match(hint or "")
+    return None if match is None else match[1]
 
 
 def listing(words: Iterable[str], most: int = 12) -> str:

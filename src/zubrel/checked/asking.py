@@ -25,7 +25,6 @@ AS_CONDITION = {
     "goal": "{0} is met",
 }
 NEXT, PREVIOUS = "next", "previous"
-RULE_KINDS = ("deed", "lock", "find", "way", "alternative", "talk", "recipe", "foe")
 
 
 def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset[str]:

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
 from zubrel.authored.goals import GROUP, Group
+from zubrel.authored.kinds import RULE_KINDS
 from zubrel.authored.values import Amount, Entry
 from zubrel.base.spelling import listing
-from zubrel.checked.asking import RULE_KINDS
 from zubrel.checked.bodies import effects_of
 from zubrel.checked.conditions import (
     ALWAYS,

@@ -7,9 +7,10 @@ from collections.abc import Iterable
 from zubrel.authored import conditions as syntax
 from zubrel.authored.conditions import Condition, Name
 from zubrel.authored.document import Document
+from zubrel.authored.kinds import RULE_KINDS
 from zubrel.authored.values import Text
 from zubrel.base.diagnostics import Problems
-from zubrel.checked.asking import AS_CONDITION, RULE_KINDS, asked_done
+from zubrel.checked.asking import AS_CONDITION, asked_done
 from zubrel.checked.conditions import (
     ALWAYS,
     QUEST_STATES,

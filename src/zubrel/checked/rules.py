@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import cached_property
 
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
@@ -145,16 +146,7 @@ class RuleMaker:
 
     def _met_at(self, lock: str) -> Site:
         """Where something stands that this lock locks."""
-        known: dict[str, None] = {}
-        for area in self.document.entries("areas"):
-            here = key_of(area)
-            for inner in (*area.entries("finds"), *area.entries("deeds"), *area.entries("ways")):
-                if not _has_lock(inner, lock):
-                    continue
-                known[here] = None
-                to = inner.word("to")
-                if to is not None and not inner.flag("one_way"):
-                    known[to.text] = None
+        known = dict.fromkeys(self._locked_in.get(lock, ()))
         for section in ("deeds", "stores", "shops"):
             for entry in self.document.entries(section):
                 if _has_lock(entry, lock):
@@ -163,6 +155,21 @@ class RuleMaker:
                         return Site()
                     known |= dict.fromkeys(areas)
         return Site(tuple(a for a in known if self.names.kind_of(a) == "area"))
+
+    @cached_property
+    def _locked_in(self) -> dict[str, list[str]]:
+        """By locks the areas of what they lock: of a way both, unless there is none back."""
+        areas: dict[str, list[str]] = {}
+        for area in self.document.entries("areas"):
+            here = key_of(area)
+            for inner in (*area.entries("finds"), *area.entries("deeds"), *area.entries("ways")):
+                lock, to = inner.word("lock"), inner.word("to")
+                if lock is not None:
+                    ends = areas.setdefault(lock.text, [])
+                    ends.append(here)
+                    if to is not None and not inner.flag("one_way"):
+                        ends.append(to.text)
+        return areas
 
     def _rules_of(self, frame: Frame) -> Iterator[Rule]:
         self.made += max(1, len(frame.entry.entries("either")))

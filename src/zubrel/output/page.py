@@ -6,14 +6,16 @@ only filters.
 
 from __future__ import annotations
 
+import hashlib
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup, escape
 
 from zubrel import __version__
+from zubrel.base.budget import Limits
 from zubrel.base.kinds import KINDS, SEVERITIES
 from zubrel.explored.space import Distance
 from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
@@ -45,6 +47,19 @@ def page(
     `mends` are proposals for some of the findings of the report.
     """
     return _Page(report, listings, mends).written(fingerprint, limits)
+
+
+def fingerprint_of(contents: Iterable[bytes]) -> str:
+    """SHA-256 over all files of a world, in the order of their paths."""
+    return hashlib.sha256(b"\0".join(contents)).hexdigest()
+
+
+def limits_in_words(limits: Limits) -> str:
+    """The limits in force, or `none`."""
+    memory = None if limits.memory is None else f"{limits.memory / 2**20:,.0f} MiB"
+    seconds = None if limits.seconds is None else f"{limits.seconds:g} s"
+    situations = None if limits.situations is None else f"{limits.situations:,} situations"
+    return ", ".join(w for w in (situations, seconds, memory) if w) or "none"
 
 
 class _Page:

@@ -19,6 +19,7 @@ SIMPLE: dict[str, Any] = {
     "text": TEXT,
     "flag": {"type": "boolean"},
     "id": {"type": "string"},
+    "word": {"type": "string"},
     "condition": CONDITION,
     "amount": AMOUNT,
     "odds": {"type": "number", "minimum": 0},
@@ -92,10 +93,10 @@ class _Schema:
                     "maxProperties": 1,
                 }
                 return _one_or_many({"anyOf": [self._shape(shape), group]})
-            case ("keyed or all", shape):
+            case ("keyed or all", shape, _):
                 keyed = self._kind(Kind("", lambda *_: None, ("keyed", shape)))
                 return {"anyOf": [keyed, {"const": "all"}]}
-            case ("keyed", shape):
+            case ("keyed", shape, *_):
                 return {
                     "type": ["object", "null"],
                     "propertyNames": ID,
@@ -114,11 +115,11 @@ class _Schema:
                     },
                 }
                 return _one_or_many({"anyOf": [TEXT, conditional]})
-            case ("flag or ids",):
+            case ("flag or ids", _):
                 return {"anyOf": [{"type": "boolean"}, _one_or_many({"type": "string"})]}
-            case (word,) if word in LISTS:
+            case (word, *_) if word in LISTS:
                 return _one_or_many(LISTS[word])
-            case (word,):
+            case (word, *_):
                 return dict(SIMPLE[word])
         raise AssertionError(kind.form)
 

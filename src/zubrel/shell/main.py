@@ -47,6 +47,7 @@ COMMANDS = {
     "play": "Walk a world by hand, with undo and hints.",
     "rehearse": "Replay scripts of moves with expectations between them.",
     "tables": "Turn a world into CSV tables, or tables into a world.",
+    "language-server": "Tell an editor mistakes and findings while a world is being written.",
     "schema": "Print the JSON Schema of a world file, for editors.",
     "route": "Show the shortest sequence of moves to a goal.",
 }
@@ -61,8 +62,9 @@ class LazyGroup(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        module = import_module(f"zubrel.shell.{cmd_name}_command")
-        command: click.Command = getattr(module, f"{cmd_name}_command")
+        name = cmd_name.replace("-", "_")
+        module = import_module(f"zubrel.shell.{name}_command")
+        command: click.Command = getattr(module, f"{name}_command")
         return command
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> Any:

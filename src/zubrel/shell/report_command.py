@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -10,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from zubrel.authored.document import read_document
-from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.base.budget import Budget, LimitReached
 from zubrel.base.progress import Progress
 from zubrel.checked.world import World
 from zubrel.findings.judged import Judged
@@ -47,7 +46,7 @@ def report_command(world: str, mends: bool, jobs: int, **options: Any) -> int:
 
     The exit code is 0 when the page was written, whatever it says; 3 when a limit was hit.
     """
-    from zubrel.output.page import page
+    from zubrel.output.page import limits_in_words, page
 
     common = take_common(options)
     if common.output is None:
@@ -66,7 +65,7 @@ def report_command(world: str, mends: bool, jobs: int, **options: Any) -> int:
             known = judged[0] if judged else None
             proposed = _mended(world, read, told_world, known, common.budget, meter, jobs)
     listings = [listing(read, section) for section in SECTIONS]
-    text = page(told_world, listings, _fingerprint(world), _words(common.limits), proposed)
+    text = page(told_world, listings, _fingerprint(world), limits_in_words(common.limits), proposed)
     write_text(text, common.output)
     if told_world.stopped == CTRL_C:
         return INTERRUPTED
@@ -99,13 +98,7 @@ def _mended(
 
 
 def _fingerprint(world: str) -> str:
-    """SHA-256 over all files of a world, in the order of their paths."""
+    from zubrel.output.page import fingerprint_of
+
     paths = sorted({source.path for source in read_document(world).files})
-    return hashlib.sha256(b"\0".join(Path(p).read_bytes() for p in paths)).hexdigest()
-
-
-def _words(limits: Limits) -> str:
-    memory = None if limits.memory is None else f"{limits.memory / 2**20:,.0f} MiB"
-    seconds = None if limits.seconds is None else f"{limits.seconds:g} s"
-    situations = None if limits.situations is None else f"{limits.situations:,} situations"
-    return ", ".join(w for w in (situations, seconds, memory) if w) or "none"
+    return fingerprint_of(Path(path).read_bytes() for path in paths)

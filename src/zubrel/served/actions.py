@@ -1,0 +1,242 @@
+"""What an editor can do about a mistake or a finding at a place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from lsprotocol import types as lsp
+
+from zubrel.authored.nodes import Mapping
+from zubrel.base.spelling import offered
+from zubrel.checked.names import KINDS
+from zubrel.edited.occurrences import Occurrence
+from zubrel.mended.edits import Edit, Page
+from zubrel.narrated.report import Told
+from zubrel.served.answers import Asked
+from zubrel.served.layout import Layout
+from zubrel.served.searching import Change
+from zubrel.served.worlds import Desk, OpenWorld
+
+MEND, SHOW_WALK, OPEN_MAP = "zubrel.mend", "zubrel.showWalk", "zubrel.openMap"
+SECTION_OF = {kind: section for section, kind in KINDS.items()}
+LEAST = {"fact": "false", "meter": "{to: 10}"}
+"""What a new entry of a kind has to say, where that is more than nothing."""
+
+
+def actions_at(
+    asked: Asked, context: lsp.CodeActionContext, changes: dict[tuple[str, str], list[Change]]
+) -> list[lsp.CodeAction]:
+    """Everything that can be done about the diagnostics at a place; `changes` are proved to mend
+    the finding of a kind on a subject."""
+    world = asked.world
+    if world is None:
+        return []
+    actions: list[lsp.CodeAction] = []
+    for diagnostic in context.diagnostics:
+        if diagnostic.source != "zubrel":
+            continue
+        if isinstance(diagnostic.data, dict):
+            actions += _about_finding(asked, world, diagnostic, changes)
+        else:
+            actions += _about_mistake(asked, world, diagnostic)
+    if context.only:
+        wanted = [str(getattr(kind, "value", kind)) for kind in context.only]
+        actions = [a for a in actions if any(_is_of(a.kind, kind) for kind in wanted)]
+    return actions
+
+
+def _is_of(kind: Any, wanted: str) -> bool:
+    """Whether a kind is a wanted one or one below it."""
+    own = str(getattr(kind, "value", kind))
+    return own == wanted or own.startswith(f"{wanted}.")
+
+
+def _about_mistake(
+    asked: Asked, world: OpenWorld, diagnostic: lsp.Diagnostic
+) -> Iterator[lsp.CodeAction]:
+    for mistake in world.mistakes:
+        span = mistake.span
+        if span is None or span.source.path != asked.path or mistake.code != diagnostic.code:
+            continue
+        if asked.layout.of_span(span) != diagnostic.range:
+            continue
+        word = offered(mistake.hint)
+        if word is not None:
+            edit = _edit(asked, {asked.path: [lsp.TextEdit(diagnostic.range, word)]})
+            yield _fix(f"Write “{word}”", edit, diagnostic, preferred=True)
+        if mistake.code == "unknown-id":
+            one = asked.occurrence() or _occurrence_at(asked, diagnostic.range.start)
+            if one is not None:
+                yield from _definitions(asked, world, one, diagnostic)
+
+
+def _occurrence_at(asked: Asked, position: lsp.Position) -> Occurrence | None:
+    return Asked(asked.desk, asked.path, position).occurrence()
+
+
+def _definitions(
+    asked: Asked, world: OpenWorld, one: Occurrence, diagnostic: lsp.Diagnostic
+) -> Iterator[lsp.CodeAction]:
+    """Define what is missing, as what may stand at its place."""
+    for kind in one.kinds or ("item", "fact"):
+        section = SECTION_OF.get(kind)
+        if section is None or world.document is None:
+            continue
+        edit = _new_entry(world, section, one.name, _least(world, kind))
+        if edit is not None:
+            changes = _edit(asked, {edit.path: _text_edits(asked.desk, edit.path, [edit])})
+            yield _fix(f"Define the {kind} “{one.name}”", changes, diagnostic)
+
+
+def _least(world: OpenWorld, kind: str) -> str:
+    """What a new entry of a kind has to say, so that the world can be read with it."""
+    start = world.document.start if world.document is not None else None
+    place = start.word("at") if start is not None else None
+    if kind == "person":
+        return "{}" if place is None else f"{{at: {place.text}}}"
+    return LEAST.get(kind, "{}")
+
+
+def _new_entry(world: OpenWorld, section: str, name: str, value: str) -> Edit | None:
+    """A new entry of a section: at its end, in the file that has it first, or with the section at
+    the end of the main file."""
+    document = world.document
+    if document is None:
+        return None
+    for source, root in zip(document.files, document.roots, strict=False):
+        entries = root.get(section)
+        layout = world.desk.layout(source.path)
+        if layout is None or root.span.source is not source:
+            continue
+        if isinstance(entries, Mapping) and entries.entries:
+            first = entries.entries[0][0]
+            page = Page(source.path, layout.text)
+            begin = page.begin(first.span)
+            before = layout.text[layout.text.rfind("\n", 0, begin) + 1 : begin]
+            if before.strip():  # in braces
+                return page.edit(begin, begin, f"{name}: {value}, ")
+            return page.edit(begin, begin, f"{name}: {value}\n{before}")
+    layout = world.desk.layout(world.main)
+    if layout is None or document.roots[0].get(section) is not None:
+        return None
+    text = layout.text
+    line = "" if text.endswith("\n") else "\n"
+    return Edit(world.main, len(text), len(text), f"{line}{section}:\n  {name}: {value}\n")
+
+
+def _about_finding(
+    asked: Asked,
+    world: OpenWorld,
+    diagnostic: lsp.Diagnostic,
+    changes: dict[tuple[str, str], list[Change]],
+) -> Iterator[lsp.CodeAction]:
+    finding = finding_of(world, diagnostic.data)
+    if finding is None or finding.accepted:
+        return
+    proved = changes.get((finding.kind, finding.subject))
+    for number, change in enumerate(proved or ()):
+        edits = {path: edits_of(asked.desk, path, text) for path, text in change.texts.items()}
+        words = change.words[:1].upper() + change.words[1:]
+        if change.gone > 1:
+            words += f" ({change.gone} findings go)"
+        yield _fix(words, _edit(asked, edits), diagnostic, preferred=not number)
+    given = [asked.desk.uri(world.main), finding.kind, finding.subject]
+    if proved is None:
+        title = "Look for changes that are proved to mend this"
+        yield _asking(title, MEND, given, diagnostic, lsp.CodeActionKind.QuickFix)
+    edit = _acceptance(world, finding)
+    if edit is not None:
+        accepted = _edit(asked, {edit.path: _text_edits(asked.desk, edit.path, [edit])})
+        yield _fix("Accept this: it is meant so, because …", accepted, diagnostic)
+    if finding.evidence:
+        kind = lsp.CodeActionKind.Empty
+        yield _asking("Show the walk", SHOW_WALK, given, diagnostic, kind)
+
+
+def finding_of(world: OpenWorld, identity: Any) -> Told | None:
+    """The finding of a diagnostic, if it still is one."""
+    if world.told is None or not isinstance(identity, dict):
+        return None
+    wanted = (identity.get("kind"), identity.get("subject"))
+    return next((f for f in world.told.report.findings if (f.kind, f.subject) == wanted), None)
+
+
+def _acceptance(world: OpenWorld, finding: Told) -> Edit | None:
+    """The finding is accepted, with a reason to be written."""
+    if world.document is None or not world.is_current or finding.kind == "stale_accept":
+        return None
+    layout = world.desk.layout(world.main)
+    if layout is None:
+        return None
+    reason = "because: say here why it is meant so"
+    entry = f"{{finding: {finding.kind}, of: {finding.subject}, {reason}}}"
+    return Page(world.main, layout.text).with_entry(world.document.roots[0], "accept", entry)
+
+
+def _fix(
+    title: str, edit: lsp.WorkspaceEdit, diagnostic: lsp.Diagnostic, preferred: bool = False
+) -> lsp.CodeAction:
+    return lsp.CodeAction(
+        title,
+        lsp.CodeActionKind.QuickFix,
+        [diagnostic],
+        preferred or None,
+        edit=edit,
+    )
+
+
+def _asking(
+    title: str, command: str, given: list[Any], diagnostic: lsp.Diagnostic, kind: lsp.CodeActionKind
+) -> lsp.CodeAction:
+    return lsp.CodeAction(
+        title, kind, [diagnostic], command=lsp.Command(title, command, arguments=given)
+    )
+
+
+def _edit(asked: Asked, edits: dict[str, list[lsp.TextEdit]]) -> lsp.WorkspaceEdit:
+    return workspace_edit(asked.desk, edits)
+
+
+def workspace_edit(desk: Desk, edits: dict[str, list[lsp.TextEdit]]) -> lsp.WorkspaceEdit:
+    """Edits of files by their paths: of open ones only while they read as they do now."""
+    documents = [
+        lsp.TextDocumentEdit(
+            lsp.OptionalVersionedTextDocumentIdentifier(
+                desk.uri(path), desk.open[path].version if path in desk.open else None
+            ),
+            list(changes),
+        )
+        for path, changes in edits.items()
+    ]
+    if desk.versioned:
+        return lsp.WorkspaceEdit(document_changes=list(documents))
+    return lsp.WorkspaceEdit({desk.uri(path): changes for path, changes in edits.items()})
+
+
+def _text_edits(desk: Desk, path: str, edits: list[Edit]) -> list[lsp.TextEdit]:
+    layout = desk.layout(path)
+    return [] if layout is None else layout.edits(edits)
+
+
+def edits_of(desk: Desk, path: str, text: str) -> list[lsp.TextEdit]:
+    """The edits by which a file reads as `text`: only of lines that differ."""
+    layout = desk.layout(path)
+    if layout is None:
+        return []
+    return layout.edits(_line_edits(path, layout, text))
+
+
+def _line_edits(path: str, layout: Layout, text: str) -> list[Edit]:
+    """The edits by which a text becomes another one, whole lines each."""
+    from difflib import SequenceMatcher
+
+    old, new = layout.text.splitlines(keepends=True), text.splitlines(keepends=True)
+    begins = [0]
+    for line in old:
+        begins.append(begins[-1] + len(line))
+    return [
+        Edit(path, begins[a], begins[b], "".join(new[c:d]))
+        for tag, a, b, c, d in SequenceMatcher(None, old, new, autojunk=False).get_opcodes()
+        if tag != "equal"
+    ]

@@ -1,0 +1,64 @@
+"""What an editor shows in and above the lines of a file without being asked."""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+
+from lsprotocol import types as lsp
+
+from zubrel.edited.knowledge import where
+from zubrel.edited.lenses import lens_of
+from zubrel.edited.occurrences import asked_in
+from zubrel.output.cards import share_words
+from zubrel.served.actions import OPEN_MAP, SHOW_WALK
+from zubrel.served.answers import Asked
+
+
+def lenses(asked: Asked) -> list[lsp.CodeLens]:
+    """Lines above the things of the file: how soon, how often asked for, how often spent."""
+
+    world, occurrences = asked.world, asked.occurrences
+    if world is None or occurrences is None or world.world is None:
+        return []
+    known = None if world.told is None else world.told.knowledge
+    every = []
+    if asked.path == world.main:
+        top = lsp.Range(lsp.Position(0, 0), lsp.Position(0, 0))
+        uri = asked.desk.uri(world.main)
+        name = PurePath(world.main).stem
+        words = f"zubrel: open the map of {name}"
+        every.append(lsp.CodeLens(top, lsp.Command(words, OPEN_MAP, arguments=[uri])))
+    for one in occurrences.of_kinds():
+        if one.span.source.path != asked.path:
+            continue
+        words = lens_of(world.world, one.name, one.kinds[0], known)
+        place = asked.layout.of_span(one.span)
+        if words:
+            every.append(lsp.CodeLens(place, lsp.Command(words, "")))
+        for finding in world.told.report.findings if world.told is not None else ():
+            if finding.subject == one.name and finding.evidence and not finding.accepted:
+                given = [asked.desk.uri(world.main), finding.kind, finding.subject]
+                words = f"zubrel: show the walk ({finding.kind})"
+                every.append(lsp.CodeLens(place, lsp.Command(words, SHOW_WALK, arguments=given)))
+    return every
+
+
+def hints(asked: Asked, stretch: lsp.Range) -> list[lsp.InlayHint]:
+    """Behind each condition of a stretch of the file: in how many situations it holds."""
+
+    world = asked.world
+    known = None if world is None or world.told is None else world.told.knowledge
+    if world is None or world.document is None or known is None or not known.situations:
+        return []
+    every = []
+    for condition in asked_in(world.document):
+        holds = known.holds.get(where(condition.span))
+        if holds is None or condition.span.source.path != asked.path:
+            continue
+        place = asked.layout.of_span(condition.span)
+        if stretch.start.line <= place.end.line <= stretch.end.line:
+            words = share_words(holds, known.situations)
+            tip = f"holds in {holds:,} of {known.situations:,} situations"
+            hint = lsp.InlayHint(place.end, f" {words}", tooltip=tip, padding_left=True)
+            every.append(hint)
+    return every

@@ -1,0 +1,229 @@
+"""Work in a process of its own, which can be ended at any moment: a search that nobody wants the
+result of any more is not waited for.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import multiprocessing
+import os
+import signal
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
+from multiprocessing import connection
+from typing import Any
+
+from msgspec import Struct
+
+from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.progress import Silence
+from zubrel.checked.check import check
+from zubrel.edited.knowledge import Knowledge, knowledge_of
+from zubrel.findings.judged import Judged
+from zubrel.mended.files import Files
+from zubrel.mended.mend import findings_to_mend, mender_of
+from zubrel.mended.trials import Trials
+from zubrel.narrated.report import Report
+from zubrel.pipeline import report
+
+
+class Searched(Struct, frozen=True):
+    """What a search of some files has found."""
+
+    report: Report
+    knowledge: Knowledge | None
+
+
+class Change(Struct, frozen=True):
+    """A change that mends a finding, in `words`, with the files that it changes as they would
+    read, and how many other findings go with it. `last`: it says that all is meant so."""
+
+    words: str
+    texts: dict[str, str]
+    gone: int
+    last: bool
+
+
+class Stage(Struct, frozen=True):
+    """What is being done, for whoever waits."""
+
+    words: str
+
+
+class Ended(Exception):
+    """The process was ended before it had an answer."""
+
+
+class Worker:
+    """A process that does one piece of work after the other, and is ended with `end`."""
+
+    def __init__(self) -> None:
+        self._context = multiprocessing.get_context("spawn")
+        self._process: Any = None
+        self._ours: Any = None
+        self._threads = ThreadPoolExecutor(1)
+        self._busy = False
+
+    def begin(self) -> None:
+        """Have a process ready: it takes longer to begin than a small world to be searched."""
+        if self._process is None or not self._process.is_alive():
+            self._ours, theirs = self._context.Pipe()
+            self._process = self._context.Process(target=_work, args=(theirs,), daemon=True)
+            self._process.start()
+            theirs.close()
+
+    async def do(
+        self, work: Callable[..., Any], *given: Any, stage: Callable[[str], None] | None = None
+    ) -> Any:
+        """What `work`, a function of a module, makes of what is given; one at a time.
+
+        Raises `Ended` where the process is ended before, and what the work raises of what is known.
+        """
+        self.end_if_busy()
+        self.begin()
+        ours = self._ours
+        self._busy = True
+        try:
+            ours.send((work, given))
+            while True:
+                loop = asyncio.get_running_loop()
+                answer = await loop.run_in_executor(self._threads, _received, ours)
+                if isinstance(answer, Stage):
+                    if stage is not None:
+                        stage(answer.words)
+                elif isinstance(answer, Exception):
+                    raise answer
+                else:
+                    return answer
+        except OSError:
+            raise Ended from None
+        finally:
+            if ours is self._ours:
+                self._busy = False
+
+    def end_if_busy(self) -> None:
+        """End what is being done, if anything is; there is another process at once."""
+        if self._busy:
+            self.end()
+            self.begin()
+
+    def end(self) -> None:
+        """End the process."""
+        if self._process is not None:
+            self._process.kill()
+            self._process.join()
+            self._process = None
+        self._busy = False
+
+    def close(self) -> None:
+        """End the process, and the thread that listens to it."""
+        self.end()
+        self._threads.shutdown(wait=False)
+
+
+def _received(ours: Any) -> Any:
+    try:
+        return ours.recv()
+    except (EOFError, OSError):
+        return Ended()
+
+
+def _work(theirs: Any) -> None:
+    """In the process: work for as long as somebody has some."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+    # what speaks the protocol is not for words of this process
+    with suppress(OSError):
+        os.dup2(2, 1)
+    while True:
+        try:
+            work, given = theirs.recv()
+        except (EOFError, OSError):
+            return
+        try:
+            answer = work(*given, _Telling(theirs)) if work in _WITH_STAGES else work(*given)
+        except (InvalidInput, LimitReached) as error:
+            answer = error
+        except MemoryError:
+            answer = LimitReached("the memory of this machine")
+        except Exception as error:  # of this program: the editor goes on without an answer
+            answer = RuntimeError(f"{type(error).__name__}: {error}")
+        theirs.send(answer)
+
+
+def _end_with_parent() -> None:
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        connection.wait([parent.sentinel])
+        os._exit(1)
+
+
+class _Telling(Silence):
+    """A progress that tells the other process."""
+
+    def __init__(self, theirs: Any) -> None:
+        self.theirs = theirs
+
+    def stage(self, words: str) -> None:
+        self.theirs.send(Stage(words))
+
+
+def searched(main: str, texts: dict[str, str], limits: Limits) -> Searched:
+    """What can be proved of some texts, by their paths; `main` is the first file."""
+    files = Files(main, texts)
+    document = files.document()
+    budget = Budget(limits)
+    judged: list[Judged[Any]] = []
+    found = report(check(document), budget, with_progression=True, seen=judged.append)
+    if not judged or not found.complete:
+        return Searched(found, None)
+    try:
+        known = knowledge_of(judged[-1], files.document(), budget)
+    except (LimitReached, MemoryError):
+        known = None
+    return Searched(found, known)
+
+
+def mended(
+    main: str,
+    texts: dict[str, str],
+    limits: Limits,
+    kind: str,
+    subject: str,
+    progress: Silence,
+) -> list[Change]:
+    """The changes that are proved to mend a finding, the best first."""
+    files = Files(main, texts)
+    budget = Budget(limits)
+    progress.stage("searching")
+    mender = mender_of(files, budget, progress)
+    changes: list[Change] = []
+    with Trials(budget, progress) as trials:
+        for finding in findings_to_mend(mender.before, kind, subject):
+            for proposal in mender.of(finding, trials).proposals:
+                changed = {p: proposal.files.texts[p] for p in files.differing(proposal.files)}
+                words = proposal.words
+                changes.append(Change(words, changed, len(proposal.gone), proposal.last))
+    return changes
+
+
+def paged(main: str, texts: dict[str, str], limits: Limits, progress: Silence) -> str:
+    """The page of a world, as `zubrel report` writes it."""
+    from zubrel.narrated.tables import SECTIONS, listing
+    from zubrel.output.page import fingerprint_of, limits_in_words, page
+
+    files = Files(main, texts)
+    document = files.document()
+    world = check(document)
+    budget = Budget(limits)
+    told = report(world, budget, progress, with_outline=True, with_odds=True)
+    listings = [listing(world, section) for section in SECTIONS]
+    sources = {source.path: "\n".join(source.lines) for source in document.files}
+    contents = (texts.get(path, sources[path]).encode() for path in sorted(sources))
+    return page(told, listings, fingerprint_of(contents), limits_in_words(limits))
+
+
+_WITH_STAGES = (mended, paged)
