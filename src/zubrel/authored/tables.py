@@ -44,7 +44,7 @@ def rows_of(source: Source, text: str, problems: Problems) -> list[Row]:
     """The rows of one table. What is wrong with it is added to `problems`."""
     section = PurePath(source.path).stem
     if section not in SECTIONS and section not in IN_AREAS:
-        known = [*IN_AREAS, *SECTIONS]
+        known = list(dict.fromkeys((*IN_AREAS, *SECTIONS)))
         hint = suggestion(section, known) or f"A table is named: {listing(known, 40)}."
         message = f'there is no section "{section}" for a table'
         problems.add("unknown-key", message, Span(source, 1, 1), hint)
