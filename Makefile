@@ -44,7 +44,7 @@ bench: $(READY)
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.full
 
-# Needs xvfb, xterm, imagemagick, chromium and the DejaVu fonts.
+# Needs xvfb, xterm, imagemagick, chromium, neovim and the DejaVu fonts.
 screenshots: $(READY)
 	$(BIN)/python docs/screenshots/take.py
 

@@ -1,7 +1,8 @@
 """Takes the pictures of this folder: each command in a real terminal window, on the demo worlds.
 
-Needs Xvfb, xterm, ImageMagick's `import`, Chromium and the DejaVu fonts. Run by `make screenshots`;
-with names, only these pictures are taken.
+Needs Xvfb, xterm, ImageMagick's `import`, Chromium, the DejaVu fonts and, for the picture of a
+session with the language server, `nvim` of the package neovim. Run by `make screenshots`; with
+names, only these pictures are taken.
 """
 
 from __future__ import annotations
@@ -55,8 +56,9 @@ SHOTS = {
         "zubrel probe tidewrack.yaml light_lamp; zubrel probe tidewrack.yaml trapdoor",
         "zubrel probe tidewrack.yaml light_lamp; zubrel probe tidewrack.yaml trapdoor",
     ),
+    "editor": ("", "nvim -u editor.lua draft.yaml"),
 }
-DRAWN = ("losses", "pace")
+DRAWN = ("losses",)
 PAGES = {
     "report": 'document.querySelectorAll(".finding")[1].open = true',
     "walk": 'document.querySelectorAll(".finding")[1].querySelector("button.step").click();'
@@ -83,7 +85,7 @@ endings:
 
 
 def main() -> None:
-    missing = [tool for tool in ("Xvfb", "xterm", "import", "chromium") if not shutil.which(tool)]
+    missing = [tool for tool in ("Xvfb", "xterm", "import", "chromium", "nvim") if not shutil.which(tool)]
     if missing:
         sys.exit(f"not installed: {', '.join(missing)}")
     screen = subprocess.Popen(
@@ -94,6 +96,7 @@ def main() -> None:
         with tempfile.TemporaryDirectory() as folder:
             for world in ("draft.yaml", "tidewrack.yaml"):
                 shutil.copy(HERE.parent.parent / "src" / "zubrel" / "demo" / world, folder)
+            shutil.copy(HERE / "editor.lua", folder)
             Path(folder, "broken.yaml").write_text(BROKEN, encoding="utf-8")
             readme = (HERE.parent.parent / "README.md").read_text(encoding="utf-8")
             world = readme.split("```yaml\n")[1].split("```")[0]
@@ -143,7 +146,9 @@ def take(name: str, title: str, command: str, folder: str) -> None:
     environment = {**os.environ, "DISPLAY": DISPLAY, "PATH": path, "TERM": "xterm-256color"}
     script = Path(folder, "run.sh")
     shown = f"cat <<'END'\n$ {title}\nEND\n"
-    script.write_text(f"clear\n{shown}{command}\ntouch done\nsleep 20\n", encoding="utf-8")
+    shown = shown if title else ""  # who fills the window says by itself when it is done
+    end = "touch done\nsleep 20\n" if title else ""
+    script.write_text(f"clear\n{shown}{command}\n{end}", encoding="utf-8")
     done = Path(folder, "done")
     done.unlink(missing_ok=True)
     terminal = subprocess.Popen(

@@ -56,7 +56,7 @@ def knowledge_of(judged: Judged[Any], document: Document, budget: Budget) -> Kno
         for item in judged.system.world.items.values():
             known.most[item.id] = _most_held(judged, item.id, item.most)
         for thing, steps in _firsts(judged):
-            known.first[thing] = steps
+            known.first.setdefault(thing, steps)  # a lock is had when it is open, not when opened
         for condition, formula in _conditions(judged, document):
             known.holds[where(condition.span)] = space.count(space.where(formula))
             budget.spend(0)
