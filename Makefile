@@ -14,9 +14,12 @@ test: $(READY)
 	$(BIN)/python -m tests
 
 # Everything that takes its time: more random worlds, broken files, branch coverage above 90 %.
-test-all: test fuzz fuzz-input coverage
+test-all: fuzz fuzz-input coverage
+	ZUBREL_LONG=1 $(BIN)/python -m tests
 	ZUBREL_CONDITIONS=1 $(BIN)/python -m tests tests.test_conditions
 	ZUBREL_SEEDS=40 $(BIN)/python -m tests tests.test_claims
+	ZUBREL_EDITS=1000 ZUBREL_PREFIXES=5000 $(BIN)/python -m tests tests.test_language_server
+	ZUBREL_SEEDS=300 $(BIN)/python -m tests tests.test_edited
 
 lint: $(READY)
 	$(BIN)/ruff check src tests benchmarks docs setup.py

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.program import ProgramTest
 from tests.random_worlds import random_world
 from tests.said_worlds import said_world
+from tests.seeds import sampled
 from tests.small_worlds import small_worlds
 from tests.strategies import SIZES, VARIABLES, formulas, holds, situations
 from tests.stress_worlds import passage_world, stress_world, trade_world
@@ -75,7 +76,7 @@ class Possible(unittest.TestCase):
 class Relaxed(unittest.TestCase):
     def test_whatever_can_still_come_is_in_the_sets_of_values(self):
         looked = refused = 0
-        for name, system, space in systems(range(10)):
+        for name, system, space in systems(sampled(10)):
             relaxation = Relaxation(system, Budget(Limits()))
             for number in range(0, len(space.words), 1 + len(space.words) // 6):
                 values = space.packing.unpack([space.words[number]])
@@ -95,7 +96,7 @@ class Relaxed(unittest.TestCase):
 
     def test_no_is_certain_and_frequent(self):
         doomed = refused = 0
-        for name, system, space in systems(range(10, 22)):
+        for name, system, space in systems(sampled(10, 22)):
             judged, relaxation = judge(space), Relaxation(system, Budget(Limits()))
             for number in range(0, len(space.words), 1 + len(space.words) // 30):
                 domains = relaxation.domains(space.packing.unpack([space.words[number]]))
@@ -112,7 +113,7 @@ class Relaxed(unittest.TestCase):
 class Together(unittest.TestCase):
     def test_nothing_certain_is_denied_by_all_situations(self):
         worlds = found = all_dooms = wins = won = 0
-        for name, system, space in systems(range(100, 130)):
+        for name, system, space in systems(sampled(100, 130)):
             judged = judge(space)
             exact = {(f.kind, f.subject) for f in softlocks(judged)}
             known = certain(system, WORK, Budget(Limits()))
@@ -164,7 +165,7 @@ class Together(unittest.TestCase):
             mock.patch.object(pipeline, "CERTAIN", ((0.0, WORK), (0.0, WORK))),
             mock.patch.object(pipeline._Early, "_compare", listening),
         ):
-            for seed in range(15):
+            for seed in sampled(15):
                 for make in MAKERS:
                     try:
                         pipeline.report(world_of(make(seed)))
@@ -182,7 +183,7 @@ class Together(unittest.TestCase):
 
     def test_rooms_are_situations_with_walks_to_and_fro(self):
         walked = 0
-        for name, system, space in systems(range(10)):
+        for name, system, space in systems(sampled(10)):
             rooms = Rooms(system, Budget(Limits()))
             for word in space.words[:: 1 + len(space.words) // 20]:
                 if rooms.is_over(word):

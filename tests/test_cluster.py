@@ -14,6 +14,7 @@ from benchmarks.families import realm
 from distributed import Client, LocalCluster
 
 from tests.program import ProgramTest
+from tests.seeds import LONG
 from tests.test_sweep import WORLD
 from zubrel.base.budget import Limits
 from zubrel.base.progress import Silence
@@ -48,7 +49,7 @@ class Command(ProgramTest):
     def test_a_cluster_says_byte_for_byte_what_one_process_says(self):
         self.write("w.yaml", WORLD)
         options = ["--vary", "shops.stall.sells.wick=0..4", "--each", "areas.*.finds"]
-        for form in ("table", "csv", "json"):
+        for form in ("table", "csv", "json") if LONG else ("json",):
             given = ("sweep", "w.yaml", *options, "--format", form)
             here = self.zubrel(*given, code=0).stdout
             there = self.zubrel(*given, "--cluster", "local", "--jobs", "2", code=0).stdout

@@ -8,6 +8,7 @@ import os
 import unittest
 
 from tests.conditions import CONDITIONS, ROOT, shown_by, worlds_of
+from tests.seeds import sampled
 
 EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "11"))
 """Of how many conditions one is taken out."""
@@ -23,6 +24,7 @@ class Conditions(unittest.TestCase):
 
     def test_those_worlds_come_out_right_with_all_conditions(self):
         worlds = sorted({world for name in CONDITIONS for world in worlds_of(name)})
+        worlds = [worlds[number] for number in sampled(len(worlds), of=4)]
         self.assertEqual(shown_by(None, worlds), [])
 
     def test_every_condition_is_where_the_table_says(self):

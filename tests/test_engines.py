@@ -8,6 +8,7 @@ from benchmarks.families import chain
 from benchmarks.worlds import ring
 
 from tests.random_worlds import random_world
+from tests.seeds import sampled
 from tests.test_against_reference import narrow, scalar, symbolic, vector, world_of
 from zubrel.authored.document import document_of
 from zubrel.base.budget import Budget, Limits
@@ -101,7 +102,7 @@ def random_sets(space, r, count):
 
 class Contract(unittest.TestCase):
     def test_many_sets_meet_as_each_pair_does(self):
-        for seed in range(12):
+        for seed in sampled(12):
             for space in spaces(seed):
                 r = random.Random(seed)
                 ones, others = random_sets(space, r, 5), random_sets(space, r, 7)
@@ -113,7 +114,7 @@ class Contract(unittest.TestCase):
                     self.assertEqual(space.meetings(ones, []), [[] for _ in ones])
 
     def test_sets_combine_as_sets_do(self):
-        for seed in range(12):
+        for seed in sampled(12):
             for space in spaces(seed):
                 r = random.Random(seed)
                 a, b = random_sets(space, r, 2)
@@ -126,7 +127,7 @@ class Contract(unittest.TestCase):
 
     def test_both_engines_know_the_same_situations_and_steps(self):
         sizes = []
-        for seed in range(25):
+        for seed in sampled(25):
             both = [Plain(space) for space in spaces(seed)]
             if both:
                 with self.subTest(seed=seed):
@@ -137,7 +138,7 @@ class Contract(unittest.TestCase):
         self.assertGreater(max(sizes), 60)
 
     def test_what_reaches_and_is_reached_is_the_closure_over_the_steps(self):
-        for seed in range(15):
+        for seed in sampled(15):
             for space in spaces(seed):
                 graph, r = Plain(space), random.Random(seed)
                 sets = random_sets(space, r, 10)
@@ -153,7 +154,7 @@ class Contract(unittest.TestCase):
 
     def test_steps_raise_and_lower_what_differs_between_their_ends(self):
         seen = 0
-        for seed in range(25):
+        for seed in sampled(25):
             for space in spaces(seed):
                 graph, r = Plain(space), random.Random(seed)
                 variables = space.system.variables
@@ -183,7 +184,7 @@ class Contract(unittest.TestCase):
 
     def test_walks_are_shortest_and_keep_out_of_what_they_avoid(self):
         shown = 0
-        for seed in range(30):
+        for seed in sampled(30):
             for space in spaces(seed):
                 graph, r = Plain(space), random.Random(seed)
                 (start,) = space.examples(space.at_end_of(Trace(())), 2)
@@ -206,7 +207,7 @@ class Contract(unittest.TestCase):
         self.assertGreater(shown, 10)
 
     def test_before_and_after_are_one_step(self):
-        for seed in range(12):
+        for seed in sampled(12):
             for space in spaces(seed):
                 graph, r = Plain(space), random.Random(seed)
                 (some,) = random_sets(space, r, 1)
@@ -220,7 +221,7 @@ class Contract(unittest.TestCase):
                         self.assertEqual(plain(space, space.after(step, some)), after)
 
     def test_distances_count_the_steps_to_the_nearest_win(self):
-        for seed in range(15):
+        for seed in sampled(15):
             answers = []
             for space in spaces(seed):
                 distance = space.distances_to(space.where(won_formula(space.system)))

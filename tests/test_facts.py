@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from tests.errand_worlds import errand_world
 from tests.random_worlds import random_world
+from tests.seeds import sampled
 from tests.small_worlds import small_worlds
 from tests.strategies import VARIABLES, changed, changes, formulas, holds, situations
 from tests.stress_worlds import stress_world, trade_world
@@ -26,7 +27,7 @@ def spaces(seeds):
 
 
 class Facts(unittest.TestCase):
-    SEEDS = range(25)
+    SEEDS = sampled(25)
 
     def test_what_stays_true_is_never_left(self):
         held = 0
@@ -81,7 +82,7 @@ class Facts(unittest.TestCase):
 
     def test_lone_changes_are_what_is_there_afterwards(self):
         looked = 0
-        for name, system, space in spaces(range(10)):
+        for name, system, space in spaces(sampled(10)):
             for step in system.steps:
                 for change in system.lone_changes(step):
                     if change.operation is Operation.SET:
@@ -148,7 +149,7 @@ class AfterChanges(unittest.TestCase):
 class Resting(unittest.TestCase):
     def test_what_always_rests_never_goes_on_for_ever(self):
         rests = restless = 0
-        for make, seeds in ((random_world, range(70)), (errand_world, range(20))):
+        for make, seeds in ((random_world, sampled(70)), (errand_world, sampled(20))):
             for seed in seeds:
                 system = compile_world(world_of(make(seed)))
                 try:

@@ -4,6 +4,7 @@ import unittest
 
 from benchmarks.families import realm
 
+from tests.seeds import sampled
 from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
@@ -160,7 +161,7 @@ areas:
         self.assertEqual(finding.because, "so be it")
 
 
-def sampled(space, relaxation, situations, most=8):
+def sets_of_one(space, relaxation, situations, most=8):
     """About so many situations of a set, as sets of one value a variable, with their numbers."""
     for number in sorted(situations)[:: 1 + len(situations) // most]:
         values = space.packing.unpack([space.words[number]])
@@ -170,11 +171,11 @@ def sampled(space, relaxation, situations, most=8):
 class Plans(unittest.TestCase):
     def test_a_plan_wins_when_its_operators_are_applied_to_sets(self):
         held = made = 0
-        for name, system, space in small_systems(range(12)):
+        for name, system, space in small_systems(sampled(12)):
             judged = judge(space)
             relaxation = Relaxation(system, Budget(Limits()))
             planner = Planner(relaxation)
-            for number, start in sampled(space, relaxation, judged.live):
+            for number, start in sets_of_one(space, relaxation, judged.live):
                 plan = planner.plan(start)
                 with self.subTest(world=name, situation=number):
                     self.assertIsNotNone(plan)
@@ -186,11 +187,11 @@ class Plans(unittest.TestCase):
 
     def test_no_plan_is_a_proof_as_well(self):
         refused = 0
-        for name, system, space in small_systems(range(12)):
+        for name, system, space in small_systems(sampled(12)):
             judged = judge(space)
             relaxation = Relaxation(system, Budget(Limits()))
             planner = Planner(relaxation)
-            for number, start in sampled(space, relaxation, judged.doomed):
+            for number, start in sets_of_one(space, relaxation, judged.doomed):
                 if planner.plan(start) is None:
                     refused += 1
                     with self.subTest(world=name, situation=number):
@@ -199,7 +200,7 @@ class Plans(unittest.TestCase):
 
     def test_a_way_to_a_step_ends_with_it_and_can_be_walked(self):
         found = 0
-        for name, system, _ in small_systems(range(8)):
+        for name, system, _ in small_systems(sampled(8)):
             seeker, walking = Seeker(system, Budget(Limits())), Walking(system)
             hunt = Hunt(seeker)
             for step in system.steps[:12]:

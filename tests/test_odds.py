@@ -16,6 +16,7 @@ from tests.random_worlds import random_world
 from tests.reference import Reference, Restless, TooLarge
 from tests.reference_odds import ReferenceOdds, any_move, best_chance, homing_player
 from tests.said_worlds import said_world
+from tests.seeds import sampled
 from tests.small_worlds import small_worlds
 from tests.test_against_reference import scalar, vector, world_of
 from zubrel import api
@@ -239,7 +240,7 @@ class KnownAnswers(unittest.TestCase):
 class AgainstReference(unittest.TestCase):
     """Random worlds: the same as dense equations over the situations of the slow reference."""
 
-    SEEDS = range(14)
+    SEEDS = sampled(14)
 
     def worlds(self, largest=300, makers=(random_world, said_world)):
         for make in makers:

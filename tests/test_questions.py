@@ -4,6 +4,7 @@ import unittest
 from unittest import mock
 
 from tests.random_worlds import random_world
+from tests.seeds import sampled
 from tests.stress_worlds import stress_world, trade_world
 from tests.test_against_reference import world_of
 from zubrel.authored.document import document_of
@@ -19,7 +20,7 @@ from zubrel.findings import registry
 from zubrel.findings.judged import judge
 from zubrel.findings.large.questions import answer, every_question, in_batches, whole_lens_for
 
-SEEDS = range(12)
+SEEDS = sampled(12)
 
 
 def worlds():

@@ -5,6 +5,7 @@ import unittest
 import yaml
 
 from tests.random_worlds import random_world
+from tests.seeds import sampled
 from tests.test_against_reference import world_of
 from zubrel.checked import keys
 from zubrel.checked.conditions import Holds, atoms_of
@@ -76,7 +77,7 @@ class Small(unittest.TestCase):
 
 
 class Random(unittest.TestCase):
-    SEEDS = range(60)
+    SEEDS = sampled(60)
 
     def test_an_item_comes_from_exactly_the_rules_that_add_to_it(self):
         told = 0

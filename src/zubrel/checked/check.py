@@ -82,8 +82,9 @@ class _Checker:
         meant = Meant(document, self.resolver)
         promises, accepted = meant.promises(), meant.accepted(rules)
         resolved = tuple(self.resolver.condition(c) for c in self.asked)
+        opened_by = {rule.owner: rule for rule in reversed(rules) if rule.kind == "lock"}
         locks = {
-            key_of(e): self._lock(e, self._openable_at(rules, key_of(e)))
+            key_of(e): self._lock(e, self._openable_at(opened_by.get(key_of(e))))
             for e in document.entries("locks")
         }
         check_marks(rules, self.resolver, happenings)
@@ -155,13 +156,12 @@ class _Checker:
             self.resolver.texts(entry.texts("refuses")),
         )
 
-    def _openable_at(self, rules: list[Rule], lock: str) -> tuple[str, ...]:
-        """Where a lock can be opened; every area, in the order of the file, for anywhere."""
-        for rule in rules:
-            if rule.kind == "lock" and rule.owner == lock:
-                everywhere = tuple(key_of(e) for e in self.document.entries("areas"))
-                return everywhere if rule.areas is None else rule.areas
-        return ()
+    def _openable_at(self, rule: Rule | None) -> tuple[str, ...]:
+        """Where a lock is opened by its rule; for anywhere every area, as in the file."""
+        if rule is None:
+            return ()
+        everywhere = tuple(key_of(e) for e in self.document.entries("areas"))
+        return everywhere if rule.areas is None else rule.areas
 
     def _fact(self, entry: Entry) -> Fact:
         this, name = key_of(entry), name_of(entry)

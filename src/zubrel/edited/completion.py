@@ -18,7 +18,6 @@ from zubrel.edited.known import Known
 from zubrel.edited.occurrences import OF_STATE
 from zubrel.edited.places import EVERYWHERE, Place, keys_at, place_of, value_at
 from zubrel.edited.snippets import SNIPPETS
-from zubrel.narrated.uses import sources
 
 SECTION, FIELD, THING, WORD, SNIPPET = "section", "field", "thing", "word", "snippet"
 _LAST_WORD = re.compile(r"[A-Za-z0-9_]*\Z")
@@ -29,7 +28,7 @@ class Suggestion(Struct, frozen=True):
     """A `label` that may be put in place of the `word` that is being written.
 
     `insert` is the text for it; of a snippet one with places to fill in, `${1:like_this}`. `detail`
-    says in a few words what it is, `about` what it means.
+    says in a few words what it is, `about` what it means; of an id, `thing` is that.
     """
 
     label: str
@@ -37,6 +36,7 @@ class Suggestion(Struct, frozen=True):
     kind: str
     detail: str = ""
     about: str = ""
+    thing: str = ""
 
 
 def word_before(cursor: Cursor) -> str:
@@ -156,15 +156,7 @@ def _thing(known: Known, thing: str, insert: str, label: str | None = None) -> S
     kind = known.kind_of(thing) or ""
     name = known.name_of(thing)
     detail = kind if name in (thing, thing.replace("_", " ")) else f"{kind} · {name}"
-    return Suggestion(label or thing, insert, THING, detail, _origin(known, thing))
-
-
-def _origin(known: Known, thing: str) -> str:
-    """Where an item comes from."""
-    world = known.world
-    if world is None or thing not in world.items:
-        return ""
-    return f"from {', '.join(sources(world, world.items[thing])) or 'nowhere'}"
+    return Suggestion(label or thing, insert, THING, detail, thing=thing)
 
 
 def _in_condition(text: str, known: Known) -> Iterator[Suggestion]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 
 from msgspec import Struct
 
@@ -10,9 +11,10 @@ from zubrel.authored.document import Document
 from zubrel.base.source import Source
 from zubrel.checked.world import World
 from zubrel.edited.occurrences import Occurrences
+from zubrel.narrated.uses import sources
 
 
-class Known(Struct, frozen=True):
+class Known(Struct, frozen=True, dict=True):
     """The ids of a world, and the world itself where its text was last one without mistakes.
 
     The two may be of different moments: ids are those of the last text that could be read.
@@ -31,9 +33,23 @@ class Known(Struct, frozen=True):
 
     def name_of(self, thing: str) -> str:
         """The name that players see, or the id where it is not known."""
-        if self.world is None:
-            return thing
-        return self.world.name_of(thing)
+        return self._names.get(thing, thing)
+
+    @cached_property
+    def _names(self) -> dict[str, str]:
+        """All names by ids: of things, and the labels of what can be done."""
+        world = self.world
+        if world is None:
+            return {}
+        rules = {i: rule.label for rule in world.rules for i in (rule.owner, rule.common, rule.id)}
+        named = {one: world.name_of(one) for one in self.ids() if one not in rules}
+        return {**rules, **named}
+
+    def origin_of(self, thing: str) -> str:
+        """Where an item comes from, in words; nothing of anything else."""
+        if self.world is None or thing not in self.world.items:
+            return ""
+        return f"from {', '.join(sources(self.world, self.world.items[thing])) or 'nowhere'}"
 
     def values_of(self, fact: str) -> tuple[str, ...]:
         """The values that a fact can have."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import TypeVar
 
 from msgspec import Struct
 
@@ -25,6 +26,7 @@ from zubrel.narrated.uses import readers, sinks, sources
 from zubrel.narrated.words import phrase
 
 Row = tuple[tuple[str, ...], ...]
+T = TypeVar("T")
 
 
 class Listing(Struct, frozen=True):
@@ -35,14 +37,24 @@ class Listing(Struct, frozen=True):
     rows: tuple[Row, ...]
 
 
-def listing(world: World, section: str) -> Listing:
-    """The table of one section. Raises KeyError for a section without one."""
+def listing(world: World, section: str, only: str | None = None) -> Listing:
+    """The table of one section, or of it the rows of a thing, by its id.
+
+    Raises KeyError for a section without one.
+    """
     columns, rows = SECTIONS[section]
-    return Listing(section, columns, tuple(rows(world)))
+    return Listing(section, columns, tuple(rows(world, only)))
 
 
-def _items(world: World) -> Iterator[Row]:
-    for item in world.items.values():
+def _each(things: Mapping[str, T], only: str | None) -> Iterable[T]:
+    """All things of a section, or the one with an id."""
+    if only is None:
+        return things.values()
+    return (things[only],) if only in things else ()
+
+
+def _items(world: World, only: str | None) -> Iterator[Row]:
+    for item in _each(world.items, only):
         yield (
             (item.id,),
             (item.name,),
@@ -54,8 +66,8 @@ def _items(world: World) -> Iterator[Row]:
         )
 
 
-def _areas(world: World) -> Iterator[Row]:
-    for area in world.areas.values():
+def _areas(world: World, only: str | None) -> Iterator[Row]:
+    for area in _each(world.areas, only):
         here = [r for r in world.rules if r.areas is not None and area.id in r.areas]
         finds = dict.fromkeys(r.owner for r in here if r.kind == "find")
         ways = dict.fromkeys(_way(r) for r in here if r.kind == "way")
@@ -64,10 +76,10 @@ def _areas(world: World) -> Iterator[Row]:
         yield ((area.id,), (area.name,), tuple(finds), tuple(ways), tuple(others), needs)
 
 
-def _ways(world: World) -> Iterator[Row]:
+def _ways(world: World, only: str | None) -> Iterator[Row]:
     """Every way, in each of its directions."""
     for rule in world.rules:
-        if rule.kind == "way" and rule.areas is not None:
+        if rule.kind == "way" and rule.areas is not None and only in (None, rule.id, rule.owner):
             ends = dict.fromkeys(o.destination or rule.areas[0] for o in rule.outcomes)
             back = any(
                 r.kind == "way" and r.owner == rule.owner and r.areas != rule.areas
@@ -95,8 +107,8 @@ def _way(rule: Rule) -> str:
     return f"{there} ({rule.lock})" if rule.lock else there
 
 
-def _locks(world: World) -> Iterator[Row]:
-    for lock in world.locks.values():
+def _locks(world: World, only: str | None) -> Iterator[Row]:
+    for lock in _each(world.locks, only):
         rules = [r for r in world.rules if r.owner == lock.id and r.kind == "lock"]
         others = [
             r.id
@@ -121,9 +133,9 @@ def _locks(world: World) -> Iterator[Row]:
         )
 
 
-def _deeds(world: World) -> Iterator[Row]:
+def _deeds(world: World, only: str | None) -> Iterator[Row]:
     for rule in world.rules:
-        if rule.kind == "deed":
+        if rule.kind == "deed" and only in (None, rule.id):
             places = ("anywhere",) if rule.areas is None else rule.areas
             yield (
                 (rule.id,),
@@ -142,8 +154,8 @@ def _done(world: World, rule: Rule) -> Iterator[str]:
         yield f"{outcome.number}: {words or 'nothing'}" if rule.chancy else words
 
 
-def _facts(world: World) -> Iterator[Row]:
-    for fact in world.facts.values():
+def _facts(world: World, only: str | None) -> Iterator[Row]:
+    for fact in _each(world.facts, only):
         setters = _setters(
             world,
             lambda e, f=fact.id: (  # type: ignore[misc]
@@ -160,8 +172,8 @@ def _facts(world: World) -> Iterator[Row]:
         )
 
 
-def _meters(world: World) -> Iterator[Row]:
-    for meter in world.meters.values():
+def _meters(world: World, only: str | None) -> Iterator[Row]:
+    for meter in _each(world.meters, only):
         setters = _setters(
             world,
             lambda e, m=meter.id: (  # type: ignore[misc]
@@ -184,16 +196,16 @@ def _setters(world: World, sets: Callable[[Effect], bool]) -> tuple[str, ...]:
     return (*rules, *(h.id for h in world.happenings if any(map(sets, h.outcome.effects))))
 
 
-def _endings(world: World) -> Iterator[Row]:
-    for ending in world.endings.values():
+def _endings(world: World, only: str | None) -> Iterator[Row]:
+    for ending in _each(world.endings, only):
         how = [phrase(world, ending.when)] if ending.when is not None else []
         how += [r.id for r in world.rules if any(o.ending == ending.id for o in r.outcomes)]
         kind = "good" if ending.good else "bad"
         yield ((ending.id,), (ending.name,), (kind,), tuple(how))
 
 
-def _people(world: World) -> Iterator[Row]:
-    for person in world.people.values():
+def _people(world: World, only: str | None) -> Iterator[Row]:
+    for person in _each(world.people, only):
         places = tuple(
             area if when == ALWAYS else f"{area} ({phrase(world, when)})"
             for area, when in person.places
@@ -203,8 +215,8 @@ def _people(world: World) -> Iterator[Row]:
         yield ((person.id,), (person.name,), places, tuple(r.id for r in talks), tuple(quests))
 
 
-def _quests(world: World) -> Iterator[Row]:
-    for quest in world.quests.values():
+def _quests(world: World, only: str | None) -> Iterator[Row]:
+    for quest in _each(world.quests, only):
         goals = tuple(_goals(world, quest, group) for group in quest.groups)
         order = ("in turn",) if quest.in_turn else ()
         source = quest.from_id or ("from the start" if quest.starts_active else "started")
@@ -238,17 +250,17 @@ def _goal(world: World, goal: Goal) -> str:
     return f"{goal.kind} {many}{what}{early}"
 
 
-def _recipes(world: World) -> Iterator[Row]:
+def _recipes(world: World, only: str | None) -> Iterator[Row]:
     for rule in world.rules:
-        if rule.kind == "recipe":
+        if rule.kind == "recipe" and only in (None, rule.id):
             tools = tuple(e.item for e in rule.outcomes[0].effects if isinstance(e, Wear))
             takes = tuple(amount_of(t.count, t.item) for t in rule.takes)
             gives = tuple(amount_of(g.count, g.item) for g in rule.gives)
             yield ((rule.id,), (rule.label,), rule.areas or ("anywhere",), takes, tools, gives)
 
 
-def _foes(world: World) -> Iterator[Row]:
-    for foe in world.foes.values():
+def _foes(world: World, only: str | None) -> Iterator[Row]:
+    for foe in _each(world.foes, only):
         rules = [r for r in world.rules if r.kind == "foe" and r.owner == foe.id]
         count = "returns" if foe.returns else str(foe.count)
         count += f", health {foe.health}" if foe.health > 1 else ""
@@ -258,8 +270,8 @@ def _foes(world: World) -> Iterator[Row]:
         yield ((foe.id,), (foe.name,), places, (count,), asks, drops)
 
 
-def _shops(world: World) -> Iterator[Row]:
-    for shop in world.shops.values():
+def _shops(world: World, only: str | None) -> Iterator[Row]:
+    for shop in _each(world.shops, only):
         places = next((r.areas for r in world.rules if r.owner == shop.id), None)
         sells = tuple(_ware(world, shop, ware) for ware in shop.sells)
         buys = tuple(f"{w.item} for {w.price}" for w in shop.buys)
@@ -274,8 +286,8 @@ def _ware(world: World, shop: Shop, ware: Ware) -> str:
     return f"{ware.item} at {ware.price}{stock}{f'; also {chr(44).join(others)}' if others else ''}"
 
 
-def _stores(world: World) -> Iterator[Row]:
-    for store in world.stores.values():
+def _stores(world: World, only: str | None) -> Iterator[Row]:
+    for store in _each(world.stores, only):
         places = next((r.areas for r in world.rules if r.owner == store.id), None)
         limit = () if store.limit is None else (str(store.limit),)
         lock = next((r.lock for r in world.rules if r.owner == store.id and r.lock), None)
@@ -289,19 +301,19 @@ def _stores(world: World) -> Iterator[Row]:
         )
 
 
-def _carries(world: World) -> Iterator[Row]:
+def _carries(world: World, only: str | None) -> Iterator[Row]:
     for number, carry in enumerate(world.carries, 1):
         yield ((f"carry_{number}",), (str(carry.limit),), carry.items)
 
 
-def _happenings(world: World) -> Iterator[Row]:
+def _happenings(world: World, only: str | None) -> Iterator[Row]:
     for happening in world.happenings:
         does = tuple(w for e in happening.outcome.effects if (w := effect_words(world, e)))
         once = ("yes",) if happening.once else ()
         yield ((happening.id,), (phrase(world, happening.when),), does, once)
 
 
-def _accepted(world: World) -> Iterator[Row]:
+def _accepted(world: World, only: str | None) -> Iterator[Row]:
     for entry in world.accepted:
         closers = ", ".join(entry.closed_by)
         yield (
@@ -311,7 +323,7 @@ def _accepted(world: World) -> Iterator[Row]:
         )
 
 
-def _promises(world: World) -> Iterator[Row]:
+def _promises(world: World, only: str | None) -> Iterator[Row]:
     for promise in world.promises:
         parts = [phrase(world, c) for c in promise.conditions]
         parts += [f"ending {promise.ending}"] if promise.ending else []
@@ -320,7 +332,7 @@ def _promises(world: World) -> Iterator[Row]:
         yield ((promise.id,), (promise.kind.replace("_", " "),), tuple(parts), because)
 
 
-SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World], Iterator[Row]]]] = {
+SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World, str | None], Iterator[Row]]]] = {
     "items": (("id", "name", "kind", "most", "from", "needed by", "spent on"), _items),
     "areas": (("id", "name", "finds", "ways to", "deeds", "needs"), _areas),
     "ways": (("id", "name", "from", "to", "lock", "asks", "does", "way back"), _ways),

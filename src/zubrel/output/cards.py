@@ -50,13 +50,11 @@ def _row(world: World, thing: str, kind: str) -> Iterator[tuple[str, str]]:
     section = {**SECTION_OF, "way": "ways"}.get(kind)
     if section is None:
         return
-    table = listing(world, section)
-    for row in table.rows:
-        if row[0] == (thing,):
-            for column, cell in zip(table.columns, row, strict=True):
-                if column not in _IN_HEAD and cell:
-                    yield column, ", ".join(cell)
-            return
+    table = listing(world, section, thing)
+    for row in table.rows[:1]:  # of a way the one that leads there
+        for column, cell in zip(table.columns, row, strict=True):
+            if column not in _IN_HEAD and cell:
+                yield column, ", ".join(cell)
 
 
 def _rule(world: World, thing: str) -> Iterator[tuple[str, str]]:

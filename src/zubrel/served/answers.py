@@ -91,11 +91,21 @@ def completion(asked: Asked, with_snippets: bool) -> list[lsp.CompletionItem]:
     end = asked.layout.offset(asked.position)
     replaced = asked.layout.range(end - len(word_before(cursor)), end)
     fitting = [s for s in suggestions(cursor, known) if with_snippets or s.kind != SNIPPET]
-    return [_item(s, number, replaced, cursor) for number, s in enumerate(fitting)]
+    main = "" if asked.world is None else asked.world.main
+    return [_item(s, number, replaced, cursor, main) for number, s in enumerate(fitting)]
+
+
+def resolved(desk: Desk, item: lsp.CompletionItem) -> lsp.CompletionItem:
+    """A suggestion that the author looks at, with where the thing comes from."""
+    data = item.data if isinstance(item.data, dict) else {}
+    world = desk.worlds.get(str(data.get("world")))
+    if world is not None:
+        item.documentation = world.known.origin_of(str(data.get("thing"))) or None
+    return item
 
 
 def _item(
-    suggestion: Suggestion, number: int, replaced: lsp.Range, cursor: Cursor
+    suggestion: Suggestion, number: int, replaced: lsp.Range, cursor: Cursor, main: str
 ) -> lsp.CompletionItem:
     """A suggestion; where it stands is what tells it from others, and not the alphabet."""
     is_snippet = suggestion.kind == SNIPPET
@@ -115,6 +125,7 @@ def _item(
         else lsp.InsertTextFormat.PlainText,
         insert_text_mode=lsp.InsertTextMode.AsIs,
         text_edit=lsp.TextEdit(replaced, text),
+        data={"world": main, "thing": suggestion.thing} if suggestion.thing else None,
     )
 
 

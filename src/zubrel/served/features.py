@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from pathlib import Path
 from typing import Any
@@ -19,12 +20,18 @@ from zubrel.served.answers import Asked
 from zubrel.served.server import ZubrelServer, ask_editor
 from zubrel.served.worlds import MOST_FILES, OpenWorld
 
+LOOK_THROUGH = (200_000, 10, 10)
+"""New things between two looks for what can be thrown away, and looks between longer ones."""
 TRIGGERS = [":", " ", "[", "{", "-", ","]
 """Signs behind which something can be completed at once."""
 
 
 def new_server() -> ZubrelServer:
     """A server that answers everything, and waits for an editor."""
+    # a text makes tens of thousands of small things that live until the next one: looking through
+    # all of them again and again would take half of the time
+    gc.freeze()
+    gc.set_threshold(*LOOK_THROUGH)
     server = ZubrelServer()
     _texts(server)
     _questions(server)
@@ -106,11 +113,16 @@ def _questions(server: ZubrelServer) -> None:
     """What is asked about a text and changes nothing."""
 
     @server.feature(
-        lsp.TEXT_DOCUMENT_COMPLETION, lsp.CompletionOptions(trigger_characters=TRIGGERS)
+        lsp.TEXT_DOCUMENT_COMPLETION,
+        lsp.CompletionOptions(trigger_characters=TRIGGERS, resolve_provider=True),
     )
     def _(params: lsp.CompletionParams) -> list[lsp.CompletionItem]:
         asked = _asked(server, params.text_document.uri, params.position)
         return [] if asked is None else answers.completion(asked, server.with_snippets)
+
+    @server.feature(lsp.COMPLETION_ITEM_RESOLVE)
+    def _(item: lsp.CompletionItem) -> lsp.CompletionItem:
+        return answers.resolved(server.desk, item)
 
     @server.feature(lsp.TEXT_DOCUMENT_HOVER)
     def _(params: lsp.HoverParams) -> lsp.Hover | None:

@@ -65,6 +65,7 @@ class OpenWorld:
         self.is_current = False
         """`document` and `occurrences` are of the text as it is."""
         self._read = -1
+        self._known = NOTHING_KNOWN
 
     def changed(self) -> None:
         """One of the texts is another one now."""
@@ -113,7 +114,10 @@ class OpenWorld:
         """What is known of its things."""
         if self.occurrences is None:
             return NOTHING_KNOWN
-        return Known(self.occurrences, self.world)
+        known = self._known
+        if known.occurrences is not self.occurrences or known.world is not self.world:
+            self._known = known = Known(self.occurrences, self.world)
+        return known
 
     @property
     def paths(self) -> set[str]:
