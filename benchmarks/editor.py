@@ -19,10 +19,10 @@ from lsprotocol import types as lsp
 from zubrel.edited.occurrences import Occurrences
 from zubrel.mended.files import Files
 from zubrel.served import answers
-from zubrel.served.answers import Asked
+from zubrel.served.answers import Request
 from zubrel.served.diagnostics import diagnostics_of
 from zubrel.served.features import new_server
-from zubrel.served.layout import Layout
+from zubrel.served.layout import TextLayout
 from zubrel.served.worlds import OpenText
 
 DEMO = Path(__file__).parent.parent / "src" / "zubrel" / "demo" / "tidewrack.yaml"
@@ -93,21 +93,21 @@ def main() -> None:
     assert not world.mistakes, [m.message for m in world.mistakes]
 
     def mistakes() -> None:
-        layout = Layout(text, server.desk.encoding)
+        layout = TextLayout(text, server.desk.encoding)
         begin = layout.position(len(text) // 2)
         change = lsp.TextDocumentContentChangePartial(lsp.Range(begin, begin), "")
-        server.desk.open[path] = OpenText("", 1, Layout(layout.changed(change), "utf-16"))
+        server.desk.open[path] = OpenText("", 1, TextLayout(layout.changed(change), "utf-16"))
         world.changed()
         world.read()
         diagnostics_of(world)
 
-    at = Layout(text, "utf-16").position(text.index("takes: ") + 8)
+    at = TextLayout(text, "utf-16").position(text.index("takes: ") + 8)
     told = {
         "mistakes after a change": mistakes,
-        "completion": lambda: answers.completion(Asked(server.desk, path, at), True),
-        "hover": lambda: answers.hover(Asked(server.desk, path, at)),
-        "references": lambda: answers.references(Asked(server.desk, path, at), True),
-        "symbols": lambda: answers.symbols(Asked(server.desk, path, at)),
+        "completion": lambda: answers.completion(Request(server.desk, path, at), True),
+        "hover": lambda: answers.hover(Request(server.desk, path, at)),
+        "references": lambda: answers.references(Request(server.desk, path, at), True),
+        "symbols": lambda: answers.symbols(Request(server.desk, path, at)),
     }
     for name, work in told.items():
         taken = seconds(work)

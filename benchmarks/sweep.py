@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 from zubrel.base.budget import Limits
 from zubrel.mended.files import Files
-from zubrel.swept.workers import Cluster, Here, Processes, Workers
+from zubrel.swept.workers import Cluster, InThisProcess, LocalProcesses, Workers
 
 COUNT = 200
 
@@ -54,10 +54,10 @@ def main() -> None:
     print("|---|---|---:|---:|---:|")
     for name, make in (("small", small), ("large", large)):
         made = [make(n) for n in range(COUNT)]
-        once = seconds(Here(limits, None), made)
+        once = seconds(InThisProcess(limits, None), made)
         print(f"| {COUNT} {name} | this process | {once:.1f} | | |", flush=True)
         for words, workers, count in (
-            ("2 processes", Processes(limits, None, 2), 2),
+            ("2 processes", LocalProcesses(limits, None, 2), 2),
             ("cluster of 1", Cluster("local", limits, None, 1), 1),
             ("cluster of 2", Cluster("local", limits, None, 2), 2),
         ):

@@ -10,3 +10,8 @@ def sampled(*limits, of=2):
     """The numbers of `range(*limits)`; in the short run one `of` so many."""
     every = range(*limits)
     return every if LONG else every[::of]
+
+
+def least(number):
+    """What has to be seen at least, of what is seen in the long run."""
+    return number if LONG else number // 3

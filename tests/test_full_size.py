@@ -20,9 +20,9 @@ from zubrel.findings.find import Conclusions, find
 from zubrel.findings.large import planning as full_size_module
 from zubrel.findings.large import questions as questions_module
 from zubrel.findings.large.batches import Batches
-from zubrel.findings.large.helpers import HelperGone, Result
+from zubrel.findings.large.helpers import BatchResult, HelperGone
 from zubrel.findings.large.planning import full_size
-from zubrel.findings.large.processes import Processes
+from zubrel.findings.large.processes import ProcessHelpers
 from zubrel.findings.large.questions import every_question, whole_lens_for
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient.lens import lens_for
@@ -166,11 +166,11 @@ class Realms(unittest.TestCase):
 
         def never(system, batch, *rest):
             tried.append(len(batch))
-            return Result([], (), tuple(range(len(batch))), 0.0)
+            return BatchResult([], (), tuple(range(len(batch))), 0.0)
 
         with mock.patch("zubrel.findings.large.batches._answered", never):
             budget = Budget(Limits())
-            with Batches(system, budget, Silence(), Allowance(1e9), Processes(0)) as batches:
+            with Batches(system, budget, Silence(), Allowance(1e9), ProcessHelpers(0)) as batches:
                 batches.ask([questions])
                 batches.finish()
         self.assertEqual(tried, [6, 3, 1, 2, 1, 1, 3, 1, 2, 1, 1])
@@ -183,11 +183,13 @@ class Realms(unittest.TestCase):
 
         def some(system, batch, *rest):
             tried.append([questions.index(asked) for asked in batch])
-            return Result([], (0,), tuple(range(1, len(batch))), 0.0)
+            return BatchResult([], (0,), tuple(range(1, len(batch))), 0.0)
 
         with (
             mock.patch("zubrel.findings.large.batches._answered", some),
-            Batches(system, Budget(Limits()), Silence(), Allowance(1e9), Processes(0)) as batches,
+            Batches(
+                system, Budget(Limits()), Silence(), Allowance(1e9), ProcessHelpers(0)
+            ) as batches,
         ):
             batches.ask([questions])
             batches.finish()
@@ -198,7 +200,7 @@ class Realms(unittest.TestCase):
         system = realm_system("s", 1, True)
         questions = list(islice(every_question(system), 2))
         found = {}
-        for helpers in (Processes(0), Helping(HelperGone), Helping(None)):
+        for helpers in (ProcessHelpers(0), Helping(HelperGone), Helping(None)):
             with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), helpers) as batches:
                 batches.ask([questions])
                 batches.finish()
@@ -209,7 +211,7 @@ class Realms(unittest.TestCase):
 
     def test_answers_beyond_the_allowance_do_not_count_whoever_gave_them(self):
         system = realm_system("s", 1, True)
-        helpers = Helping(Result([], (), (), 200.0))
+        helpers = Helping(BatchResult([], (), (), 200.0))
         questions = list(islice(every_question(system), 1))
         with Batches(system, Budget(Limits()), Silence(), Allowance(100), helpers) as batches:
             batches.ask([questions])

@@ -134,6 +134,15 @@ class House(unittest.TestCase):
         self.assertGreater(graph.number_of_edges(), 500)
         self.assertEqual(sorted(networkx.simple_cycles(graph)), [])
 
+    def test_no_two_public_classes_share_a_name(self):
+        homes = {}
+        for path, name in modules():
+            for node in ast.parse(path.read_text(encoding="utf-8")).body:
+                if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                    homes.setdefault(node.name, []).append(name)
+        self.assertGreater(len(homes), 300)
+        self.assertEqual({n: h for n, h in homes.items() if len(h) > 1}, {})
+
     def test_init_files_hold_a_docstring_and_nothing_else(self):
         for path in PACKAGE.rglob("*/__init__.py"):
             body = ast.parse(path.read_text(encoding="utf-8")).body

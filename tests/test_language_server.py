@@ -21,7 +21,7 @@ from tests.editor import Editor, capabilities_of_most, offset_of, position_of
 from tests.program import DEMO
 from zubrel.api import check, load
 from zubrel.base.diagnostics import InvalidInput
-from zubrel.served.layout import Layout
+from zubrel.served.layout import TextLayout
 
 PREFIXES = int(os.environ.get("ZUBREL_PREFIXES", "40"))
 EDITS = int(os.environ.get("ZUBREL_EDITS", "50"))
@@ -573,23 +573,23 @@ class Layouts(unittest.TestCase):
         for encoding in ("utf-16", "utf-8", "utf-32"):
             chance = random.Random(encoding)
             text = "zubrel: 1\n"
-            layout = Layout(text, encoding)
+            layout = TextLayout(text, encoding)
             for _ in range(3400):
                 for begin, end, new in random_edits(text, chance):
                     span = lsp.Range(layout.position(begin), layout.position(end))
                     change = lsp.TextDocumentContentChangePartial(span, new)
                     text = text[:begin] + new + text[end:]
-                    layout = Layout(layout.changed(change), encoding)
+                    layout = TextLayout(layout.changed(change), encoding)
                     self.assertEqual(layout.text, text)
                 if len(text) > 400:
                     text = text[:200].rstrip("\r")
-                    layout = Layout(text, encoding)
+                    layout = TextLayout(text, encoding)
 
     def test_positions_are_those_of_an_independent_count(self):
         chance = random.Random(5)
         text = "a🔔b\r\nc\u2028d\r\né\n"
         for _ in range(200):
-            layout = Layout(text, "utf-16")
+            layout = TextLayout(text, "utf-16")
             at = chance.randint(0, len(text))
             if text[at - 1 : at + 1] != "\r\n":
                 self.assertEqual(layout.position(at), position_of(text, at))

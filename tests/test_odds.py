@@ -16,7 +16,6 @@ from tests.random_worlds import random_world
 from tests.reference import Reference, Restless, TooLarge
 from tests.reference_odds import ReferenceOdds, any_move, best_chance, homing_player
 from tests.said_worlds import said_world
-from tests.seeds import sampled
 from tests.small_worlds import small_worlds
 from tests.test_against_reference import scalar, vector, world_of
 from zubrel import api
@@ -30,11 +29,11 @@ from zubrel.narrated.shares import between, moves, one_in, percent
 from zubrel.odds import chain, entangled, odds, perfect
 from zubrel.odds.blame import blamed, eliminated
 from zubrel.odds.board import board_of
-from zubrel.odds.chain import Chain, components
+from zubrel.odds.chain import MarkovChain, components
 from zubrel.odds.entangled import Unsolved
 from zubrel.odds.fates import FOREVER, STUCK, fates_of
 from zubrel.odds.field import ListedField, OpenField
-from zubrel.odds.odds import Asked, odds_of, players_of
+from zubrel.odds.odds import OddsOptions, odds_of, players_of
 from zubrel.odds.perfect import best_of
 from zubrel.odds.players import AIMLESS, CURIOUS, HOMING, PERFECT, PLAYERS, aimless, homing
 from zubrel.odds.plays import GOING_ON, interval, simulated
@@ -240,7 +239,7 @@ class KnownAnswers(unittest.TestCase):
 class AgainstReference(unittest.TestCase):
     """Random worlds: the same as dense equations over the situations of the slow reference."""
 
-    SEEDS = sampled(14)
+    SEEDS = range(14)
 
     def worlds(self, largest=300, makers=(random_world, said_world)):
         for make in makers:
@@ -358,7 +357,7 @@ class Chains(unittest.TestCase):
             begun_at[0] = 1
             exact = np.linalg.solve((np.eye(size) - dense).T, begun_at)
             inside = sparse.csr_matrix(dense)
-            made = Chain(inside, components(inside), budget())
+            made = MarkovChain(inside, components(inside), budget())
             visits, error = made.visits(begun_at)
             self.assertLess(abs(visits - exact).sum(), 1e-9)
             self.assertLess(error, 1e-9)
@@ -382,16 +381,16 @@ class Chains(unittest.TestCase):
 
     def test_shares_that_may_be_far_off_are_not_told(self):
         board = board_from(LUCK)
-        visits = Chain.visits
-        wrong = mock.patch.object(Chain, "visits", lambda c, b: (visits(c, b)[0], 0.01))
+        visits = MarkovChain.visits
+        wrong = mock.patch.object(MarkovChain, "visits", lambda c, b: (visits(c, b)[0], 0.01))
         with wrong, self.assertRaises(Unsolved):
             fates_of(board, aimless(board), budget())
 
     def test_reports_tell_no_share_that_may_be_off_where_it_shows(self):
         judged = judge(begun(vector(compile_world(world_of(data_of(LUCK))))))
         self.assertIsNotNone(blamed(judged, budget()))
-        visits = Chain.visits
-        wrong = mock.patch.object(Chain, "visits", lambda c, b: (visits(c, b)[0], 0.0001))
+        visits = MarkovChain.visits
+        wrong = mock.patch.object(MarkovChain, "visits", lambda c, b: (visits(c, b)[0], 0.0001))
         with wrong:
             self.assertIsNone(blamed(judged, budget()))
 
@@ -399,13 +398,13 @@ class Chains(unittest.TestCase):
         for inside in (np.eye(1), np.array([[0.0, 1.0], [1.0, 0.0]])):
             matrix = sparse.csr_matrix(inside)
             with self.assertRaises(Unsolved):
-                Chain(matrix, components(matrix), budget())
+                MarkovChain(matrix, components(matrix), budget())
 
     def test_equations_that_do_not_hold_are_not_believed(self):
         inside = sparse.csr_matrix(np.diag([0.5, 0.5, 0.5]))
-        broken = mock.patch.object(Chain, "solve", lambda _, right: np.zeros_like(right))
+        broken = mock.patch.object(MarkovChain, "solve", lambda _, right: np.zeros_like(right))
         with broken, self.assertRaises(Unsolved):
-            Chain(inside, components(inside), budget())
+            MarkovChain(inside, components(inside), budget())
 
     def test_situations_in_which_a_player_could_walk_about_are_merged(self):
         text = (
@@ -571,7 +570,9 @@ class Plays(unittest.TestCase):
 class Stage(unittest.TestCase):
     def of(self, text, names=PLAYERS, **asked):
         system = compile_world(world_of(data_of(text)))
-        return odds_of(system, Asked(players_of(names, 0.8), 100, **asked), budget(), Silence())
+        return odds_of(
+            system, OddsOptions(players_of(names, 0.8), 100, **asked), budget(), Silence()
+        )
 
     def test_what_is_too_large_to_be_listed_is_played(self):
         with mock.patch.multiple(odds, SMALL=3, NARROW=3, MANY=4):
@@ -603,7 +604,7 @@ class Stage(unittest.TestCase):
     def test_limits_end_it(self):
         with self.assertRaises(WorkSpent), (spent := budget()).within(0.5):
             system = compile_world(world_of(data_of(LUCK)))
-            odds_of(system, Asked(players_of(PLAYERS, 0.8)), spent, Silence())
+            odds_of(system, OddsOptions(players_of(PLAYERS, 0.8)), spent, Silence())
 
 
 class Words(unittest.TestCase):

@@ -23,7 +23,7 @@ from zubrel.drawn.pace import draw_pace
 from zubrel.drawn.paper import fitted, folded, width_of
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.shape.outline import Outline
-from zubrel.odds.odds import Asked, odds_of, players_of
+from zubrel.odds.odds import OddsOptions, odds_of, players_of
 from zubrel.pipeline import InvalidInput, load, report
 
 TWO_WAYS = """\
@@ -173,7 +173,7 @@ class Layout(unittest.TestCase):
         losses = report(world, with_outline=True, with_odds=True)
         self.assertGreater(self.readable(draw_losses(losses)), 20)
         system = compile_world(world)
-        asked = Asked(players_of(["curious"], 0.0), 50)
+        asked = OddsOptions(players_of(["curious"], 0.0), 50)
         (curious,) = odds_of(system, asked, Budget(Limits()), Silence()).players
         paper = draw_pace(world, "curious", curious.seen)
         self.assertGreater(self.readable(paper), 20)

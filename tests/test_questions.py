@@ -4,7 +4,7 @@ import unittest
 from unittest import mock
 
 from tests.random_worlds import random_world
-from tests.seeds import sampled
+from tests.seeds import least, sampled
 from tests.stress_worlds import stress_world, trade_world
 from tests.test_against_reference import world_of
 from zubrel.authored.document import document_of
@@ -70,7 +70,7 @@ class Questions(unittest.TestCase):
                     for q, found in zip(questions, alone, strict=True):
                         self.assertLessEqual(found, {(detector.kind, q.subject)})
                 told += len(together)
-        self.assertGreater(told, 100)
+        self.assertGreater(told, least(100))
 
     def test_a_step_that_refutes_a_question_is_right(self):
         refuted = 0
@@ -83,7 +83,7 @@ class Questions(unittest.TestCase):
                     detector = registry.BY_KIND[one.kind]
                     with self.subTest(world=name, kind=one.kind, subject=one.subject):
                         self.assertEqual(list(detector.decide(judged, [one.question])), [])
-        self.assertGreater(refuted, 100)
+        self.assertGreater(refuted, least(100))
 
     def test_batches_hold_every_question_once(self):
         for name, data in worlds():

@@ -16,9 +16,9 @@ from zubrel.base.diagnostics import InvalidInput
 from zubrel.narrated.tables import Listing
 from zubrel.output.listings import write_tables
 from zubrel.swept.kept import Kept
-from zubrel.swept.outcome import Outcome, Told
+from zubrel.swept.outcome import OpenFinding, VariantOutcome
 from zubrel.swept.settings import Texts, asked_span, read_whole, told_apart, values_of
-from zubrel.swept.variants import Asked, variants_of
+from zubrel.swept.variants import AskedVariants, variants_of
 
 WORLD = """\
 zubrel: 1
@@ -224,7 +224,7 @@ class Remembered(ProgramTest):
 
     def is_unchanged(self, path):
         texts = read_whole(str(self.folder / "w.yaml")).texts
-        return Kept(None, Outcome, ("auto", "None")).name_of(texts) == path.name
+        return Kept(None, VariantOutcome, ("auto", "None")).name_of(texts) == path.name
 
     def test_another_text_or_option_is_another_result(self):
         self.known()
@@ -243,8 +243,10 @@ class Remembered(ProgramTest):
         self.assertIn("kept takes no results", done.stderr)
 
     def test_results_are_what_they_were(self):
-        outcome = Outcome("softlocks", None, 5, True, (Told("softlock", "a", "error"),), ("b",), 9)
-        kept = Kept(str(self.folder / "k"), Outcome, ())
+        outcome = VariantOutcome(
+            "softlocks", None, 5, True, (OpenFinding("softlock", "a", "error"),), ("b",), 9
+        )
+        kept = Kept(str(self.folder / "k"), VariantOutcome, ())
         kept.keep("x.json", outcome)
         self.assertEqual(kept.find("x.json"), outcome)
         self.assertIsNone(kept.find("y.json"))
@@ -356,7 +358,7 @@ class Large(ProgramTest):
         self.write("w.yaml", WORLD)
         texts = Texts(read_whole(str(self.folder / "w.yaml")))
         vary = tuple(f"shops.stall.sells.{i}=0..999" for i in ("wick", "rope"))
-        asked = Asked((*vary, "items.coin.max=1..999", "items.crowbar.uses=1..999"))
+        asked = AskedVariants((*vary, "items.coin.max=1..999", "items.crowbar.uses=1..999"))
         chosen = variants_of(texts, asked, False, 7, 1)
         self.assertEqual((len(chosen.variants), chosen.out_of), (8, 1000 * 1000 * 999 * 999))
         with self.assertRaises(InvalidInput):

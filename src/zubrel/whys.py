@@ -33,7 +33,7 @@ from zubrel.reasoned.reasons import Behind, Made, Reasons, Relaxed, Situation
 from zubrel.routes import asked_condition
 
 
-class Answer(Struct, frozen=True):
+class Possibility(Struct, frozen=True):
     """Whether something can be, from the start or after `made` moves.
 
     Where it can, `moves` are a walk to it from the start (None: after a script, where `further`
@@ -55,7 +55,7 @@ def why(
     script: str | None = None,
     budget: Budget | None = None,
     progress: Progress | None = None,
-) -> Answer:
+) -> Possibility:
     """Whether and why a condition, or a rule named by its id, can be in the world at `path`.
 
     `script` is a file of moves that are made first. Raises `InvalidInput` for problems of the
@@ -74,7 +74,7 @@ def why(
     words = asked if rule is None else f"{world.described(rule)} is possible"
     quick = _at_a_glance(system, formula, rule, made)
     if quick is not None:
-        return Answer(words, False, moves, explained=quick)
+        return Possibility(words, False, moves, explained=quick)
     space = whole_survey(world, budget, progress)
     here = made[-1][2] if made else space.system.walker.start()
     future: Any = space.everything
@@ -84,7 +84,9 @@ def why(
         return _how(space, formula, words, moves, here)
     behind = Behind(space, future)
     reasons = Reasons(space.system, behind, made, behind.possible)
-    return Answer(words, False, moves, explained=explained(reasons, _trees(reasons, formula, rule)))
+    return Possibility(
+        words, False, moves, explained=explained(reasons, _trees(reasons, formula, rule))
+    )
 
 
 def _asked(document: Document, asked: str) -> tuple[World, Rule | None]:
@@ -144,14 +146,16 @@ def _trees(reasons: Reasons, formula: Formula, rule: Rule | None) -> tuple[Node,
     return reasons.of_formula(formula) if rule is None else reasons.of(rule.id)
 
 
-def _how(space: AnySpace, formula: Formula, words: str, made: int, here: Situation) -> Answer:
+def _how(space: AnySpace, formula: Formula, words: str, made: int, here: Situation) -> Possibility:
     """How it can be: a walk from the start, or how far it is from where a script has led."""
     target = space.where(formula)
     if made:
         further = space.distances_to(target)(space.of(here))
-        return Answer(words, True, made, further=further)
+        return Possibility(words, True, made, further=further)
     trace = space.walks().shortest(target)
     if trace is None:
         raise LimitReached("the end of what was searched")
     walked = replay(space.system.walker, space, trace)
-    return Answer(words, True, moves=lines_of(space.system.world, walked), shortest=trace.shortest)
+    return Possibility(
+        words, True, moves=lines_of(space.system.world, walked), shortest=trace.shortest
+    )

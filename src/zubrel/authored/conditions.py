@@ -65,7 +65,7 @@ class Comparison(Struct, frozen=True):
     value: int | bool | Name
 
 
-class Total(Struct, frozen=True):
+class TotalComparison(Struct, frozen=True):
     """`amber + jet >= 4`: names with 1 or -1 each, all on the left, compared with a number."""
 
     terms: tuple[tuple[int, Name], ...]
@@ -127,7 +127,7 @@ Syntax = (
     Named
     | Quantity
     | Comparison
-    | Total
+    | TotalComparison
     | AtArea
     | IsState
     | InStore
@@ -290,14 +290,14 @@ class _Builder:
                 return self._state(parts)
         return Negation(self._state(parts))
 
-    def _total(self, parts: list[Any]) -> Total:
+    def _total(self, parts: list[Any]) -> TotalComparison:
         left, operator, right = parts
         terms, number = list(self._terms(left)), 0
         if not hasattr(right, "data") and right.type == "NUMBER":
             number = self._number(right)
         else:
             terms += [(-sign, name) for sign, name in self._terms(right)]
-        return Total(tuple(terms), str(operator), number)
+        return TotalComparison(tuple(terms), str(operator), number)
 
     def _terms(self, part: Any) -> Iterator[tuple[int, Name]]:
         """The names of a sum with their signs; a lone name is one."""

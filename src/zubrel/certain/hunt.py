@@ -33,7 +33,7 @@ some, and how much less likely one that only raises them."""
 AMOUNTS = ("held", "meter", "stored")
 
 
-class Doom(Struct, frozen=True):
+class DoomingStep(Struct, frozen=True):
     """A step that leads from where a win is left to where none is, and whether luck decides."""
 
     step: Step
@@ -66,7 +66,7 @@ class Hunt:
         self.came: dict[int, tuple[int, Exit] | None] = {self.start.name: None}
         self.lost: set[int] = set()
         """Rooms of which it is known that no win is left."""
-        self.dooms: dict[tuple[int, bool], Doom] = {}
+        self.dooms: dict[tuple[int, bool], DoomingStep] = {}
         """By the place of the move among the moves, and whether luck decides."""
         self.places = {s.number: n for n, m in enumerate(self.system.moves) for s in m.steps}
         self.weights = [_weight(self.system, step) for step in self.system.steps]
@@ -199,7 +199,7 @@ class Hunt:
         # a shorter walk to the same finding is better evidence
         if key in self.dooms and len(self.dooms[key].walk) <= len(walk):
             return
-        self.dooms[key] = Doom(
+        self.dooms[key] = DoomingStep(
             self.system.steps[exit_.step],
             by_luck,
             self.rooms.steps_of(walk),
@@ -338,7 +338,7 @@ def _aims(system: System, weights: Sequence[float]) -> list[int]:
     ]
 
 
-def every_doom(hunt: Hunt) -> Iterator[Doom]:
+def every_doom(hunt: Hunt) -> Iterator[DoomingStep]:
     """What was found, in the order of the moves of the world."""
     for key in sorted(hunt.dooms):
         yield hunt.dooms[key]

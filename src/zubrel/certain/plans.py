@@ -10,7 +10,7 @@ from collections.abc import Sequence
 
 from zubrel.compiled.operators import Domains, Effect, Gain, Operator
 from zubrel.compiled.parts import ENDING, Operation
-from zubrel.compiled.possible import ALWAYS, Among, Any, Count, Every, Possible, Weight
+from zubrel.compiled.possible import ALWAYS, Among, AnyPossible, Count, Every, Possible, Weight
 from zubrel.compiled.relaxation import Relaxation
 
 SPREAD = 100
@@ -161,7 +161,7 @@ class _Extraction:
             case Every(parts):
                 costs = [self._cheapest(p, limit) for p in parts]
                 return _dearest([c for c in costs if c is not None], len(parts))
-            case Any(parts):
+            case AnyPossible(parts):
                 known = (self._cheapest(p, limit) for p in parts)
                 return min((c for c in known if c is not None), key=lambda c: c[0], default=None)
             case Count(count, parts):

@@ -9,7 +9,7 @@ from contextlib import suppress
 from msgspec import Struct
 
 from zubrel.base.budget import Budget, LimitReached
-from zubrel.certain.hunt import Doom, Hunt, every_doom
+from zubrel.certain.hunt import DoomingStep, Hunt, every_doom
 from zubrel.certain.shorter import Shortener
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.future import Future
@@ -36,7 +36,7 @@ class Certain(Struct, frozen=True):
     relaxation: Relaxation
     win: tuple[Step, ...] | None
     unwinnable: bool
-    dooms: tuple[Doom, ...]
+    dooms: tuple[DoomingStep, ...]
 
     @property
     def whole(self) -> Future:

@@ -94,7 +94,7 @@ class Resolver(Words):
                 return self._at_least(count, name)
             case syntax.Comparison():
                 return self._comparison(tree)
-            case syntax.Total(terms, operator, number):
+            case syntax.TotalComparison(terms, operator, number):
                 return self._total(terms, operator, number)
             case syntax.AtArea(name):
                 area = self.names.find(name, "area")

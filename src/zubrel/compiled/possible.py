@@ -39,7 +39,7 @@ class Every(Struct, frozen=True):
     parts: tuple[Possible, ...]
 
 
-class Any(Struct, frozen=True):
+class AnyPossible(Struct, frozen=True):
     """Some part is possible; without parts, never."""
 
     parts: tuple[Possible, ...]
@@ -59,8 +59,8 @@ class Weight(Struct, frozen=True):
     denied: bool
 
 
-Possible = Among | Every | Any | Count | Weight
-ALWAYS, NEVER = Every(()), Any(())
+Possible = Among | Every | AnyPossible | Count | Weight
+ALWAYS, NEVER = Every(()), AnyPossible(())
 
 
 class Clause(Struct, frozen=True):
@@ -134,7 +134,7 @@ class Masks:
         match possible:
             case Among(variable, mask):
                 return [Clause({variable: mask}, ())]
-            case Any(parts):
+            case AnyPossible(parts):
                 clauses: list[Clause] = []
                 for part in parts:
                     more = self._alternatives(part)
@@ -178,7 +178,7 @@ class Masks:
                 return f"d[{variable}]&{mask:#x}"
             case Every(parts):
                 return " and ".join(f"({self.code(p)})" for p in parts) or "True"
-            case Any(parts):
+            case AnyPossible(parts):
                 return " or ".join(f"({self.code(p)})" for p in parts) or "False"
             case Count(count, parts):
                 total = "+".join(f"(1 if {self.code(p)} else 0)" for p in parts) or "0"
@@ -207,10 +207,10 @@ def mask_of(domain: Variable, low: int, high: int) -> int:
 
 def any_of(parts: Iterable[Possible]) -> Possible:
     """One of some parts."""
-    choices = tuple(dict.fromkeys(p for p in _flat(parts, Any)))
+    choices = tuple(dict.fromkeys(p for p in _flat(parts, AnyPossible)))
     if ALWAYS in choices:
         return ALWAYS
-    return choices[0] if len(choices) == 1 else Any(choices)
+    return choices[0] if len(choices) == 1 else AnyPossible(choices)
 
 
 def _count(count: int, parts: Sequence[Possible]) -> Possible:
@@ -221,7 +221,7 @@ def _count(count: int, parts: Sequence[Possible]) -> Possible:
     return NEVER if count - surely > len(left) else Count(count - surely, left)
 
 
-def _flat(parts: Iterable[Possible], kind: type[Every] | type[Any]) -> Iterator[Possible]:
+def _flat(parts: Iterable[Possible], kind: type[Every] | type[AnyPossible]) -> Iterator[Possible]:
     for part in parts:
         if isinstance(part, kind):
             yield from _flat(part.parts, kind)
@@ -234,7 +234,7 @@ def variables_of(possible: Possible) -> Iterator[int]:
     match possible:
         case Among(variable):
             yield variable
-        case Every(parts) | Any(parts) | Count(_, parts):
+        case Every(parts) | AnyPossible(parts) | Count(_, parts):
             for part in parts:
                 yield from variables_of(part)
         case Weight(load):

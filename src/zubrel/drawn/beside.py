@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from zubrel.drawn.layout import SIDE, roman
 from zubrel.drawn.paper import folded
-from zubrel.narrated.sketch import Atlas, Passage, Place
+from zubrel.narrated.sketch import Atlas, Passage, SketchedArea
 from zubrel.narrated.words import moment
 
 THIN = 290
@@ -37,7 +37,7 @@ def _numbered(number: str, words: str, wide: float) -> Iterator[tuple[str, bool]
         yield (f"  {number}  {line}" if turn == 0 else f"        {line}"), False
 
 
-def listed(places: Sequence[Place], numbers: Mapping[str, int]) -> list[tuple[str, bool]]:
+def listed(places: Sequence[SketchedArea], numbers: Mapping[str, int]) -> list[tuple[str, bool]]:
     """Areas with their numbers and what is there."""
     lines: list[tuple[str, bool]] = [("", False), ("Areas", True)]
     for place in places:
@@ -48,7 +48,9 @@ def listed(places: Sequence[Place], numbers: Mapping[str, int]) -> list[tuple[st
     return lines
 
 
-def never_reached(places: Sequence[Place], ways: Sequence[Passage], wide: float) -> list[str]:
+def never_reached(
+    places: Sequence[SketchedArea], ways: Sequence[Passage], wide: float
+) -> list[str]:
     """Areas that nobody comes to, and behind what they lie."""
     if not places:
         return []

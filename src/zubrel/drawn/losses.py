@@ -24,7 +24,7 @@ from zubrel.drawn.paper import (
 )
 from zubrel.narrated.report import Aimless, Report, Spread
 from zubrel.narrated.shares import percent
-from zubrel.narrated.sketch import Place
+from zubrel.narrated.sketch import SketchedArea
 
 PANEL = 340.0
 LEFT, RIGHT = 90.0, WIDTH - 200.0
@@ -102,7 +102,7 @@ class _Losses(MapSheet):
                 linewidth=0,
             )
 
-    def card(self, place: Place) -> None:
+    def card(self, place: SketchedArea) -> None:
         share = self.lost.get(place.id, 0.0)
         x, y, left, top, wide, high = self.frame(place, bool(share))
         if self.shape.thin:

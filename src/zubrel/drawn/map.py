@@ -23,7 +23,7 @@ from zubrel.drawn.paper import (
     folded,
     width_of,
 )
-from zubrel.narrated.sketch import Atlas, Passage, Place
+from zubrel.narrated.sketch import Atlas, Passage, SketchedArea
 from zubrel.narrated.words import counted
 
 MARKS = {"find": "s", "gift": "P", "person": "o", "shop": "^", "foe": "X"}
@@ -234,7 +234,9 @@ class MapSheet:
             abs(x - u) < wide / 2 and abs(y - v) < high / 2 for u, v in centres
         )
 
-    def frame(self, place: Place, trouble: bool) -> tuple[float, float, float, float, float, float]:
+    def frame(
+        self, place: SketchedArea, trouble: bool
+    ) -> tuple[float, float, float, float, float, float]:
         """The border of a card; its middle, its upper left corner and its size."""
         (x, y), (wide, high) = self.shape.centre(self.cells[place.id]), self.shape.card
         left, top = x - wide / 2, y - high / 2
@@ -246,7 +248,7 @@ class MapSheet:
             self.paper.box(left + 2.5, top + 2.5, wide - 5, high - 5, **inner)
         return x, y, left, top, wide, high
 
-    def card(self, place: Place) -> None:
+    def card(self, place: SketchedArea) -> None:
         trouble = bool(place.softlocks)
         x, y, left, top, wide, high = self.frame(place, trouble)
         if self.shape.thin:
@@ -257,7 +259,9 @@ class MapSheet:
         if trouble:
             self._flag(left + wide, top, "softlock")
 
-    def _contents(self, place: Place, left: float, top: float, wide: float, high: float) -> None:
+    def _contents(
+        self, place: SketchedArea, left: float, top: float, wide: float, high: float
+    ) -> None:
         number = roman((place.chapter or 0) + 1)
         self.paper.text(left + wide + 2, top + high + 1, number, 7, QUIET, align="right")
         lines = int((high + 4) // 13)

@@ -27,7 +27,7 @@ MOST = 40
 _TINT = {"solvable": TINTS[2], "softlocks": TINTS[1], "unwinnable": TINTS[3]}
 
 
-class Cell(Struct, frozen=True):
+class VariantCell(Struct, frozen=True):
     """What was proved of a variant: its verdict, its shortest win if any, its softlocks."""
 
     verdict: str
@@ -50,7 +50,9 @@ class Axis(Struct, frozen=True):
     values: tuple[str, ...]
 
 
-def draw_variants(title: str, axes: Sequence[Axis], cells: Sequence[Cell], form: str) -> bytes:
+def draw_variants(
+    title: str, axes: Sequence[Axis], cells: Sequence[VariantCell], form: str
+) -> bytes:
     """The picture as a file of one of the formats png, svg, pdf.
 
     `cells` has one for each combination, the last of the one or two `axes` changing fastest.
@@ -59,7 +61,7 @@ def draw_variants(title: str, axes: Sequence[Axis], cells: Sequence[Cell], form:
     return drawn.written(form)
 
 
-def _grid(title: str, down: Axis, across: Axis, cells: Sequence[Cell]) -> Paper:
+def _grid(title: str, down: Axis, across: Axis, cells: Sequence[VariantCell]) -> Paper:
     """Rows for the values of the first axis, columns for those of the second."""
     wide = min(250.0, (RIGHT - LEFT) / len(across.values))
     high = min(64.0, max(34.0, HIGH / len(down.values)))
@@ -85,13 +87,13 @@ def _grid(title: str, down: Axis, across: Axis, cells: Sequence[Cell]) -> Paper:
     return paper
 
 
-def _told(cell: Cell) -> str:
+def _told(cell: VariantCell) -> str:
     locks = f", {counted(cell.softlocks, 'softlock')}" if cell.softlocks else ""
     win = "no win known" if cell.length is None else f"{cell.win} moves"
     return f"{win}{locks}"
 
 
-def _line(title: str, axis: Axis, cells: Sequence[Cell]) -> Paper:
+def _line(title: str, axis: Axis, cells: Sequence[VariantCell]) -> Paper:
     """The shortest win for each value, with the verdict as sign and word."""
     most = max((c.length or 0 for c in cells), default=0) or 1
     below = f"{axis.name}: moves of the shortest win, and the verdict, for each value"

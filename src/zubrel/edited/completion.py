@@ -16,7 +16,7 @@ from zubrel.checked.asking import AS_CONDITION, NEXT, PREVIOUS
 from zubrel.edited.cursor import KEY, START, VALUE, Cursor
 from zubrel.edited.known import Known
 from zubrel.edited.occurrences import OF_STATE
-from zubrel.edited.places import EVERYWHERE, Place, keys_at, place_of, value_at
+from zubrel.edited.places import EVERYWHERE, LanguagePlace, keys_at, place_of, value_at
 from zubrel.edited.snippets import SNIPPETS
 
 SECTION, FIELD, THING, WORD, SNIPPET = "section", "field", "thing", "word", "snippet"
@@ -58,7 +58,7 @@ def suggestions(cursor: Cursor, known: Known) -> list[Suggestion]:
     return list(reversed(once.values()))
 
 
-def _keys(place: Place, cursor: Cursor, known: Known) -> Iterator[Suggestion]:
+def _keys(place: LanguagePlace, cursor: Cursor, known: Known) -> Iterator[Suggestion]:
     form, *parts = place.kind.form if place.kind is not None else ("",)
     if form in ("keyed", "keyed or all") and place.shape is None:
         if len(parts) == 2:  # the keys are things that stand elsewhere
@@ -85,7 +85,7 @@ def _keys(place: Place, cursor: Cursor, known: Known) -> Iterator[Suggestion]:
                 yield from _snippets(section, whole=True)
 
 
-def _of_its_own(shape: Shape, place: Place) -> dict[str, Field]:
+def _of_its_own(shape: Shape, place: LanguagePlace) -> dict[str, Field]:
     return {"id": EVERYWHERE["id"]} if place.naming and "id" not in shape.fields else {}
 
 
@@ -99,7 +99,7 @@ def _snippets(section: str, whole: bool = False) -> Iterator[Suggestion]:
         yield Suggestion(label, text, SNIPPET, f"a {label}", snippet.about)
 
 
-def _values(place: Place, cursor: Cursor, known: Known) -> Iterator[Suggestion]:
+def _values(place: LanguagePlace, cursor: Cursor, known: Known) -> Iterator[Suggestion]:
     kind = value_at(place)
     if kind is None:
         return

@@ -167,7 +167,7 @@ def _of_condition(tree: syntax.Syntax) -> Iterator[Occurrence]:
             yield Occurrence(name.text, name.span, ("item", "meter", "fact", "goal"))
             if isinstance(value, Name):
                 yield _Compared(value.text, value.span, ITEM_OR_METER, beside=name.text)
-        case syntax.Total(terms):
+        case syntax.TotalComparison(terms):
             yield from (Occurrence(n.text, n.span, ITEM_OR_METER) for _, n in terms)
         case syntax.AtArea(name):
             yield Occurrence(name.text, name.span, ("area",))

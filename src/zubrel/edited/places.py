@@ -32,7 +32,7 @@ _WITH_SHAPE = ("entry", "entries", "keyed", "keyed or all", "goals")
 _LISTS = ("ids", "conditions", "amounts", "flag or ids", "values", "paths")
 
 
-class Place(Struct, frozen=True):
+class LanguagePlace(Struct, frozen=True):
     """A place of a file: the `field` whose value, or a part of it, stands there.
 
     `shape` is that of the mapping whose keys may come, `kind` what a value may be; both where a
@@ -47,12 +47,12 @@ class Place(Struct, frozen=True):
     naming: bool = False
 
 
-NOWHERE = Place()
+NOWHERE = LanguagePlace()
 
 
-def place_of(keys: Sequence[str]) -> Place:
+def place_of(keys: Sequence[str]) -> LanguagePlace:
     """What may stand below some keys; `NOWHERE` where the language does not know them."""
-    place = Place(ROOT)
+    place = LanguagePlace(ROOT)
     for key in keys:
         place = _below(place, key)
         if place is NOWHERE:
@@ -60,21 +60,21 @@ def place_of(keys: Sequence[str]) -> Place:
     return place
 
 
-def _below(place: Place, key: str) -> Place:
+def _below(place: LanguagePlace, key: str) -> LanguagePlace:
     kind, shape = place.kind, place.shape
     if kind is not None:
         form, *parts = kind.form
         if form in ("keyed", "keyed or all"):
             return NOWHERE if key == ITEM else _entry(parts[0], place.field)
         if form in _LISTS and key == ITEM:
-            return Place(kind=kind, field=place.field)
+            return LanguagePlace(kind=kind, field=place.field)
         if form in ("settings", "changes"):
-            return Place(kind=kind, field=place.field, subject=key)
+            return LanguagePlace(kind=kind, field=place.field, subject=key)
         if form in ("entries", "goals", "texts") and key == ITEM and not place.naming:
             below = CONDITIONAL_TEXT if form == "texts" else parts[0]
-            return Place(below, kind, place.field, naming=True)
+            return LanguagePlace(below, kind, place.field, naming=True)
         if form == "goals" and _GROUP.match(key):
-            return Place(kind=kind, field=place.field)
+            return LanguagePlace(kind=kind, field=place.field)
         if shape is None and form in _WITH_SHAPE:
             shape = parts[0]
         elif form == "texts":
@@ -84,21 +84,21 @@ def _below(place: Place, key: str) -> Place:
     field = shape.fields.get(key) or EVERYWHERE.get(key)
     if field is None:
         return NOWHERE
-    return Place(kind=field.kind, field=field)
+    return LanguagePlace(kind=field.kind, field=field)
 
 
-def _entry(shape: Shape, field: Field | None) -> Place:
+def _entry(shape: Shape, field: Field | None) -> LanguagePlace:
     """One of many entries by their ids: a mapping, or what a lone word stands for."""
     short = shape.fields[shape.short].kind if shape.short else None
     # the word in place of a mapping is no mapping in its turn: it has no kind with a shape
-    return Place(shape, short if short and not _has_shape(short) else None, field)
+    return LanguagePlace(shape, short if short and not _has_shape(short) else None, field)
 
 
 def _has_shape(kind: Kind) -> bool:
     return kind.form[0] in (*_WITH_SHAPE, "texts")
 
 
-def keys_at(place: Place) -> Shape | None:
+def keys_at(place: LanguagePlace) -> Shape | None:
     """The shape whose fields may be keys at a place; None where keys are ids, or none may come."""
     if place.shape is not None:
         return place.shape
@@ -111,7 +111,7 @@ def keys_at(place: Place) -> Shape | None:
     return CONDITIONAL_TEXT if form == "texts" else None
 
 
-def value_at(place: Place) -> Kind | None:
+def value_at(place: LanguagePlace) -> Kind | None:
     """What a lone value may be at a place: of an entry that it stands for, that of its field."""
     shape = keys_at(place)
     if place.kind is not None and not _has_shape(place.kind):

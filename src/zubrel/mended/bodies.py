@@ -12,7 +12,7 @@ from zubrel.authored.readers import read_amount
 from zubrel.base.diagnostics import Problems
 from zubrel.base.source import Span
 from zubrel.checked.world import Rule, World
-from zubrel.mended.edits import Edit, Page, Place, places
+from zubrel.mended.edits import Edit, NodePlace, Page, places
 from zubrel.mended.files import Files
 
 _IN_QUOTES = re.compile(r"[\[\]{},#&*!|>'\"%@`]|: |^[-?]")
@@ -31,7 +31,7 @@ class Bodies:
         self.rules = {rule.id: rule for rule in world.rules}
         self.by_path = {p.path: p for p in reversed(self.places)}
         self.below = {(id(p.above), p.path[-1]): p for p in self.places}
-        self.by_begin: dict[tuple[str, int, int], Place] = {}
+        self.by_begin: dict[tuple[str, int, int], NodePlace] = {}
         for place in self.places:
             span = place.span
             self.by_begin.setdefault((span.source.path, span.line, span.column), place)
@@ -40,24 +40,24 @@ class Bodies:
         """The file that a span of a place stands in."""
         return self.pages[span.source.path]
 
-    def at(self, *path: str) -> Place | None:
+    def at(self, *path: str) -> NodePlace | None:
         """The value under these keys, in whichever file it stands."""
         return self.by_path.get(path)
 
-    def under(self, place: Place, *path: str) -> Place | None:
+    def under(self, place: NodePlace, *path: str) -> NodePlace | None:
         """A value that stands in that of a place."""
-        inside: Place | None = place
+        inside: NodePlace | None = place
         for key in path:
             inside = self.below.get((id(inside), key))
         return inside
 
-    def standing_at(self, span: Span | None) -> Place | None:
+    def standing_at(self, span: Span | None) -> NodePlace | None:
         """The value, or the key and its value, that begins at a span."""
         if span is None:
             return None
         return self.by_begin.get((span.source.path, span.line, span.column))
 
-    def of(self, rule: Rule | None) -> Place | None:
+    def of(self, rule: Rule | None) -> NodePlace | None:
         """What a rule was made of."""
         return None if rule is None else self.standing_at(rule.span)
 
@@ -70,7 +70,7 @@ class Bodies:
         """A new key of a mapping."""
         return self.page(body.span).with_key(body, key, value)
 
-    def without(self, place: Place | None) -> Edit | None:
+    def without(self, place: NodePlace | None) -> Edit | None:
         """The value of a place and its key are gone."""
         return None if place is None else self.page(place.span).without(place)
 
@@ -113,7 +113,7 @@ class Bodies:
                 return f"item: {amount.name.text}{count}"
         return None
 
-    def conditions(self, place: Place, key: str = "needs") -> Iterator[tuple[str, Edit]]:
+    def conditions(self, place: NodePlace, key: str = "needs") -> Iterator[tuple[str, Edit]]:
         """Each condition that a mapping asks for, and the edit without it."""
         known = self.under(place, key)
         if known is None:

@@ -15,7 +15,7 @@ from zubrel.authored.readers import read_amount, read_amounts
 from zubrel.base.diagnostics import Problems
 from zubrel.checked.world import Rule, World
 from zubrel.mended.bodies import Bodies, in_list
-from zubrel.mended.edits import Edit, Place
+from zubrel.mended.edits import Edit, NodePlace
 from zubrel.mended.files import Files
 from zubrel.mended.obvious import obvious
 from zubrel.narrated.report import Because, Told, claims_of
@@ -277,7 +277,7 @@ class Candidates:
             yield Candidate("it is meant so, and accepted", (edit,), last=True)
 
 
-def _amount(place: Place) -> tuple[int, str] | None:
+def _amount(place: NodePlace) -> tuple[int, str] | None:
     """How many of what is found at a place, or held at the start."""
     finds = place.path[0] == "areas" and len(place.path) == 4 and place.path[2] == "finds"
     holding = place.path[:2] == ("start", "holding")

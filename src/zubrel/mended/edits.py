@@ -55,14 +55,14 @@ def before_them(edit: Edit, edits: Sequence[Edit]) -> Edit | None:
     return Edit(edit.path, begin, end, edit.text)
 
 
-class Place(Struct, frozen=True):
+class NodePlace(Struct, frozen=True):
     """A node of a file, the key under which it stands (None: in a list), the keys above, and the
     place of the list or mapping that it stands in (None: the root)."""
 
     path: tuple[str, ...]
     key: Scalar | None
     node: Node
-    above: Place | None
+    above: NodePlace | None
 
     @property
     def span(self) -> Span:
@@ -70,16 +70,16 @@ class Place(Struct, frozen=True):
         return self.node.span if self.key is None else self.key.span
 
 
-def places(root: Mapping) -> Iterator[Place]:
+def places(root: Mapping) -> Iterator[NodePlace]:
     """Every value of a file, those that stand in it directly first."""
-    waiting = [Place((), None, root, None)]
+    waiting = [NodePlace((), None, root, None)]
     while waiting:
         above = waiting.pop()
         if isinstance(above.node, Mapping):
-            below = [Place((*above.path, k.text), k, v, above) for k, v in above.node.entries]
+            below = [NodePlace((*above.path, k.text), k, v, above) for k, v in above.node.entries]
         elif isinstance(above.node, List):
             items = enumerate(above.node.items)
-            below = [Place((*above.path, str(n)), None, item, above) for n, item in items]
+            below = [NodePlace((*above.path, str(n)), None, item, above) for n, item in items]
         else:
             continue
         yield from below
@@ -212,7 +212,7 @@ class Page:
             return self.edit(at, at, f"{end}{section}:\n  - {item}\n")
         return self.with_item(known, item) if isinstance(known, List) else None
 
-    def without(self, place: Place) -> Edit | None:
+    def without(self, place: NodePlace) -> Edit | None:
         """The value, its key or its dash are gone, and what holds nothing else; None where it is
         not known where it ends."""
         above = place.above
@@ -230,7 +230,7 @@ class Page:
             return self._without_in_flow(begin, end)
         return self._without_lines(begin, end)
 
-    def _emptied(self, place: Place) -> Edit | None:
+    def _emptied(self, place: NodePlace) -> Edit | None:
         """A mapping that holds nothing any more."""
         end = self.end(place.node)
         if end is not None and self._is_flow(place.node):

@@ -18,7 +18,7 @@ from zubrel.findings.judged import Judged
 from zubrel.mended.candidates import Candidate, Candidates
 from zubrel.mended.files import Files
 from zubrel.mended.guards import guards
-from zubrel.mended.trials import Identity, Trial, Trials, Wanted, wanted_of
+from zubrel.mended.trials import Identity, Trial, Trials, WantedChange, wanted_of
 from zubrel.narrated.difference import Difference, difference
 from zubrel.narrated.report import Report, Told
 from zubrel.pipeline import report
@@ -135,7 +135,7 @@ class Mender:
         best = tuple(sorted(proposals, key=lambda p: p.rank)[:MOST])
         return Mended(finding, best, tuple(tried), tuple(undecided))
 
-    def wanted(self, gone: Identity | None) -> Wanted:
+    def wanted(self, gone: Identity | None) -> WantedChange:
         """What a change has to do."""
         return wanted_of(self.before, gone, self.work)
 

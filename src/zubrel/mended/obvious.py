@@ -10,7 +10,7 @@ from zubrel.authored.nodes import Sequence as List
 from zubrel.base.source import Span
 from zubrel.checked.world import World
 from zubrel.mended.bodies import Bodies
-from zubrel.mended.edits import Edit, Place
+from zubrel.mended.edits import Edit, NodePlace
 from zubrel.narrated.report import Told
 
 Suggested = Iterator[tuple[str, tuple[Edit, ...]]]
@@ -169,7 +169,7 @@ def _stale_accept(finding: Told, world: World, bodies: Bodies) -> Suggested:
         yield "without the acceptance", (edit,)
 
 
-def _text(place: Place) -> str:
+def _text(place: NodePlace) -> str:
     return place.node.text if isinstance(place.node, Scalar) else ""
 
 
@@ -222,7 +222,7 @@ def _bad_deal(finding: Told, world: World, bodies: Bodies) -> Suggested:
                 yield f"nothing is dealt to {world.name_of(_text(place))}", (edit,)
 
 
-def _written_around(span: Span | None, bodies: Bodies) -> Place | None:
+def _written_around(span: Span | None, bodies: Bodies) -> NodePlace | None:
     """The single value that a span lies in."""
     if span is None:
         return None
@@ -235,7 +235,7 @@ def _written_around(span: Span | None, bodies: Bodies) -> Place | None:
     return None
 
 
-def _entry_around(span: Span | None, bodies: Bodies) -> Place | None:
+def _entry_around(span: Span | None, bodies: Bodies) -> NodePlace | None:
     """The entry of a list that begins at a span, or in which the value there stands."""
     place = bodies.standing_at(span) or _written_around(span, bodies)
     while place is not None and place.key is not None:
@@ -243,7 +243,7 @@ def _entry_around(span: Span | None, bodies: Bodies) -> Place | None:
     return place
 
 
-def _texts_around(finding: Told, bodies: Bodies) -> Place | None:
+def _texts_around(finding: Told, bodies: Bodies) -> NodePlace | None:
     """The texts of the area or the lock that a finding is about."""
     for section, key in (("areas", "says"), ("locks", "refuses")):
         place = bodies.at(section, finding.subject, key)

@@ -31,7 +31,7 @@ Identity = tuple[str, str]
 """The kind and the subject of a finding."""
 
 
-class Wanted(Struct, frozen=True):
+class WantedChange(Struct, frozen=True):
     """What a change has to do: what is `gone` (None: nothing special); `known` are the softlocks
     there may be, `verdict` is the worst there may be. `work`: what a search may take."""
 
@@ -53,12 +53,12 @@ class Trial(Struct, frozen=True):
     report: Report | None = None
 
 
-def wanted_of(before: Report, gone: Identity | None, work: float) -> Wanted:
+def wanted_of(before: Report, gone: Identity | None, work: float) -> WantedChange:
     """What a change of the world of a report has to do, for one finding to be gone; `work` is what
     that report took."""
     known = frozenset((f.kind, f.subject) for f in before.findings)
     most = max(TRIAL, TRIAL_MORE * work)
-    return Wanted(gone, known, before.verdict, before.progress is not None, most)
+    return WantedChange(gone, known, before.verdict, before.progress is not None, most)
 
 
 class Trials(WithWorkers):
@@ -72,7 +72,9 @@ class Trials(WithWorkers):
         self.progress = progress
         self.jobs = jobs
 
-    def of(self, files: Files, candidates: Sequence[Candidate], wanted: Wanted) -> Iterator[Trial]:
+    def of(
+        self, files: Files, candidates: Sequence[Candidate], wanted: WantedChange
+    ) -> Iterator[Trial]:
         """What comes of each candidate, in their order. Raises `LimitReached`."""
         if self.jobs > 1 and len(candidates) > 1:
             yield from self._by_workers(files, candidates, wanted)
@@ -80,7 +82,7 @@ class Trials(WithWorkers):
         for candidate in candidates:
             yield self._here(files, candidate, wanted)
 
-    def _here(self, files: Files, candidate: Candidate, wanted: Wanted) -> Trial:
+    def _here(self, files: Files, candidate: Candidate, wanted: WantedChange) -> Trial:
         self.progress.stage(f"trying: {candidate.words}")
         self.budget.check_limits()
         own = Budget(self.budget.limits, self.budget.seconds())
@@ -88,7 +90,7 @@ class Trials(WithWorkers):
         return _trial(candidate, *tried(files, candidate, wanted, own))
 
     def _by_workers(
-        self, files: Files, candidates: Sequence[Candidate], wanted: Wanted
+        self, files: Files, candidates: Sequence[Candidate], wanted: WantedChange
     ) -> Iterator[Trial]:
         pool = self._workers()
         waiting: list[Future[Any]] = []
@@ -139,7 +141,7 @@ def _begin(limits: Limits, before: float) -> None:
     _BUDGET.append(Budget(limits, before))
 
 
-def _work(files: Files, candidate: Candidate, wanted: Wanted) -> tuple[str, Report | None]:
+def _work(files: Files, candidate: Candidate, wanted: WantedChange) -> tuple[str, Report | None]:
     budget = Budget(_BUDGET[0].limits, _BUDGET[0].seconds())
     return tried(files, candidate, wanted, budget)
 
@@ -149,7 +151,7 @@ class _NoHelp(Exception):
 
 
 def tried(
-    files: Files, candidate: Candidate, wanted: Wanted, budget: Budget
+    files: Files, candidate: Candidate, wanted: WantedChange, budget: Budget
 ) -> tuple[str, Report | None]:
     """The fate of a candidate, and the report on the changed world where that was searched."""
 

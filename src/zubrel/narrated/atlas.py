@@ -14,11 +14,11 @@ from zubrel.narrated.sketch import (
     Alternatives,
     Atlas,
     Chapter,
-    Here,
     Passage,
-    Place,
     Side,
     Sketch,
+    SketchedArea,
+    SketchedThing,
 )
 from zubrel.narrated.words import listed, phrase
 
@@ -70,7 +70,7 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
         if finding.kind in DOOMING and finding.evidence and not finding.accepted:
             trouble.setdefault(finding.evidence[-1].area, []).append(finding.evidence[-1].label)
     places = tuple(
-        Place(
+        SketchedArea(
             area.id,
             area.name,
             chapter_of.get(area.id),
@@ -82,31 +82,31 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
     return Atlas(world.start_area, places, tuple(_passages(world)), tuple(chapters))
 
 
-def _things(world: World, area: str, missed: set[str]) -> Iterator[Here]:
+def _things(world: World, area: str, missed: set[str]) -> Iterator[SketchedThing]:
     here = [r for r in world.rules if r.areas is not None and area in r.areas]
     for find in dict.fromkeys(r.owner for r in here if r.kind == "find"):
         gives = [g.item for r in here if r.owner == find for g in r.gives]
         name = world.name_of(gives[0]) if gives else world.name_of(find)
-        yield Here(
+        yield SketchedThing(
             "find", gives[0] if gives else find, name, find in missed or bool(missed & set(gives))
         )
     yield from dict.fromkeys(_given(world, here, missed))
     for person in world.people.values():
         if any(area == place for place, _ in person.places):
-            yield Here("person", person.id, person.name, False)
+            yield SketchedThing("person", person.id, person.name, False)
     for kind, section in (("shop", world.shops), ("foe", world.foes)):
         for thing in section.values():
             if any(r.owner == thing.id for r in here):
-                yield Here(kind, thing.id, thing.name, thing.id in missed)
+                yield SketchedThing(kind, thing.id, thing.name, thing.id in missed)
 
 
-def _given(world: World, here: Sequence[Rule], missed: set[str]) -> Iterator[Here]:
+def _given(world: World, here: Sequence[Rule], missed: set[str]) -> Iterator[SketchedThing]:
     """What deeds and talks of an area, and making and beating there, give."""
     for rule in here:
         if rule.kind in GIVING:
             for item in dict.fromkeys(g.item for g in rule.gives):
                 once = set(rule.once) & missed
-                yield Here("gift", item, world.name_of(item), bool(once) or item in missed)
+                yield SketchedThing("gift", item, world.name_of(item), bool(once) or item in missed)
 
 
 def _passages(world: World) -> Iterator[Passage]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.certain.hunt import Doom
+from zubrel.certain.hunt import DoomingStep
 from zubrel.certain.stage import Certain
 from zubrel.checked.deals import number_of_deals
 from zubrel.checked.keys import ENDING, PLACE, UNDEALT
@@ -136,7 +136,7 @@ def win_of(certain: Certain) -> Win | None:
     return Win(ending, name, lines, False, deal_of(system.world, walked))
 
 
-def _told(certain: Certain, doom: Doom) -> Told:
+def _told(certain: Certain, doom: DoomingStep) -> Told:
     system = certain.system
     world, rule = system.world, doom.step.rule
     walked = walked_along(system.walker, tuple(_dealt_out(system, doom.walk)))

@@ -7,7 +7,7 @@ from msgspec import Struct
 from zubrel.explored.space import Distance
 
 
-class Here(Struct, frozen=True):
+class SketchedThing(Struct, frozen=True):
     """Something that lies or stands in an area: `kind` is find, gift, person, shop or foe.
 
     A gift is what something that is done there gives.
@@ -19,13 +19,13 @@ class Here(Struct, frozen=True):
     missable: bool
 
 
-class Place(Struct, frozen=True):
+class SketchedArea(Struct, frozen=True):
     """An area; `chapter` counts from 0, None: never reached. `softlocks` are labels of moves."""
 
     id: str
     name: str
     chapter: int | None
-    things: tuple[Here, ...]
+    things: tuple[SketchedThing, ...]
     softlocks: tuple[str, ...]
 
 
@@ -50,7 +50,7 @@ class Chapter(Struct, frozen=True):
 
 class Atlas(Struct, frozen=True):
     start: str
-    places: tuple[Place, ...]
+    places: tuple[SketchedArea, ...]
     passages: tuple[Passage, ...]
     chapters: tuple[Chapter, ...]
 

@@ -109,7 +109,7 @@ class _Level(Struct, frozen=True):
     parts: tuple[_Alike | _Tangle, ...]
 
 
-class Chain:
+class MarkovChain:
     """The part of a chain in which a play goes on; `inside` are chances within it, `labels` its
     strongly connected components.
 

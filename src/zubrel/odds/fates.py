@@ -15,7 +15,7 @@ from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.findings.detectors.missable import missables
 from zubrel.narrated.shares import EXACT_ENOUGH
 from zubrel.odds.board import Board, Floats, Integers, Truths
-from zubrel.odds.chain import Chain, between, components, lasting
+from zubrel.odds.chain import MarkovChain, between, components, lasting
 from zubrel.odds.entangled import SPEND, Unsolved
 
 WON, DOOMED, STUCK, FOREVER = "won", "doomed", "stuck", "for ever"
@@ -149,7 +149,7 @@ class _Flow:
     ) -> None:
         self.board = board
         self.places = np.flatnonzero(passing)
-        self.chain = Chain(between(whole, self.places), labels[self.places], budget)
+        self.chain = MarkovChain(between(whole, self.places), labels[self.places], budget)
         self.visits, self.error = self.chain.visits(board.first[self.places])
         if not self.error < USEFUL:
             raise Unsolved("the equations could not be solved well enough")

@@ -26,7 +26,7 @@ REMEMBERED = 200_000
 """Situations of which the moves are remembered, since plays come back to them."""
 
 
-class Choice(Struct, frozen=True):
+class MoveChances(Struct, frozen=True):
     """A move: its number in `system.moves`, and where each outcome leads, with its odds."""
 
     move: int
@@ -45,7 +45,7 @@ class Choice(Struct, frozen=True):
         return self.targets[-1]
 
 
-class Field(Protocol):
+class SituationNumbers(Protocol):
     """Situations as numbers: of a list, or packed."""
 
     system: System
@@ -56,7 +56,7 @@ class Field(Protocol):
         """Where a play begins; what is dealt is drawn."""
         ...
 
-    def choices(self, here: int) -> Sequence[Choice]:
+    def choices(self, here: int) -> Sequence[MoveChances]:
         """What can be done; nothing where the game has ended, or nothing is left."""
         ...
 
@@ -102,18 +102,18 @@ class ListedField:
         missed = list(missed_in(board))
         self.missable = [subject for subject, _ in missed]
         self.gone = _as_bits([where for _, where in missed], board.size)
-        self.known: dict[int, tuple[Choice, ...]] = {}
+        self.known: dict[int, tuple[MoveChances, ...]] = {}
 
     def begin(self, random: Random) -> int:
         return self.starts[random.randrange(len(self.starts))]
 
-    def choices(self, here: int) -> Sequence[Choice]:
+    def choices(self, here: int) -> Sequence[MoveChances]:
         known = self.known.get(here)
         if known is None:
             known = self.known[here] = tuple(self._choices(here))
         return known
 
-    def _choices(self, here: int) -> list[Choice]:
+    def _choices(self, here: int) -> list[MoveChances]:
         board = self.board
         edges = slice(int(board.starts[here]), int(board.starts[here + 1]))
         leading = zip(
@@ -157,7 +157,7 @@ class OpenField:
             step.number: number for number, m in enumerate(system.moves) for step in m.steps
         }
         self.start = self._settled(self.packing.pack(system.start)[0])
-        self.known: dict[int, tuple[Choice, ...]] = {}
+        self.known: dict[int, tuple[MoveChances, ...]] = {}
 
     def _settled(self, word: int, step: int = 0) -> int:
         rested = self.successors.settling.settled(word)
@@ -177,7 +177,7 @@ class OpenField:
             )
         return here
 
-    def choices(self, here: int) -> Sequence[Choice]:
+    def choices(self, here: int) -> Sequence[MoveChances]:
         known = self.known.get(here)
         if known is None:
             if len(self.known) >= REMEMBERED:
@@ -185,7 +185,7 @@ class OpenField:
             known = self.known[here] = tuple(self._choices(here))
         return known
 
-    def _choices(self, here: int) -> list[Choice]:
+    def _choices(self, here: int) -> list[MoveChances]:
         if here & self.successors.ending_mask:
             return []
         links = self.successors.of(here, self._settled)
@@ -234,12 +234,12 @@ def _ways(system: System) -> frozenset[int]:
     return frozenset(n for n, m in enumerate(system.moves) if m.rule.kind == RuleKind.WAY)
 
 
-def _by_move(edges: Sequence[tuple[int, int, float]]) -> list[Choice]:
+def _by_move(edges: Sequence[tuple[int, int, float]]) -> list[MoveChances]:
     outcomes: dict[int, list[tuple[int, float]]] = {}
     for move, target, odds in edges:
         outcomes.setdefault(move, []).append((target, odds))
     return [
-        Choice(move, tuple(t for t, _ in each), tuple(o for _, o in each))
+        MoveChances(move, tuple(t for t, _ in each), tuple(o for _, o in each))
         for move, each in outcomes.items()
     ]
 

@@ -18,7 +18,7 @@ from zubrel.explored.space import TooMany
 from zubrel.odds.board import Board, board_of
 from zubrel.odds.entangled import Unsolved
 from zubrel.odds.fates import Fates, fates_of
-from zubrel.odds.field import Field, ListedField, OpenField
+from zubrel.odds.field import ListedField, OpenField, SituationNumbers
 from zubrel.odds.perfect import Perfect, best_of
 from zubrel.odds.players import AIMLESS, CURIOUS, HOMING, PERFECT, Player, aimless, homing
 from zubrel.odds.plays import PLAYS, Simulated, simulated
@@ -27,7 +27,7 @@ from zubrel.policy import MANY, NARROW, SMALL, SOLVING
 log = logging.getLogger(__name__)
 
 
-class Asked(Struct, frozen=True):
+class OddsOptions(Struct, frozen=True):
     """Which players, how many plays where plays are simulated (`within`: fewer, once the share of
     wins is known to that), and the seed that these are drawn with."""
 
@@ -61,7 +61,7 @@ TOO_ENTANGLED = "the equations take too long to be solved"
 TOO_LARGE = "needs every situation listed"
 
 
-def odds_of(system: System, asked: Asked, budget: Budget, progress: Progress) -> Odds:
+def odds_of(system: System, asked: OddsOptions, budget: Budget, progress: Progress) -> Odds:
     """How likely it is that players of some kinds win, get stuck or miss things.
 
     Raises `EndlessSettling` when a world never comes to rest, `LimitReached` where a limit comes
@@ -70,7 +70,7 @@ def odds_of(system: System, asked: Asked, budget: Budget, progress: Progress) ->
     progress.stage("searching")
     space = _listed(system, budget, progress)
     board = None if space is None else board_of(space)
-    field: Field = OpenField(system) if board is None else ListedField(board)
+    field: SituationNumbers = OpenField(system) if board is None else ListedField(board)
     told = []
     for player in asked.players:
         progress.stage(f"odds of {player.name} players")
@@ -79,7 +79,7 @@ def odds_of(system: System, asked: Asked, budget: Budget, progress: Progress) ->
 
 
 def _of_player(
-    player: Player, board: Board | None, field: Field, asked: Asked, budget: Budget
+    player: Player, board: Board | None, field: SituationNumbers, asked: OddsOptions, budget: Budget
 ) -> PlayerOdds:
     if player.name == CURIOUS or (player.name == AIMLESS and (board is None or asked.simulate)):
         return PlayerOdds(player, seen=_seen(field, player, asked, budget))
@@ -99,7 +99,7 @@ def _of_player(
         return PlayerOdds(player, seen=_seen(field, player, asked, budget))
 
 
-def _seen(field: Field, player: Player, asked: Asked, budget: Budget) -> Simulated:
+def _seen(field: SituationNumbers, player: Player, asked: OddsOptions, budget: Budget) -> Simulated:
     return simulated(field, player.name, asked.plays, asked.within, asked.seed, budget)
 
 

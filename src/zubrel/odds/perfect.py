@@ -15,7 +15,7 @@ from scipy import sparse
 
 from zubrel.base.budget import Budget
 from zubrel.odds.board import Board, Floats, Integers, Truths
-from zubrel.odds.chain import Chain, components
+from zubrel.odds.chain import MarkovChain, components
 from zubrel.odds.entangled import SPEND
 from zubrel.odds.fates import Part
 
@@ -156,7 +156,7 @@ class _Game:
             self.groups[self.number[self.targets[going_on]]],
             (self.count, self.count),
         )
-        visits, _ = Chain(inside, components(inside), budget).visits(self.begun)
+        visits, _ = MarkovChain(inside, components(inside), budget).visits(self.begun)
         edges, moves = self.edges[taken], self.board.system.moves
         flow = visits[self.group[chosen]] * self.odds[taken]
         targets = self.targets[taken]

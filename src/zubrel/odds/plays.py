@@ -20,7 +20,7 @@ from scipy import special
 from zubrel.base.budget import Budget
 from zubrel.compiled.parts import ENDING, PLACE, wins_of
 from zubrel.odds.fates import DOOMED, FOREVER, STUCK, WON, Part
-from zubrel.odds.field import Choice, Field
+from zubrel.odds.field import MoveChances, SituationNumbers
 from zubrel.odds.players import AIMLESS, CURIOUS
 
 PLAYS, LONGEST = 1_000, 10_000
@@ -33,7 +33,7 @@ GOING_ON = "going on"
 POINTS = 200
 """Of a curve, about."""
 
-Choose = Callable[[Sequence[Choice], "_Memory", Random], Choice]
+Choose = Callable[[Sequence[MoveChances], "_Memory", Random], MoveChances]
 
 
 class Estimate(Struct, frozen=True):
@@ -67,7 +67,7 @@ class Pace(Struct, frozen=True):
     curve: tuple[tuple[int, int, int, int], ...]
 
 
-class Doom(Struct, frozen=True):
+class LostWin(Struct, frozen=True):
     """By which move (None: it never had one), in which area and after how many moves a play lost
     its last win."""
 
@@ -93,7 +93,7 @@ class Simulated(Struct, frozen=True):
 class _Memory:
     """What a play has done and where it has been; `new` counts both."""
 
-    def __init__(self, field: Field, here: int) -> None:
+    def __init__(self, field: SituationNumbers, here: int) -> None:
         self.field = field
         self.missed, self.never = 0, field.missed(here)
         """What it has missed so far while a win was left, and what nobody could have from the
@@ -108,7 +108,7 @@ class _Memory:
         self.paced = self.paced_back = 0
         """The same up to the last new thing, or the end of the game."""
 
-    def made(self, choice: Choice, way: bool, here: int) -> None:
+    def made(self, choice: MoveChances, way: bool, here: int) -> None:
         """A move has led `here`."""
         self.moves += 1
         self.missed |= self.field.missed(here) & ~self.never
@@ -131,7 +131,12 @@ class _Memory:
 
 
 def simulated(
-    field: Field, player: str, plays: int, within: float | None, seed: int, budget: Budget
+    field: SituationNumbers,
+    player: str,
+    plays: int,
+    within: float | None,
+    seed: int,
+    budget: Budget,
 ) -> Simulated:
     """Plays of `aimless` or `curious` players.
 
@@ -166,11 +171,11 @@ def interval(seen: int, plays: int, doubt: float = DOUBT) -> tuple[float, float]
     return least, most
 
 
-def _any(choices: Sequence[Choice], memory: _Memory, random: Random) -> Choice:
+def _any(choices: Sequence[MoveChances], memory: _Memory, random: Random) -> MoveChances:
     return choices[int(random.random() * len(choices))]
 
 
-def _curious(choices: Sequence[Choice], memory: _Memory, random: Random) -> Choice:
+def _curious(choices: Sequence[MoveChances], memory: _Memory, random: Random) -> MoveChances:
     """What was not done yet, else a way to where the play has not been, else anything."""
     field = memory.field
     ways = field.ways
@@ -182,12 +187,12 @@ def _curious(choices: Sequence[Choice], memory: _Memory, random: Random) -> Choi
 
 
 def _played(
-    field: Field, choose: Choose, random: Random, budget: Budget
-) -> tuple[str, _Memory, Doom | None]:
+    field: SituationNumbers, choose: Choose, random: Random, budget: Budget
+) -> tuple[str, _Memory, LostWin | None]:
     """How a play ends, what it did, and how its last win was taken."""
     here = field.begin(random)
     memory = _Memory(field, here)
-    doomed = Doom(None, field.area(here), 0) if field.is_doomed(here) else None
+    doomed = LostWin(None, field.area(here), 0) if field.is_doomed(here) else None
     ways, names = field.ways, field.system.variables[ENDING].names
     while choices := field.choices(here):
         if field.is_endless(here):
@@ -198,7 +203,7 @@ def _played(
         here = choice.by_luck(random)
         memory.made(choice, choice.move in ways, here)
         if doomed is None and field.is_doomed(here):
-            doomed = Doom(choice.move, area, memory.moves)
+            doomed = LostWin(choice.move, area, memory.moves)
         budget.spend(STEP)
     budget.check_limits()
     if not field.ending(here):
@@ -210,7 +215,7 @@ def _played(
 class _Tally:
     """What many plays have come to."""
 
-    def __init__(self, field: Field) -> None:
+    def __init__(self, field: SituationNumbers) -> None:
         self.field = field
         self.names = field.system.variables[ENDING].names
         self.wins = {self.names[number] for number in wins_of(field.system.world)}
@@ -224,7 +229,7 @@ class _Tally:
         self.dull: Counter[int] = Counter()
         self.moves = self.back = 0
 
-    def add(self, end: str, memory: _Memory, doomed: Doom | None) -> None:
+    def add(self, end: str, memory: _Memory, doomed: LostWin | None) -> None:
         self._count(end, memory.moves)
         if end in self.wins:
             self._count(WON, memory.moves)

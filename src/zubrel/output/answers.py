@@ -18,7 +18,7 @@ from zubrel.output.as_json import FORMAT, because_as_json, finding_as_json, move
 from zubrel.output.heads import QUIET, with_deal
 from zubrel.output.text import headline
 from zubrel.output.walks import indented, spoken_of, walk_table
-from zubrel.whys import Answer
+from zubrel.whys import Possibility
 
 SHARED = 4
 """Moves that a walk has to begin with as the shortest win does, so that they are not told again."""
@@ -129,7 +129,7 @@ def _shared(report: Report, moves: Sequence[MoveLine]) -> int:
     return shared if shared >= SHARED else 0
 
 
-def write_answer(answer: Answer, console: Console) -> None:
+def write_answer(answer: Possibility, console: Console) -> None:
     """Whether something can be, and why not or how."""
     where = f"after {counted(answer.made, 'move')}" if answer.made else "from the start on"
     if not answer.possible:
@@ -154,7 +154,7 @@ def findings_as_json(path: str, findings: Sequence[Told]) -> str:
     return _dumped({"zubrel": __version__, "format": FORMAT, "world": path, "findings": told})
 
 
-def answer_as_json(path: str, answer: Answer) -> str:
+def answer_as_json(path: str, answer: Possibility) -> str:
     """An answer: whether it can be, how soon and how, or why not."""
     moves = answer.moves
     lines: dict[str, Any] = {

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from zubrel.base.plain import one_line
 from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.words import length
-from zubrel.output.entries import Entry, Key, cause_of, entries, followers_of, follows
+from zubrel.output.entries import Key, ReportEntry, cause_of, entries, followers_of, follows
 from zubrel.output.extent import extent, undecided
 from zubrel.output.heads import soon_of, with_deal
 
@@ -51,7 +51,7 @@ def _report(report: Report) -> list[str]:
     return lines
 
 
-def _entry(entry: Entry, followers: Mapping[Key, Sequence[str]]) -> list[str]:
+def _entry(entry: ReportEntry, followers: Mapping[Key, Sequence[str]]) -> list[str]:
     """Findings that go the same way, told as one; the reason and the moves fold away."""
     finding = entry.leading
     place = f" `{code_markdown(finding.span.place)}`" if finding.span else ""

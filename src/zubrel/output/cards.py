@@ -8,7 +8,7 @@ from zubrel.authored.kinds import Field
 from zubrel.checked.names import KINDS
 from zubrel.checked.world import Rule, World
 from zubrel.edited.knowledge import Knowledge
-from zubrel.edited.places import EVERYWHERE, HEAD, Place, keys_at
+from zubrel.edited.places import EVERYWHERE, HEAD, LanguagePlace, keys_at
 from zubrel.narrated.doing import asked_of, effect_words
 from zubrel.narrated.report import Report, TimeWindow
 from zubrel.narrated.tables import listing
@@ -19,7 +19,7 @@ _IN_HEAD = ("id", "name")
 """Columns that the first line of a card has told."""
 
 
-def card_of_field(name: str, place: Place) -> str:
+def card_of_field(name: str, place: LanguagePlace) -> str:
     """What a key at a place means; nothing where it is no field."""
     shape = keys_at(place)
     fields: dict[str, Field] = {} if shape is None else {**shape.fields, **EVERYWHERE}

@@ -17,7 +17,7 @@ SAID_BY_KIND = ("softlock", "bad_luck", "missable", "too_early")
 Key = tuple[str, str]
 
 
-class Entry(Struct, frozen=True):
+class ReportEntry(Struct, frozen=True):
     """Findings that are told as one: the first leads, `others` of its kind go the same way.
 
     `also` are findings of other kinds on the same subject that the same moves show.
@@ -28,7 +28,7 @@ class Entry(Struct, frozen=True):
     also: tuple[Told, ...] = ()
 
 
-def entries(findings: Sequence[Told]) -> list[Entry]:
+def entries(findings: Sequence[Told]) -> list[ReportEntry]:
     """The gravest first; within a kind those that most aimless plays meet, then the soonest."""
     known = {(f.kind, f.subject) for f in findings}
     leading = [f for f in findings if f.cause is None or (f.kind, f.cause) not in known]
@@ -36,15 +36,15 @@ def entries(findings: Sequence[Told]) -> list[Entry]:
     groups: dict[object, list[Told]] = {}
     for finding in leading:
         groups.setdefault(_likeness(finding, unexplained), []).append(finding)
-    made: dict[object, Entry] = {}
+    made: dict[object, ReportEntry] = {}
     for group in groups.values():
         first = min(group, key=lambda f: len(f.evidence))
         shown = (first.subject, first.evidence)
         if first.evidence and len(group) == 1 and shown in made:
             other = made[shown]
-            made[shown] = Entry(other.leading, other.others, (*other.also, first))
+            made[shown] = ReportEntry(other.leading, other.others, (*other.also, first))
             continue
-        entry = Entry(first, tuple(f for f in group if f is not first))
+        entry = ReportEntry(first, tuple(f for f in group if f is not first))
         made[shown if first.evidence else (first.kind, first.subject)] = entry
     kinds = list(dict.fromkeys((f.severity, f.kind) for f in findings))
     return sorted(
@@ -90,7 +90,7 @@ def cause_of(finding: Told) -> str:
     return reason if finding.kind in SAID_BY_KIND else f"{words} {reason}"
 
 
-def follows(entry: Entry, followers: Mapping[Key, Sequence[str]]) -> Iterator[str]:
+def follows(entry: ReportEntry, followers: Mapping[Key, Sequence[str]]) -> Iterator[str]:
     """What comes with it: the others of its kind, and what other findings follow."""
     first = entry.leading
     names = [f.subject for f in entry.others]

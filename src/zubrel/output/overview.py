@@ -12,7 +12,7 @@ from rich.text import Text
 
 from zubrel.base.plain import plain
 from zubrel.narrated.report import Report, Told
-from zubrel.output.entries import Entry, Key, cause_of, entries, followers_of, follows
+from zubrel.output.entries import Key, ReportEntry, cause_of, entries, followers_of, follows
 from zubrel.output.heads import (
     QUIET,
     STYLES,
@@ -62,7 +62,7 @@ def _tally(findings: Sequence[Told], accepted: int) -> str:
     return tally_of(findings) + (f"; {known}" if accepted else "")
 
 
-def _write(entry: Entry, followers: Mapping[Key, Sequence[str]], console: Console) -> None:
+def _write(entry: ReportEntry, followers: Mapping[Key, Sequence[str]], console: Console) -> None:
     first = entry.leading
     console.print(_head(entry, console.width), no_wrap=True, overflow="ellipsis")
     wide = max(20, console.width - INDENT)
@@ -81,7 +81,7 @@ def _write(entry: Entry, followers: Mapping[Key, Sequence[str]], console: Consol
     console.print(indented(_fitted(joined, wide, 2, console), INDENT))
 
 
-def _head(entry: Entry, width: int) -> Text:
+def _head(entry: ReportEntry, width: int) -> Text:
     """What it is, where, how soon and how often; that in fewer words where it does not fit."""
     share = share_of(entry.leading)
     shorter = share.removesuffix(" plays")
@@ -92,7 +92,7 @@ def _head(entry: Entry, width: int) -> Text:
     return head
 
 
-def _head_with(entry: Entry, soon: str) -> Text:
+def _head_with(entry: ReportEntry, soon: str) -> Text:
     first = entry.leading
     place = f"  {first.span.place}" if first.span else ""
     many = f" and {len(entry.others)} more" if entry.others else ""
@@ -117,7 +117,7 @@ def _fitted(words: str, wide: int, lines: int, console: Console) -> Text:
     return Text(" ".join(kept).rstrip(",;:") + " …")
 
 
-def _write_more(report: Report, shown: Sequence[Entry], console: Console) -> None:
+def _write_more(report: Report, shown: Sequence[ReportEntry], console: Console) -> None:
     """The commands that show more."""
     path = plain(report.path)
     console.print()

@@ -22,8 +22,8 @@ from zubrel.output.as_markdown import plain_markdown
 from zubrel.output.heads import QUIET
 from zubrel.output.listings import write_tables
 from zubrel.output.walks import indented
-from zubrel.swept.outcome import BROKEN, Outcome, Told
-from zubrel.swept.sweep import Row
+from zubrel.swept.outcome import BROKEN, OpenFinding, VariantOutcome
+from zubrel.swept.sweep import VariantRow
 
 COLUMNS = (
     "variant",
@@ -40,10 +40,10 @@ MOST_NAMED = 3
 _ORDER = (*RANKS, "incomplete", BROKEN)
 
 
-def best_first(rows: Sequence[Row]) -> list[Row]:
+def best_first(rows: Sequence[VariantRow]) -> list[VariantRow]:
     """The unchanged world, then the variants by verdict, and by how much is open in them."""
 
-    def order(row: Row) -> tuple[int, ...]:
+    def order(row: VariantRow) -> tuple[int, ...]:
         outcome = row.outcome
         many = Counter(f.severity for f in outcome.findings)
         return (_ORDER.index(outcome.verdict), *(many[s] for s in SEVERITIES), outcome.length or 0)
@@ -51,7 +51,9 @@ def best_first(rows: Sequence[Row]) -> list[Row]:
     return [*rows[:1], *sorted(rows[1:], key=order)]
 
 
-def write_sweep(rows: Sequence[Row], out_of: int | None, seed: int, console: Console) -> None:
+def write_sweep(
+    rows: Sequence[VariantRow], out_of: int | None, seed: int, console: Console
+) -> None:
     """A table, and below it how many variants there are of each verdict."""
     listing = Listing("variants", COLUMNS, tuple(_cells(row) for row in best_first(rows)))
     write_tables([listing], console)
@@ -60,7 +62,7 @@ def write_sweep(rows: Sequence[Row], out_of: int | None, seed: int, console: Con
         console.print(indented(Text(line, QUIET), 2))
 
 
-def summary(rows: Sequence[Row], out_of: int | None, seed: int) -> list[str]:
+def summary(rows: Sequence[VariantRow], out_of: int | None, seed: int) -> list[str]:
     """How many variants there are of each verdict, what was drawn, what was known."""
     many = Counter(row.outcome.verdict for row in rows[1:])
     parts = [f"{many[verdict]:,} {verdict}" for verdict in _ORDER if many[verdict]]
@@ -75,7 +77,7 @@ def summary(rows: Sequence[Row], out_of: int | None, seed: int) -> list[str]:
     return lines
 
 
-def _cells(row: Row) -> tuple[tuple[str, ...], ...]:
+def _cells(row: VariantRow) -> tuple[tuple[str, ...], ...]:
     outcome = row.outcome
     win = () if outcome.length is None else (_win(outcome),)
     musts = () if outcome.must_haves is None else (str(len(outcome.must_haves)),)
@@ -94,11 +96,11 @@ def _cells(row: Row) -> tuple[tuple[str, ...], ...]:
     )
 
 
-def _win(outcome: Outcome) -> str:
+def _win(outcome: VariantOutcome) -> str:
     return length(outcome.length or 0, outcome.shortest)
 
 
-def _by_kind(findings: Sequence[Told]) -> Iterator[str]:
+def _by_kind(findings: Sequence[OpenFinding]) -> Iterator[str]:
     """Of each kind the only finding by its subject, or how many there are."""
     many = Counter(f.kind for f in findings)
     for finding in findings:
@@ -115,7 +117,7 @@ def _named(subjects: Sequence[str]) -> tuple[str, ...]:
     return (*subjects[: MOST_NAMED - 1], f"{len(subjects) - MOST_NAMED + 1} more")
 
 
-def sweep_as_markdown(rows: Sequence[Row], out_of: int | None, seed: int) -> str:
+def sweep_as_markdown(rows: Sequence[VariantRow], out_of: int | None, seed: int) -> str:
     """A table of Markdown, and how many variants there are of each verdict."""
     lines = ["| " + " | ".join(COLUMNS) + " |", "|---" * len(COLUMNS) + "|"]
     for row in best_first(rows):
@@ -125,7 +127,7 @@ def sweep_as_markdown(rows: Sequence[Row], out_of: int | None, seed: int) -> str
     return "\n".join(lines)
 
 
-def sweep_as_csv(rows: Sequence[Row]) -> str:
+def sweep_as_csv(rows: Sequence[VariantRow]) -> str:
     """A line for each variant in the order in which they were asked for, with all that is new."""
     out = StringIO()
     table = csv.writer(out, lineterminator="\n")
@@ -143,7 +145,7 @@ def sweep_as_csv(rows: Sequence[Row]) -> str:
 _LISTS = ("softlocks", "missable", "must_haves", "new", "gone")
 
 
-def _lists(row: Row) -> dict[str, list[str]]:
+def _lists(row: VariantRow) -> dict[str, list[str]]:
     outcome = row.outcome
     values: tuple[Sequence[str], ...] = (
         outcome.of_kind("softlock", "bad_luck", "bad_deal"),
@@ -155,7 +157,7 @@ def _lists(row: Row) -> dict[str, list[str]]:
     return {name: list(several) for name, several in zip(_LISTS, values, strict=True)}
 
 
-def sweep_as_json(path: str, rows: Sequence[Row], out_of: int | None, seed: int) -> str:
+def sweep_as_json(path: str, rows: Sequence[VariantRow], out_of: int | None, seed: int) -> str:
     """One object: the world, whether it is a sample, and every variant as it was asked for."""
     told = {
         "zubrel": __version__,
@@ -167,7 +169,7 @@ def sweep_as_json(path: str, rows: Sequence[Row], out_of: int | None, seed: int)
     return json.dumps(told, indent=2, ensure_ascii=False) + "\n"
 
 
-def _row_as_json(row: Row) -> dict[str, Any]:
+def _row_as_json(row: VariantRow) -> dict[str, Any]:
     outcome = row.outcome
     win = (
         None if outcome.length is None else {"length": outcome.length, "shortest": outcome.shortest}
@@ -187,5 +189,5 @@ def _row_as_json(row: Row) -> dict[str, Any]:
     }
 
 
-def _told_as_json(told: Told) -> dict[str, str]:
+def _told_as_json(told: OpenFinding) -> dict[str, str]:
     return {"kind": told.kind, "subject": told.subject, "severity": told.severity}

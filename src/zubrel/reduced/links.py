@@ -22,7 +22,7 @@ Key = tuple[int, Targets]
 """The number of a move, and where it leads in one area."""
 
 
-class Rule(Struct):
+class LinkMove(Struct):
     """A move, what of its guard is asked for in every area, and whether it only walks."""
 
     move: Move
@@ -39,7 +39,7 @@ class Rules:
     def __init__(self, system: System, tests: Mapping[int, Collection[Formula]]) -> None:
         self.system = system
         self.tests = tests
-        self.all: list[Rule] = []
+        self.all: list[LinkMove] = []
         self.here: dict[int | None, dict[Key, Clauses]] = {}
         """By area: its rules, with what they ask for beside their own guards."""
         self.into: dict[int, set[int | None]] = {}

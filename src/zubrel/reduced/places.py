@@ -53,7 +53,7 @@ from zubrel.reduced.clauses import (
     either_of,
     formula_of,
 )
-from zubrel.reduced.links import Key, Rule, Rules, Targets
+from zubrel.reduced.links import Key, LinkMove, Rules, Targets
 from zubrel.reduced.result import Rebuilding, Reduced, formulas_of
 
 MOST_LINKS = 3
@@ -106,7 +106,7 @@ class _Folding:
         number, walks = len(self.rules.all), gates is not None
         # what a walk asks for is kept as clauses, which links are made of; the guard of any other
         # move stays one formula, since nothing is ever joined with it
-        self.rules.all.append(Rule(move, TRUE if walks else move.guard, walks))
+        self.rules.all.append(LinkMove(move, TRUE if walks else move.guard, walks))
         for area in (None,) if move.areas is None else move.areas:
             self.rules.here.setdefault(area, {})[number, targets] = (
                 ALWAYS if gates is None else gates

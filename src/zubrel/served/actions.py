@@ -13,9 +13,9 @@ from zubrel.checked.names import KINDS
 from zubrel.edited.occurrences import Occurrence
 from zubrel.mended.edits import Edit, Page
 from zubrel.narrated.report import Told
-from zubrel.served.answers import Asked
-from zubrel.served.layout import Layout
-from zubrel.served.searching import Change
+from zubrel.served.answers import Request
+from zubrel.served.layout import TextLayout
+from zubrel.served.searching import MendingChange
 from zubrel.served.worlds import Desk, OpenWorld
 
 MEND, SHOW_WALK, OPEN_MAP = "zubrel.mend", "zubrel.showWalk", "zubrel.openMap"
@@ -25,7 +25,9 @@ LEAST = {"fact": "false", "meter": "{to: 10}"}
 
 
 def actions_at(
-    asked: Asked, context: lsp.CodeActionContext, changes: dict[tuple[str, str], list[Change]]
+    asked: Request,
+    context: lsp.CodeActionContext,
+    changes: dict[tuple[str, str], list[MendingChange]],
 ) -> list[lsp.CodeAction]:
     """Everything that can be done about the diagnostics at a place; `changes` are proved to mend
     the finding of a kind on a subject."""
@@ -53,7 +55,7 @@ def _is_of(kind: Any, wanted: str) -> bool:
 
 
 def _about_mistake(
-    asked: Asked, world: OpenWorld, diagnostic: lsp.Diagnostic
+    asked: Request, world: OpenWorld, diagnostic: lsp.Diagnostic
 ) -> Iterator[lsp.CodeAction]:
     for mistake in world.mistakes:
         span = mistake.span
@@ -71,12 +73,12 @@ def _about_mistake(
                 yield from _definitions(asked, world, one, diagnostic)
 
 
-def _occurrence_at(asked: Asked, position: lsp.Position) -> Occurrence | None:
-    return Asked(asked.desk, asked.path, position).occurrence()
+def _occurrence_at(asked: Request, position: lsp.Position) -> Occurrence | None:
+    return Request(asked.desk, asked.path, position).occurrence()
 
 
 def _definitions(
-    asked: Asked, world: OpenWorld, one: Occurrence, diagnostic: lsp.Diagnostic
+    asked: Request, world: OpenWorld, one: Occurrence, diagnostic: lsp.Diagnostic
 ) -> Iterator[lsp.CodeAction]:
     """Define what is missing, as what may stand at its place."""
     for kind in one.kinds or ("item", "fact"):
@@ -126,10 +128,10 @@ def _new_entry(world: OpenWorld, section: str, name: str, value: str) -> Edit | 
 
 
 def _about_finding(
-    asked: Asked,
+    asked: Request,
     world: OpenWorld,
     diagnostic: lsp.Diagnostic,
-    changes: dict[tuple[str, str], list[Change]],
+    changes: dict[tuple[str, str], list[MendingChange]],
 ) -> Iterator[lsp.CodeAction]:
     finding = finding_of(world, diagnostic.data)
     if finding is None or finding.accepted:
@@ -194,7 +196,7 @@ def _asking(
     )
 
 
-def _edit(asked: Asked, edits: dict[str, list[lsp.TextEdit]]) -> lsp.WorkspaceEdit:
+def _edit(asked: Request, edits: dict[str, list[lsp.TextEdit]]) -> lsp.WorkspaceEdit:
     return workspace_edit(asked.desk, edits)
 
 
@@ -227,7 +229,7 @@ def edits_of(desk: Desk, path: str, text: str) -> list[lsp.TextEdit]:
     return layout.edits(_line_edits(path, layout, text))
 
 
-def _line_edits(path: str, layout: Layout, text: str) -> list[Edit]:
+def _line_edits(path: str, layout: TextLayout, text: str) -> list[Edit]:
     """The edits by which a text becomes another one, whole lines each."""
     from difflib import SequenceMatcher
 

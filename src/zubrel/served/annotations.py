@@ -11,10 +11,10 @@ from zubrel.edited.lenses import lens_of
 from zubrel.edited.occurrences import asked_in
 from zubrel.output.cards import share_words
 from zubrel.served.actions import OPEN_MAP, SHOW_WALK
-from zubrel.served.answers import Asked
+from zubrel.served.answers import Request
 
 
-def lenses(asked: Asked) -> list[lsp.CodeLens]:
+def lenses(asked: Request) -> list[lsp.CodeLens]:
     """Lines above the things of the file: how soon, how often asked for, how often spent."""
 
     world, occurrences = asked.world, asked.occurrences
@@ -43,7 +43,7 @@ def lenses(asked: Asked) -> list[lsp.CodeLens]:
     return every
 
 
-def hints(asked: Asked, stretch: lsp.Range) -> list[lsp.InlayHint]:
+def hints(asked: Request, stretch: lsp.Range) -> list[lsp.InlayHint]:
     """Behind each condition of a stretch of the file: in how many situations it holds."""
 
     world = asked.world

@@ -19,7 +19,7 @@ from zubrel.edited.outline import Branch, outline_of
 from zubrel.edited.places import place_of
 from zubrel.mended.edits import Edit, applied
 from zubrel.output.cards import card_of_condition, card_of_field, card_of_thing
-from zubrel.served.layout import Layout
+from zubrel.served.layout import TextLayout
 from zubrel.served.worlds import Desk, OpenWorld
 
 ITEM_KINDS = {
@@ -45,13 +45,13 @@ SYMBOL_KINDS = {
 }
 
 
-class Asked:
+class Request:
     """A place of a file that the editor has open, and the world that it belongs to."""
 
     def __init__(self, desk: Desk, path: str, position: lsp.Position | None = None) -> None:
         self.desk = desk
         self.path = path
-        self.layout: Layout = desk.open[path].layout
+        self.layout: TextLayout = desk.open[path].layout
         self.world: OpenWorld | None = desk.world_of(path)
         if self.world is not None:
             self.world.read()
@@ -82,7 +82,7 @@ class Asked:
         return lsp.Location(self.desk.uri(path), layout.of_span(occurrence.span))
 
 
-def completion(asked: Asked, with_snippets: bool) -> list[lsp.CompletionItem]:
+def completion(asked: Request, with_snippets: bool) -> list[lsp.CompletionItem]:
     """What fits at the place, in the order in which it is to be shown."""
     if asked.world is None and asked.layout.text.strip():
         return []  # that is no file of ours
@@ -129,7 +129,7 @@ def _item(
     )
 
 
-def hover(asked: Asked) -> lsp.Hover | None:
+def hover(asked: Request) -> lsp.Hover | None:
     """What the thing, the field and the condition at a place are."""
     world = asked.world
     if world is None:
@@ -143,7 +143,7 @@ def hover(asked: Asked) -> lsp.Hover | None:
     return lsp.Hover(lsp.MarkupContent(lsp.MarkupKind.Markdown, text))
 
 
-def _of_thing(asked: Asked, world: OpenWorld) -> str:
+def _of_thing(asked: Request, world: OpenWorld) -> str:
     one = asked.occurrence()
     if one is None or world.world is None:
         return ""
@@ -153,7 +153,7 @@ def _of_thing(asked: Asked, world: OpenWorld) -> str:
     return card_of_thing(world.world, one.name, kind, known, report)
 
 
-def _of_condition(asked: Asked, world: OpenWorld) -> str:
+def _of_condition(asked: Request, world: OpenWorld) -> str:
     known = None if world.told is None else world.told.knowledge
     if known is None or world.document is None or not world.is_current:
         return ""
@@ -163,7 +163,7 @@ def _of_condition(asked: Asked, world: OpenWorld) -> str:
     return card_of_condition(condition.text, known.holds[where(condition.span)], known.situations)
 
 
-def _of_field(asked: Asked) -> str:
+def _of_field(asked: Request) -> str:
     lines = asked.lines()
     line = lines[asked.line - 1] if asked.line <= len(lines) else ""
     end = asked.column - 1
@@ -175,7 +175,7 @@ def _of_field(asked: Asked) -> str:
     return card_of_field(word_before(cursor), place_of(cursor.keys))
 
 
-def definition(asked: Asked) -> lsp.Location | None:
+def definition(asked: Request) -> lsp.Location | None:
     """Where the id at the place was given; of one that the language made up, what it is made of."""
     one, occurrences = asked.occurrence(), asked.occurrences
     if one is None or occurrences is None:
@@ -190,7 +190,7 @@ def definition(asked: Asked) -> lsp.Location | None:
     return None
 
 
-def references(asked: Asked, with_definition: bool) -> list[lsp.Location]:
+def references(asked: Request, with_definition: bool) -> list[lsp.Location]:
     """Everywhere that the id at the place is named."""
     one, occurrences = asked.occurrence(), asked.occurrences
     if one is None or occurrences is None:
@@ -200,7 +200,7 @@ def references(asked: Asked, with_definition: bool) -> list[lsp.Location]:
     return [place for place in places if place is not None]
 
 
-def highlights(asked: Asked) -> list[lsp.DocumentHighlight]:
+def highlights(asked: Request) -> list[lsp.DocumentHighlight]:
     """The same in this file alone."""
     uri = asked.desk.uri(asked.path)
     return [
@@ -210,7 +210,7 @@ def highlights(asked: Asked) -> list[lsp.DocumentHighlight]:
     ]
 
 
-def _root(asked: Asked) -> Mapping | None:
+def _root(asked: Request) -> Mapping | None:
     """The sections of the file; None while it cannot be read."""
     root = _compose(asked.path, asked.layout.text)
     return root if isinstance(root, Mapping) else None
@@ -223,7 +223,7 @@ def _compose(path: str, text: str) -> Node | None:
         return None
 
 
-def symbols(asked: Asked) -> list[lsp.DocumentSymbol]:
+def symbols(asked: Request) -> list[lsp.DocumentSymbol]:
     """The sections of the file and what they hold, as a tree."""
     root = _root(asked)
     if asked.world is None or root is None:
@@ -231,7 +231,7 @@ def symbols(asked: Asked) -> list[lsp.DocumentSymbol]:
     return [_symbol(branch, asked.layout) for branch in outline_of(root)]
 
 
-def _symbol(branch: Branch, layout: Layout) -> lsp.DocumentSymbol:
+def _symbol(branch: Branch, layout: TextLayout) -> lsp.DocumentSymbol:
     name = layout.of_span(branch.span)
     return lsp.DocumentSymbol(
         branch.name,
@@ -243,7 +243,7 @@ def _symbol(branch: Branch, layout: Layout) -> lsp.DocumentSymbol:
     )
 
 
-def _end_of_line(layout: Layout, line: int, least: lsp.Position) -> lsp.Position:
+def _end_of_line(layout: TextLayout, line: int, least: lsp.Position) -> lsp.Position:
     """The end of a line as spans count them."""
     offset = layout.end_of_line(line)
     end = layout.position(offset)
@@ -273,7 +273,7 @@ def _contains(name: str, letters: str) -> bool:
     return all(letter in left for letter in letters)
 
 
-def folding(asked: Asked) -> list[lsp.FoldingRange]:
+def folding(asked: Request) -> list[lsp.FoldingRange]:
     """The sections and entries of more than one line."""
     return [
         lsp.FoldingRange(symbol.range.start.line, symbol.range.end.line)
@@ -288,7 +288,7 @@ def _every(tree: list[lsp.DocumentSymbol]) -> Iterator[lsp.DocumentSymbol]:
         yield from _every(list(symbol.children or ()))
 
 
-def links(asked: Asked) -> list[lsp.DocumentLink]:
+def links(asked: Request) -> list[lsp.DocumentLink]:
     """The files that this one includes."""
     root = _root(asked)
     include = None if asked.world is None or root is None else root.get("include")
@@ -304,7 +304,7 @@ def links(asked: Asked) -> list[lsp.DocumentLink]:
     ]
 
 
-def formatting(asked: Asked) -> list[lsp.TextEdit]:
+def formatting(asked: Request) -> list[lsp.TextEdit]:
     """Blanks at the ends of lines and empty lines at the end of the file are taken away, in files
     that hold the same without them, comments included."""
     before = asked.layout.text

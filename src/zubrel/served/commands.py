@@ -2,13 +2,7 @@
 
 from __future__ import annotations
 
-import asyncio
 import re
-from collections.abc import Callable
-from concurrent.futures import Future
-from contextlib import suppress
-from typing import Any
-from uuid import uuid4
 
 from lsprotocol import types as lsp
 from pygls import uris
@@ -18,8 +12,9 @@ from zubrel.base.diagnostics import InvalidInput
 from zubrel.narrated.report import Told
 from zubrel.output.text import write_finding
 from zubrel.served.actions import edits_of, finding_of, workspace_edit
-from zubrel.served.searching import Change, Ended, mended, paged
+from zubrel.served.searching import Ended, MendingChange, mended, paged
 from zubrel.served.server import ZubrelServer
+from zubrel.served.waiting import Waiting
 from zubrel.served.worlds import OpenWorld
 
 NOT_NOW = "Not now"
@@ -52,9 +47,9 @@ async def mend(server: ZubrelServer, uri: str, kind: str, subject: str) -> list[
         return []
     key = (world.main, world.revision)
     texts, limits = world.all_texts(), server.settings.limits
-    async with _Waiting(server, f"Mending {kind} {subject}") as waiting:
+    async with Waiting(server, server.mender, f"Mending {kind} {subject}") as waiting:
         try:
-            changes: list[Change] = await server.mender.do(
+            changes: list[MendingChange] = await server.mender.do(
                 mended, world.main, texts, limits, kind, subject, stage=waiting.stage
             )
         except Ended:
@@ -73,7 +68,7 @@ async def mend(server: ZubrelServer, uri: str, kind: str, subject: str) -> list[
 
 
 async def _offer(
-    server: ZubrelServer, world: OpenWorld, changes: list[Change], kind: str, subject: str
+    server: ZubrelServer, world: OpenWorld, changes: list[MendingChange], kind: str, subject: str
 ) -> None:
     """Let the author choose one of some changes."""
     mending = [change for change in changes if not change.last]
@@ -121,7 +116,7 @@ async def open_map(server: ZubrelServer, uri: str) -> str | None:
     if world.mistakes:
         server.tell("zubrel: the page needs a world without mistakes", lsp.MessageType.Warning)
         return None
-    async with _Waiting(server, "Drawing the map") as waiting:
+    async with Waiting(server, server.mender, "Drawing the map") as waiting:
         try:
             page: str = await server.mender.do(
                 paged, world.main, world.all_texts(), server.settings.limits, stage=waiting.stage
@@ -151,45 +146,3 @@ async def _show(server: ZubrelServer, path: str, external: bool) -> str:
             return uri
     server.tell(f"zubrel: it was written to {path}")
     return uri
-
-
-class _Waiting:
-    """A progress bar of the editor, with which the work can be cancelled."""
-
-    def __init__(self, server: ZubrelServer, title: str) -> None:
-        self.server = server
-        self.title = title
-        self.token: str | None = None
-
-    async def __aenter__(self) -> _Waiting:
-        if self.server.can("window", "work_done_progress"):
-            token = f"zubrel-{uuid4()}"
-            progress = self.server.work_done_progress
-            with suppress(Exception):  # an editor that promised it, and cannot
-                await progress.create_async(token)
-                self.token = token
-                begin = lsp.WorkDoneProgressBegin(self.title, cancellable=True)
-                progress.begin(token, begin)
-                loop = asyncio.get_running_loop()
-                progress.tokens[token].add_done_callback(self._cancelled(loop))
-        return self
-
-    def _cancelled(self, loop: asyncio.AbstractEventLoop) -> Callable[[Future[Any]], None]:
-        def end(future: Future[Any]) -> None:
-            if future.cancelled():
-                loop.call_soon_threadsafe(self.server.mender.end_if_busy)
-
-        return end
-
-    def stage(self, words: str) -> None:
-        """Say what is being done."""
-        if self.token is not None:
-            report = lsp.WorkDoneProgressReport(message=words[:200])
-            self.server.work_done_progress.report(self.token, report)
-
-    async def __aexit__(self, kind: type[BaseException] | None, *error: object) -> None:
-        if kind is asyncio.CancelledError:  # the request was
-            self.server.mender.end_if_busy()
-        if self.token is not None:
-            self.server.work_done_progress.end(self.token, lsp.WorkDoneProgressEnd())
-            self.server.work_done_progress.tokens.pop(self.token, None)

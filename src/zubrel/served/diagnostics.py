@@ -10,7 +10,7 @@ from zubrel.base.diagnostics import Diagnostic
 from zubrel.base.source import Span
 from zubrel.narrated.report import MoveLine, Report, Told
 from zubrel.output.heads import soon_of
-from zubrel.served.layout import Layout
+from zubrel.served.layout import TextLayout
 from zubrel.served.worlds import Desk, OpenWorld
 
 SOURCE = "zubrel"
@@ -46,7 +46,7 @@ class _Telling:
         self.desk = desk
         self.diagnostics = diagnostics
         self.main = main
-        self.layouts: dict[str, Layout | None] = {}
+        self.layouts: dict[str, TextLayout | None] = {}
 
     def add(
         self,
@@ -119,7 +119,7 @@ class _Telling:
             return lsp.Range(lsp.Position(0, 0), lsp.Position(0, 0))
         return layout.of_span(span)
 
-    def _layout(self, path: str) -> Layout | None:
+    def _layout(self, path: str) -> TextLayout | None:
         if path not in self.layouts:
             self.layouts[path] = self.desk.layout(path)
         return self.layouts[path]

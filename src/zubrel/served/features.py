@@ -16,7 +16,7 @@ from zubrel.mended.files import Files
 from zubrel.served import answers, commands
 from zubrel.served.actions import MEND, OPEN_MAP, SHOW_WALK, actions_at, workspace_edit
 from zubrel.served.annotations import hints, lenses
-from zubrel.served.answers import Asked
+from zubrel.served.answers import Request
 from zubrel.served.server import ZubrelServer, ask_editor
 from zubrel.served.worlds import MOST_FILES, OpenWorld
 
@@ -39,12 +39,12 @@ def new_server() -> ZubrelServer:
     return server
 
 
-def _asked(server: ZubrelServer, uri: str, position: lsp.Position | None = None) -> Asked | None:
+def _asked(server: ZubrelServer, uri: str, position: lsp.Position | None = None) -> Request | None:
     """What is asked about a file; None for one that is not open."""
     path = server.desk.path(uri)
     if path is None or path not in server.desk.open:
         return None
-    return Asked(server.desk, path, position)
+    return Request(server.desk, path, position)
 
 
 def _texts(server: ZubrelServer) -> None:
@@ -225,7 +225,7 @@ FAILED = -32803
 """The code of the protocol for a request that was understood and cannot be met."""
 
 
-def rename(server: ZubrelServer, asked: Asked, new: str) -> lsp.WorkspaceEdit:
+def rename(server: ZubrelServer, asked: Request, new: str) -> lsp.WorkspaceEdit:
     """The edits that give the id at a place another name. Raises `JsonRpcException`."""
     world, one = asked.world, asked.occurrence()
     if world is None or one is None:

@@ -24,7 +24,7 @@ UNITS = {
 _BYTES = {"utf-8": 1, "utf-16-le": 2, "utf-32-le": 4}
 
 
-class Layout:
+class TextLayout:
     """A `text`, and the units that an editor counts in."""
 
     def __init__(self, text: str, encoding: str) -> None:

@@ -37,7 +37,7 @@ class Searched(Struct, frozen=True):
     knowledge: Knowledge | None
 
 
-class Change(Struct, frozen=True):
+class MendingChange(Struct, frozen=True):
     """A change that mends a finding, in `words`, with the files that it changes as they would
     read, and how many other findings go with it. `last`: it says that all is meant so."""
 
@@ -78,7 +78,8 @@ class Worker:
     async def do(
         self, work: Callable[..., Any], *given: Any, stage: Callable[[str], None] | None = None
     ) -> Any:
-        """What `work`, a function of a module, makes of what is given; one at a time.
+        """What `work`, a function of a module, makes of what is given and of a progress, whose
+        stages come to `stage`; one at a time.
 
         Raises `Ended` where the process is ended before, and what the work raises of what is known.
         """
@@ -144,7 +145,7 @@ def _work(theirs: Any) -> None:
         except (EOFError, OSError):
             return
         try:
-            answer = work(*given, _Telling(theirs)) if work in _WITH_STAGES else work(*given)
+            answer = work(*given, _Telling(theirs))
         except (InvalidInput, LimitReached) as error:
             answer = error
         except MemoryError:
@@ -171,13 +172,13 @@ class _Telling(Silence):
         self.theirs.send(Stage(words))
 
 
-def searched(main: str, texts: dict[str, str], limits: Limits) -> Searched:
+def searched(main: str, texts: dict[str, str], limits: Limits, progress: Silence) -> Searched:
     """What can be proved of some texts, by their paths; `main` is the first file."""
     files = Files(main, texts)
     document = files.document()
     budget = Budget(limits)
     judged: list[Judged[Any]] = []
-    found = report(check(document), budget, with_progression=True, seen=judged.append)
+    found = report(check(document), budget, progress, True, seen=judged.append)
     if not judged or not found.complete:
         return Searched(found, None)
     try:
@@ -194,19 +195,19 @@ def mended(
     kind: str,
     subject: str,
     progress: Silence,
-) -> list[Change]:
+) -> list[MendingChange]:
     """The changes that are proved to mend a finding, the best first."""
     files = Files(main, texts)
     budget = Budget(limits)
     progress.stage("searching")
     mender = mender_of(files, budget, progress)
-    changes: list[Change] = []
+    changes: list[MendingChange] = []
     with Trials(budget, progress) as trials:
         for finding in findings_to_mend(mender.before, kind, subject):
             for proposal in mender.of(finding, trials).proposals:
                 changed = {p: proposal.files.texts[p] for p in files.differing(proposal.files)}
                 words = proposal.words
-                changes.append(Change(words, changed, len(proposal.gone), proposal.last))
+                changes.append(MendingChange(words, changed, len(proposal.gone), proposal.last))
     return changes
 
 
@@ -224,6 +225,3 @@ def paged(main: str, texts: dict[str, str], limits: Limits, progress: Silence) -
     sources = {source.path: "\n".join(source.lines) for source in document.files}
     contents = (texts.get(path, sources[path]).encode() for path in sorted(sources))
     return page(told, listings, fingerprint_of(contents), limits_in_words(limits))
-
-
-_WITH_STAGES = (mended, paged)

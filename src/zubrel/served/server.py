@@ -13,13 +13,16 @@ from lsprotocol import types as lsp
 from pygls.lsp.server import LanguageServer
 
 from zubrel import __version__
-from zubrel.served.diagnostics import diagnostics_of
+from zubrel.served.diagnostics import Diagnostics, diagnostics_of
 from zubrel.served.searching import Ended, Searched, Worker, searched
 from zubrel.served.settings import NAME, Settings, settings_from
-from zubrel.served.worlds import ENDINGS, Desk, OpenWorld, Told
+from zubrel.served.waiting import Waiting
+from zubrel.served.worlds import ENDINGS, Desk, OpenWorld, SearchTold
 
 READING = 0.02
 """Seconds after a change until mistakes are looked for: keys that are held down come together."""
+SHOWN_AFTER = 1.5
+"""Seconds after which the editor shows that a search goes on."""
 AGAIN = 1.0
 """Seconds between two looks at whether other files are to be watched."""
 
@@ -35,8 +38,8 @@ class ZubrelServer(LanguageServer):
         self.mender = Worker()
         self.changes: dict[tuple[str, int], dict[tuple[str, str], list[Any]]] = {}
         """By main file and revision, what is proved to mend findings."""
-        self.published: dict[str, set[str]] = {}
-        """By main file, the files that have diagnostics of that world."""
+        self.published: dict[str, Diagnostics] = {}
+        """By main file, what was said last of the files of that world."""
         self.searching: str | None = None
         """The main file of the world that is searched now."""
         self._reading: asyncio.TimerHandle | None = None
@@ -108,7 +111,7 @@ class ZubrelServer(LanguageServer):
         del self.desk.worlds[world.main]
         if self.searching == world.main:
             self.searcher.end_if_busy()
-        for path in self.published.pop(world.main, set()):
+        for path in self.published.pop(world.main, {}):
             self._publish(path)
 
     def changed_texts(self, *paths: str) -> None:
@@ -136,9 +139,10 @@ class ZubrelServer(LanguageServer):
     def _read(self) -> None:
         """Tell the mistakes of every world that has changed."""
         self._reading = None
-        for world in list(self.desk.worlds.values()):
+        worlds = list(self.desk.worlds.values())
+        for world in worlds:
             world.read()
-            self.publish(world)
+        self.publish(*worlds)
 
     def changed_files(self, paths: list[str]) -> None:
         """Some files that are not open have been saved, made or removed."""
@@ -171,20 +175,25 @@ class ZubrelServer(LanguageServer):
 
     # diagnostics
 
-    def publish(self, world: OpenWorld) -> None:
-        """Tell everything there is to say of a world; of files that it has no more, nothing."""
-        files = set(diagnostics_of(world))
-        before = self.published.get(world.main, set())
-        self.published[world.main] = files
-        for path in sorted(files | before):
+    def publish(self, *worlds: OpenWorld) -> None:
+        """Tell everything there is to say of some worlds; of files that they have no more, nothing.
+
+        A file may belong to several: all of them are looked at before anything is told.
+        """
+        changed: set[str] = set()
+        for world in worlds:
+            before = self.published.get(world.main, {})
+            self.published[world.main] = latest = diagnostics_of(world)
+            changed |= {p for p in {*latest, *before} if latest.get(p) != before.get(p)}
+            changed |= latest.keys() & self.desk.open.keys()  # for this version of their text
+        for path in sorted(changed):
             self._publish(path)
 
     def _publish(self, path: str) -> None:
         """All that the worlds of a file have to say of it."""
         every: list[lsp.Diagnostic] = []
-        for world in self.desk.worlds.values():
-            if world.is_read:
-                every += [d for d in diagnostics_of(world).get(path, ()) if d not in every]
+        for said in self.published.values():
+            every += [d for d in said.get(path, ()) if d not in every]
         text = self.desk.open.get(path)
         self.text_document_publish_diagnostics(
             lsp.PublishDiagnosticsParams(
@@ -214,10 +223,11 @@ class ZubrelServer(LanguageServer):
     async def _search_one(self, world: OpenWorld) -> None:
         revision = world.revision
         self.searching = world.main
+        given = (world.main, world.all_texts(), self.settings.limits)
+        title = f"Searching {Path(world.main).name}"
         try:
-            result: Searched = await self.searcher.do(
-                searched, world.main, world.all_texts(), self.settings.limits
-            )
+            async with Waiting(self, self.searcher, title, SHOWN_AFTER) as waiting:
+                result: Searched = await self.searcher.do(searched, *given, stage=waiting.stage)
         except Ended:
             return
         except Exception as error:  # the editor goes on: mistakes are told as before
@@ -226,7 +236,7 @@ class ZubrelServer(LanguageServer):
         finally:
             self.searching = None
         if world.revision == revision and self.desk.worlds.get(world.main) is world:
-            world.told = Told(result.report, result.knowledge)
+            world.told = SearchTold(result.report, result.knowledge)
             self.publish(world)
             self.refresh()
 

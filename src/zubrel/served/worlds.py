@@ -21,7 +21,7 @@ from zubrel.edited.knowledge import Knowledge
 from zubrel.edited.known import NOTHING_KNOWN, Known
 from zubrel.edited.occurrences import Occurrences
 from zubrel.narrated.report import Report
-from zubrel.served.layout import Layout
+from zubrel.served.layout import TextLayout
 
 ENDINGS = (".yaml", ".yml", ".json")
 MOST_FILES = 2_000
@@ -34,10 +34,10 @@ class OpenText(Struct):
 
     uri: str
     version: int
-    layout: Layout
+    layout: TextLayout
 
 
-class Told(Struct, frozen=True):
+class SearchTold(Struct, frozen=True):
     """What a search of the text of a moment has told."""
 
     report: Report
@@ -61,7 +61,7 @@ class OpenWorld:
         self.world: World | None = None
         self.mistakes: tuple[Diagnostic, ...] = ()
         self.more = 0
-        self.told: Told | None = None
+        self.told: SearchTold | None = None
         self.is_current = False
         """`document` and `occurrences` are of the text as it is."""
         self._read = -1
@@ -158,18 +158,18 @@ class Desk:
             return self.open[path].uri
         return uris.from_fs_path(os.path.abspath(path)) or path
 
-    def layout(self, path: str) -> Layout | None:
+    def layout(self, path: str) -> TextLayout | None:
         """The text at a path; None where it cannot be read."""
         if path in self.open:
             return self.open[path].layout
         try:
-            return Layout(read_source(path)[1], self.encoding)
+            return TextLayout(read_source(path)[1], self.encoding)
         except InvalidInput:
             return None
 
     def put(self, path: str, uri: str, version: int, text: str) -> None:
         """A file has been opened, or its text is another one."""
-        self.open[path] = OpenText(uri, version, Layout(text, self.encoding))
+        self.open[path] = OpenText(uri, version, TextLayout(text, self.encoding))
 
     def worlds_with(self, path: str) -> Iterator[OpenWorld]:
         """The open worlds that a file belongs to."""

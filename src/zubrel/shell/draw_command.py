@@ -66,10 +66,10 @@ def _pace(path: str, form: str, common: Common) -> bytes:
     """The pace of simulated plays, as many as `odds` makes where nobody says how many."""
     world = loaded(path, common)
     from zubrel.drawn.pace import draw_pace
-    from zubrel.odds.odds import Asked, players_of
+    from zubrel.odds.odds import OddsOptions, players_of
     from zubrel.odds.players import CURIOUS
     from zubrel.shell.odds_command import odds_on
 
-    (known,) = odds_on(world, Asked(players_of([CURIOUS], 0.0)), common).players
+    (known,) = odds_on(world, OddsOptions(players_of([CURIOUS], 0.0)), common).players
     assert known.seen is not None, "plays of those who remember are always simulated"
     return draw_pace(world, CURIOUS, known.seen).written(form)

@@ -24,7 +24,7 @@ from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import at_work, loaded
 
 if TYPE_CHECKING:  # SciPy is loaded when odds are asked for
-    from zubrel.odds.odds import Asked, Odds
+    from zubrel.odds.odds import Odds, OddsOptions
 
 PLAYERS = ("aimless", "curious", "homing", "perfect")
 
@@ -46,7 +46,7 @@ class Chance(click.ParamType[float]):
         return read
 
 
-def odds_on(world: World, asked: Asked, common: Common) -> Odds:
+def odds_on(world: World, asked: OddsOptions, common: Common) -> Odds:
     """The odds of a world. Raises `InvalidInput` where it never rests, `LimitReached`."""
     from zubrel.odds.odds import odds_of
 
@@ -121,11 +121,11 @@ def odds_command(
     """
     common = take_common(options)
     read = loaded(world, common)
-    from zubrel.odds.odds import Asked, players_of
+    from zubrel.odds.odds import OddsOptions, players_of
     from zubrel.output.odds import odds_as_csv, odds_as_json, write_odds
 
     players = players_of(names or PLAYERS, homing_chance)
-    odds = odds_on(read, Asked(players, plays, within, seed, simulate), common)
+    odds = odds_on(read, OddsOptions(players, plays, within, seed, simulate), common)
     if form == "json":
         write_text(odds_as_json(read, odds), common.output)
     elif form == "csv":

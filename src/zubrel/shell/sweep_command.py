@@ -24,11 +24,11 @@ from zubrel.shell.options import (
 from zubrel.shell.streams import refuse_to_write_over, write_bytes, write_pretty, write_text
 from zubrel.shell.surveys import at_work
 from zubrel.swept.kept import Kept
-from zubrel.swept.outcome import Outcome
+from zubrel.swept.outcome import VariantOutcome
 from zubrel.swept.settings import Texts, read_whole
-from zubrel.swept.sweep import Row, Sweep
-from zubrel.swept.variants import Asked, Chosen, variants_of
-from zubrel.swept.workers import Cluster, Here, NoCluster, Processes, Workers
+from zubrel.swept.sweep import Sweep, VariantRow
+from zubrel.swept.variants import AskedVariants, Chosen, variants_of
+from zubrel.swept.workers import Cluster, InThisProcess, LocalProcesses, NoCluster, Workers
 
 
 @click.command(
@@ -105,8 +105,8 @@ def sweep_command(
     Exit code 0: each variant was decided; 3: a limit cut some search short.
     """
     common = take_common(options)
-    asked = Asked(vary, without, each, swap, file)
-    if asked == Asked():
+    asked = AskedVariants(vary, without, each, swap, file)
+    if asked == AskedVariants():
         raise click.UsageError("nothing varies: see --vary, --without, --each, --swap, --variants")
     limits = common.limits
     decisive = (f"{limits.engine}", f"{limits.situations}")
@@ -116,8 +116,8 @@ def sweep_command(
         chosen = variants_of(texts, asked, one_at_a_time, most, seed)
         refuse_to_write_over(common.output)
         form_of_picture = "" if picture is None else _form_of(picture, chosen)
-        kept = Kept(folder, Outcome, decisive)
-        rows = list[Row]()
+        kept = Kept(folder, VariantOutcome, decisive)
+        rows = list[VariantRow]()
         try:
             with _workers(common, jobs, cluster, len(chosen.variants)) as workers:
                 rows += Sweep(texts, workers, meter, kept).rows(chosen.variants)
@@ -148,8 +148,8 @@ def _workers(common: Common, jobs: int, cluster: str | None, variants: int) -> W
     if cluster is not None:
         return Cluster(cluster, limits, on_check, jobs)
     if jobs > 1 and variants > 1:
-        return Processes(limits, on_check, jobs)
-    return Here(limits, on_check)
+        return LocalProcesses(limits, on_check, jobs)
+    return InThisProcess(limits, on_check)
 
 
 def _form_of(picture: str, chosen: Chosen) -> str:
@@ -168,14 +168,16 @@ def _form_of(picture: str, chosen: Chosen) -> str:
     return form
 
 
-def _draw(texts: Texts, chosen: Chosen, rows: Sequence[Row], picture: str, form: str) -> None:
-    from zubrel.drawn.variants import Axis, Cell, draw_variants
+def _draw(
+    texts: Texts, chosen: Chosen, rows: Sequence[VariantRow], picture: str, form: str
+) -> None:
+    from zubrel.drawn.variants import Axis, VariantCell, draw_variants
 
     axes = [Axis(*axis) for axis in chosen.axes]
     cells = []
     for row in rows[1:]:
         told = row.outcome
         softlocks = len(told.of_kind("softlock", "bad_luck", "bad_deal"))
-        cells.append(Cell(told.verdict, told.length, told.shortest, softlocks))
+        cells.append(VariantCell(told.verdict, told.length, told.shortest, softlocks))
     title = f"Variants of {plain(texts.title)}"
     write_bytes(draw_variants(title, axes, cells, form), picture)

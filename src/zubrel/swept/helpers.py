@@ -13,8 +13,8 @@ from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.system import System
 from zubrel.findings.large.batches import answered
-from zubrel.findings.large.helpers import Answer, HelperGone, Result
-from zubrel.findings.large.questions import Asked
+from zubrel.findings.large.helpers import BatchResult, HelperGone, PendingAnswer
+from zubrel.findings.large.questions import AskedQuestion
 from zubrel.mended.files import Files
 from zubrel.swept.workers import Cluster
 
@@ -44,7 +44,7 @@ class ClusterHelpers:
         # the worker makes the system again, of the texts: worlds do not travel as code
         self.limits = limits
 
-    def submit(self, batch: Sequence[Asked], forward: float | None) -> Answer:
+    def submit(self, batch: Sequence[AskedQuestion], forward: float | None) -> PendingAnswer:
         given = (self.main, self.texts, list(batch), self.limits, forward)
         try:
             future = self.client.submit(answered_there, *given, pure=False)
@@ -71,9 +71,9 @@ class _OfCluster:
     def wait(self, seconds: float) -> None:
         self.ended.wait(seconds)
 
-    def result(self) -> Result:
+    def result(self) -> BatchResult:
         try:
-            result: Result = self.future.result()
+            result: BatchResult = self.future.result()
         except Exception:  # a worker or the scheduler is gone, or there is no memory left there
             raise HelperGone from None
         return result
@@ -82,10 +82,10 @@ class _OfCluster:
 def answered_there(
     main: str,
     texts: Sequence[tuple[str, str]],
-    batch: Sequence[Asked],
+    batch: Sequence[AskedQuestion],
     limits: Limits,
     forward: float | None,
-) -> Result:
+) -> BatchResult:
     """In a worker: what is said of a batch about the world in some texts by their paths."""
     return answered(_system_of(main, tuple(texts)), batch, limits, forward)
 

@@ -15,7 +15,7 @@ BROKEN = "invalid"
 """The verdict on a variant that is no world."""
 
 
-class Told(Struct, frozen=True):
+class OpenFinding(Struct, frozen=True):
     """An open finding: kind, subject and severity."""
 
     kind: str
@@ -23,7 +23,7 @@ class Told(Struct, frozen=True):
     severity: str
 
 
-class Outcome(Struct, frozen=True):
+class VariantOutcome(Struct, frozen=True):
     """What was proved of one variant.
 
     `verdict` is that of a report, or `invalid` with what is wrong as `stopped`; a search that was
@@ -36,7 +36,7 @@ class Outcome(Struct, frozen=True):
     stopped: str | None
     length: int | None
     shortest: bool
-    findings: tuple[Told, ...]
+    findings: tuple[OpenFinding, ...]
     must_haves: tuple[str, ...] | None
     situations: int | None
 
@@ -49,7 +49,7 @@ class Outcome(Struct, frozen=True):
         return tuple(f.subject for f in self.findings if f.kind in kinds)
 
 
-def outcome_of(files: Files, budget: Budget) -> Outcome:
+def outcome_of(files: Files, budget: Budget) -> VariantOutcome:
     """What can be proved of some files, read as a world, within the limits of a budget."""
     try:
         world = check(files.document())
@@ -57,25 +57,25 @@ def outcome_of(files: Files, budget: Budget) -> Outcome:
     except InvalidInput as invalid:
         first = invalid.diagnostics[0]
         where = f"{first.span.place}: " if first.span is not None else ""
-        return Outcome(BROKEN, f"{where}{first.message}", None, False, (), None, None)
+        return VariantOutcome(BROKEN, f"{where}{first.message}", None, False, (), None, None)
     except (LimitReached, MemoryError) as limit:
         return cut_short(words_of(limit))
     return _outcome(told)
 
 
-def cut_short(words: str) -> Outcome:
+def cut_short(words: str) -> VariantOutcome:
     """Nothing is known: a limit, or the end of whoever was at work, came first."""
-    return Outcome("incomplete", words, None, False, (), None, None)
+    return VariantOutcome("incomplete", words, None, False, (), None, None)
 
 
-def _outcome(told: Report) -> Outcome:
+def _outcome(told: Report) -> VariantOutcome:
     win, progress = told.shortest_win, told.progress
-    return Outcome(
+    return VariantOutcome(
         told.verdict,
         told.stopped,
         None if win is None else len(win.moves),
         win is not None and win.shortest,
-        tuple(Told(f.kind, f.subject, f.severity) for f in told.findings if not f.accepted),
+        tuple(OpenFinding(f.kind, f.subject, f.severity) for f in told.findings if not f.accepted),
         None if progress is None else tuple(m.id for m in progress.must_haves),
         told.situations,
     )

@@ -16,7 +16,7 @@ from zubrel.authored.nodes import Node, Scalar
 from zubrel.base.diagnostics import Diagnostic, InvalidInput
 from zubrel.base.source import Source, Span
 from zubrel.base.spelling import suggestion
-from zubrel.mended.edits import Edit, Page, Place, places
+from zubrel.mended.edits import Edit, NodePlace, Page, places
 from zubrel.mended.files import Files
 
 MOST_VALUES = 1_000
@@ -25,7 +25,7 @@ _RANGE = re.compile(r"(-?[0-9]{1,7})\.\.(-?[0-9]{1,7})\Z")
 _STEP = re.compile(r"[a-z0-9_*?]+\Z")
 
 
-class Setting(Struct, frozen=True):
+class PathSetting(Struct, frozen=True):
     """At a path, keys and numbers in lists one below the other, stands this YAML; None: nothing."""
 
     path: tuple[str, ...]
@@ -102,17 +102,17 @@ class Texts:
         every = (place for root in document.roots for place in places(root))
         # tables are edited by whatever program wrote them
         self.places = [p for p in every if _is_edited(p.node.span.source.path)]
-        self.by_path: dict[tuple[str, ...], Place] = {}
+        self.by_path: dict[tuple[str, ...], NodePlace] = {}
         for place in self.places:
             self.by_path.setdefault(place.path, place)
 
-    def matching(self, pattern: Sequence[str]) -> Iterator[Place]:
+    def matching(self, pattern: Sequence[str]) -> Iterator[NodePlace]:
         """The places whose path fits a pattern, in the order of the files."""
         for place in self.places:
             if len(place.path) == len(pattern) and all(map(fnmatchcase, place.path, pattern)):
                 yield place
 
-    def changed(self, settings: Sequence[Setting], span: Span) -> Files:
+    def changed(self, settings: Sequence[PathSetting], span: Span) -> Files:
         """The files with everything set. Raises `InvalidInput` where something cannot be."""
         edits = [self._edit(setting, span) for setting in settings]
         try:
@@ -121,7 +121,7 @@ class Texts:
             words = " and ".join(setting.words for setting in settings)
             raise refused(f"these change the same lines: {words}", span) from None
 
-    def _edit(self, setting: Setting, span: Span) -> Edit:
+    def _edit(self, setting: PathSetting, span: Span) -> Edit:
         place = self.by_path.get(setting.path)
         if place is None:
             return self._added(setting, span)
@@ -135,7 +135,7 @@ class Texts:
             raise refused(f"{'.'.join(setting.path)} cannot be changed as it is written", span)
         return edit
 
-    def _added(self, setting: Setting, span: Span) -> Edit:
+    def _added(self, setting: PathSetting, span: Span) -> Edit:
         """A key that is not there yet, of something that is."""
         above = self.by_path.get(setting.path[:-1])
         if above is None or setting.value is None:

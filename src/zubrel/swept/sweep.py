@@ -9,19 +9,19 @@ from msgspec import Struct
 from zubrel.base.progress import Progress
 from zubrel.mended.files import Files
 from zubrel.swept.kept import Kept
-from zubrel.swept.outcome import BROKEN, Outcome, Told
+from zubrel.swept.outcome import BROKEN, OpenFinding, VariantOutcome
 from zubrel.swept.settings import Texts, asked_span
 from zubrel.swept.variants import Variant
 from zubrel.swept.workers import Workers
 
 
-class Row(Struct, frozen=True):
+class VariantRow(Struct, frozen=True):
     """A variant and what was proved of it; `new` and `gone` are findings against the unchanged."""
 
     variant: Variant
-    outcome: Outcome
-    new: tuple[Told, ...]
-    gone: tuple[Told, ...]
+    outcome: VariantOutcome
+    new: tuple[OpenFinding, ...]
+    gone: tuple[OpenFinding, ...]
     known: bool
     """It was kept from an earlier time, and not searched now."""
 
@@ -30,38 +30,38 @@ class Sweep:
     """Searches variants of the files of a world, and keeps what is proved."""
 
     def __init__(
-        self, texts: Texts, workers: Workers, progress: Progress, kept: Kept[Outcome]
+        self, texts: Texts, workers: Workers, progress: Progress, kept: Kept[VariantOutcome]
     ) -> None:
         self.texts = texts
         self.workers = workers
         self.progress = progress
         self.kept = kept
 
-    def rows(self, variants: Sequence[Variant]) -> Iterator[Row]:
+    def rows(self, variants: Sequence[Variant]) -> Iterator[VariantRow]:
         """What was proved of each variant, in their order; the first is the unchanged world.
 
         Raises `InvalidInput` where a variant cannot be made, `OSError` where nothing can be kept.
         """
         made = [self._files(variant) for variant in variants]
-        first: Outcome | None = None
+        first: VariantOutcome | None = None
         for variant, (outcome, known) in zip(variants, self._outcomes(made), strict=True):
             first = first or outcome
             before, after = set(first.findings), set(outcome.findings)
             comparable = first.complete and outcome.complete
             new = tuple(f for f in outcome.findings if comparable and f not in before)
             gone = tuple(f for f in first.findings if comparable and f not in after)
-            yield Row(variant, outcome, new, gone, known)
+            yield VariantRow(variant, outcome, new, gone, known)
 
     def _files(self, variant: Variant) -> Files:
         span = variant.span or asked_span("the sweep", variant.name)
         return self.texts.changed(variant.settings, span)
 
-    def _outcomes(self, made: Sequence[Files]) -> Iterator[tuple[Outcome, bool]]:
+    def _outcomes(self, made: Sequence[Files]) -> Iterator[tuple[VariantOutcome, bool]]:
         names = [self.kept.name_of(files.texts) for files in made]
         known = {name: self.kept.find(name) for name in names}
         # files that read alike are searched once
         left = {n: f for n, f in zip(names, made, strict=True) if known[n] is None}
-        searched, outcomes = self.workers.outcomes(list(left.values())), dict[str, Outcome]()
+        searched, outcomes = self.workers.outcomes(list(left.values())), dict[str, VariantOutcome]()
         for number, name in enumerate(names):
             outcome = known[name]
             if outcome is not None:

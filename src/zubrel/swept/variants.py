@@ -13,8 +13,8 @@ from zubrel.authored.files import read_source
 from zubrel.authored.nodes import Mapping, Scalar, compose
 from zubrel.base.diagnostics import Diagnostic, InvalidInput
 from zubrel.base.source import Span
-from zubrel.mended.edits import Page, Place
-from zubrel.swept.settings import Setting, Texts, asked_span, path_of, refused, values_of
+from zubrel.mended.edits import NodePlace, Page
+from zubrel.swept.settings import PathSetting, Texts, asked_span, path_of, refused, values_of
 
 MOST_VARIANTS = 100_000
 """Variants beyond which nobody has asked for so many on purpose."""
@@ -27,7 +27,7 @@ class Variant(Struct, frozen=True):
     """A world that differs in some settings; `span` is where they were asked for."""
 
     name: str
-    settings: tuple[Setting, ...]
+    settings: tuple[PathSetting, ...]
     span: Span | None = None
 
 
@@ -35,10 +35,10 @@ class Factor(Struct, frozen=True):
     """Something that varies: one of several lists of settings, each with a name."""
 
     span: Span
-    choices: tuple[tuple[str, tuple[Setting, ...]], ...]
+    choices: tuple[tuple[str, tuple[PathSetting, ...]], ...]
 
 
-class Asked(Struct, frozen=True):
+class AskedVariants(Struct, frozen=True):
     """What the command line asks to vary, as texts."""
 
     vary: tuple[str, ...] = ()
@@ -61,7 +61,7 @@ class Chosen(Struct, frozen=True):
 
 
 def variants_of(
-    texts: Texts, asked: Asked, one_at_a_time: bool, most: int | None, seed: int
+    texts: Texts, asked: AskedVariants, one_at_a_time: bool, most: int | None, seed: int
 ) -> Chosen:
     """All combinations of what varies, or each change by itself; of more than `most` a sample.
 
@@ -109,7 +109,7 @@ def _numbered(
                 name, settings = factor.choices[number]
                 return Variant(name, settings, factor.span)
             number -= len(factor.choices)
-    names, every = list[str](), list[Setting]()
+    names, every = list[str](), list[PathSetting]()
     for factor in reversed(factors):
         number, place = divmod(number, len(factor.choices))
         name, settings = factor.choices[place]
@@ -118,18 +118,18 @@ def _numbered(
     return Variant(", ".join(names), tuple(every), factors[0].span)
 
 
-def _factors(texts: Texts, asked: Asked) -> Iterator[Factor]:
+def _factors(texts: Texts, asked: AskedVariants) -> Iterator[Factor]:
     for text in asked.vary:
         span = asked_span("--vary", text)
         path, equals, values = text.partition("=")
         if not equals:
             hint = "Write for example: shops.stall.sells.wick=1..4"
             raise refused(f'"{text}" does not say which values', span, hint)
-        settings = [Setting(path_of(path, span), value) for value in values_of(values, span)]
+        settings = [PathSetting(path_of(path, span), value) for value in values_of(values, span)]
         yield Factor(span, tuple((s.words, (s,)) for s in settings))
     for text in asked.without:
         span = asked_span("--without", text)
-        setting = Setting(path_of(text, span), None)
+        setting = PathSetting(path_of(text, span), None)
         yield Factor(span, ((setting.words, (setting,)),))
     for text in asked.each:
         span = asked_span("--each", text)
@@ -137,7 +137,7 @@ def _factors(texts: Texts, asked: Asked) -> Iterator[Factor]:
         places = [*texts.matching((*pattern, "*"))] or [*texts.matching(pattern)]
         if not places:
             raise refused(f'nothing in the world fits "{text}"', span, "Try: areas.*.finds")
-        settings = [Setting(place.path, None) for place in places]
+        settings = [PathSetting(place.path, None) for place in places]
         yield Factor(span, tuple((_named(texts, s), (s,)) for s in settings))
     if asked.swap:
         span = asked_span("--swap", "--swap")
@@ -147,7 +147,7 @@ def _factors(texts: Texts, asked: Asked) -> Iterator[Factor]:
         yield Factor(span, swaps)
 
 
-def _named(texts: Texts, setting: Setting) -> str:
+def _named(texts: Texts, setting: PathSetting) -> str:
     """What is left out, with what stands there where it is one of a list."""
     if not setting.path[-1].isdigit():
         return setting.words
@@ -157,19 +157,19 @@ def _named(texts: Texts, setting: Setting) -> str:
     return f"{setting.words} ({short})" if short else setting.words
 
 
-def _swaps(texts: Texts) -> Iterator[tuple[str, tuple[Setting, ...]]]:
+def _swaps(texts: Texts) -> Iterator[tuple[str, tuple[PathSetting, ...]]]:
     """For each two finds of different items what each of them gives is found at the other.
 
     A find that says how many in a field of its own is left where it is.
     """
-    finds: list[tuple[Place, str]] = []
+    finds: list[tuple[NodePlace, str]] = []
     for place in texts.matching(("areas", "*", "finds", "*")):
         item = texts.by_path.get((*place.path, "item"), place)
         if isinstance(item.node, Scalar) and (*place.path, "count") not in texts.by_path:
             finds.append((item, item.node.text))
     for (place, item_text), (other, other_text) in combinations(finds, 2):
         if item_text != other_text:
-            settings = (Setting(place.path, other_text), Setting(other.path, item_text))
+            settings = (PathSetting(place.path, other_text), PathSetting(other.path, item_text))
             here, there = place.path[1], other.path[1]
             yield f"{item_text} at {here} exchanged with {other_text} at {there}", settings
 
@@ -197,5 +197,5 @@ def _from_file(path: str) -> Iterator[Variant]:
             written = None if gone else page.written(node)
             if not gone and (written is None or "\n" in written):
                 raise refused("this value must stand in one line", step.span)
-            made.append(Setting(path_of(step.text, step.span), written))
+            made.append(PathSetting(path_of(step.text, step.span), written))
         yield Variant(key.text, tuple(made), key.span)

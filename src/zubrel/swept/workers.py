@@ -16,7 +16,7 @@ from zubrel import __version__
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.processes import end_workers, pool_of
 from zubrel.mended.files import Files
-from zubrel.swept.outcome import Outcome, cut_short, outcome_of
+from zubrel.swept.outcome import VariantOutcome, cut_short, outcome_of
 
 TICK = 0.1
 """Seconds between two looks at whether somebody wants to stop while a worker is waited for."""
@@ -39,12 +39,12 @@ class Workers(Protocol):
 
     def __exit__(self, *error: object) -> None: ...
 
-    def outcomes(self, made: Sequence[Files]) -> Iterator[Outcome]:
+    def outcomes(self, made: Sequence[Files]) -> Iterator[VariantOutcome]:
         """What is proved of some files, in their order, however that is shared out."""
         ...
 
 
-class Here:
+class InThisProcess:
     """One after the other, in this process."""
 
     def __init__(self, limits: Limits, on_check: Callable[[], None] | None) -> None:
@@ -57,14 +57,14 @@ class Here:
     def __exit__(self, *error: object) -> None:
         pass
 
-    def outcomes(self, made: Sequence[Files]) -> Iterator[Outcome]:
+    def outcomes(self, made: Sequence[Files]) -> Iterator[VariantOutcome]:
         for files in made:
             budget = Budget(self.limits)
             budget.on_check = self.on_check
             yield outcome_of(files, budget)
 
 
-class Processes:
+class LocalProcesses:
     """So many processes on this machine, which share its memory."""
 
     def __init__(self, limits: Limits, on_check: Callable[[], None] | None, jobs: int) -> None:
@@ -81,10 +81,10 @@ class Processes:
         if self.pool is not None:
             end_workers(self.pool)
 
-    def outcomes(self, made: Sequence[Files]) -> Iterator[Outcome]:
+    def outcomes(self, made: Sequence[Files]) -> Iterator[VariantOutcome]:
         self.pool = pool_of(self.jobs)
         pool, limits = self.pool, self.limits
-        waiting: list[Future[Outcome]] = []
+        waiting: list[Future[VariantOutcome]] = []
         left = list(made)
         while left or waiting:
             while left and len(waiting) < AHEAD * self.jobs:
@@ -163,7 +163,7 @@ class Cluster:
                     thing.close(timeout=CONNECT)
         self.client = self.cluster = None
 
-    def outcomes(self, made: Sequence[Files]) -> Iterator[Outcome]:
+    def outcomes(self, made: Sequence[Files]) -> Iterator[VariantOutcome]:
         given = [(files.main, dict(files.texts), self.limits) for files in made]
         yield from self.run(searched, given, cut_short)
 
@@ -223,7 +223,7 @@ def _result(future: Any, on_check: Callable[[], None] | None) -> Any:
     return future.result()
 
 
-def searched(main: str, texts: dict[str, str], limits: Limits) -> Outcome:
+def searched(main: str, texts: dict[str, str], limits: Limits) -> VariantOutcome:
     """In a worker: what can be proved of some texts, by their paths; `main` is the first file."""
     return outcome_of(Files(main, texts), Budget(limits))
 

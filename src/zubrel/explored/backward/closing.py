@@ -43,7 +43,7 @@ class Closure(Struct, frozen=True):
     hit: bool
 
 
-class Closing:
+class BackwardFixpoint:
     """One fixpoint. `within` is what it never leaves, `until` what ends it when it is come to.
 
     `barred` are, by the number of a step, situations from which it is not taken.

@@ -18,7 +18,7 @@ from zubrel.base.budget import Budget
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas, holds_any, shared, without
-from zubrel.explored.backward.closing import Closing, Closure
+from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Functions
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import EndlessSettling, Trace
@@ -37,7 +37,7 @@ MOST_REFUTED = 20_000
 """Nodes of what may be reached in an area, beyond which what was refuted is forgotten again."""
 
 
-class Known(Struct, frozen=True):
+class KnownSituation(Struct, frozen=True):
     """A situation of a play, as its area and bits, and the step and the situation before it."""
 
     area: int
@@ -61,7 +61,7 @@ class Reaching:
         self.start = self.encoding.situation(system.start)
         self._closed: dict[tuple[Areas, bool], Areas] = {}
         self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
-        self._known: dict[int, Known] = {}
+        self._known: dict[int, KnownSituation] = {}
         """Settled situations of plays, by their packed words."""
         self._refuse_if_endless()
         self._remember(self.walking.start(), None, None)
@@ -97,7 +97,9 @@ class Reaching:
             if len(self._closed) >= MOST_CLOSED:
                 del self._closed[next(iter(self._closed))]  # the oldest
             using = self.functions.settling if by_itself else self.functions.all
-            self._closed[key] = Closing(self.functions, using, seed, self.possibly).run().areas
+            self._closed[key] = (
+                BackwardFixpoint(self.functions, using, seed, self.possibly).run().areas
+            )
         return self._closed[key]
 
     def before(self, step: Step, areas: Areas) -> Areas:
@@ -135,7 +137,7 @@ class Reaching:
             return area == place and (diagram & self.start).satisfiable()
 
         every = self.functions.all
-        closure = Closing(self.functions, every, tuple(entries), outside, is_start).run()
+        closure = BackwardFixpoint(self.functions, every, tuple(entries), outside, is_start).run()
         if closure.hit:
             return closure
         if avoiding is None:
@@ -231,7 +233,7 @@ class Reaching:
             if before not in self._known:
                 return
             moves = self._known[before].moves + 1
-        self._known[word] = Known(*self._placed(word), before, step, moves)
+        self._known[word] = KnownSituation(*self._placed(word), before, step, moves)
 
     # what never rests
 

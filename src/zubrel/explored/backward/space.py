@@ -19,7 +19,7 @@ from zubrel.compiled.parts import PLACE, Move, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.area_set import AreaSet
 from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, without
-from zubrel.explored.backward.closing import Closing
+from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.by_sets import by_choice, shifted
@@ -69,7 +69,9 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
 
         back = self.reaching_back
         every = self.functions.all
-        closure = Closing(self.functions, every, self._cut(areas), back.possibly, is_there).run()
+        closure = BackwardFixpoint(
+            self.functions, every, self._cut(areas), back.possibly, is_there
+        ).run()
         if not closure.hit:
             return False
         # nearly always it is one situation at the end of a play, which the first hit is then
@@ -229,7 +231,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
 
         def closed(barred: Mapping[int, Areas]) -> Areas:
             seed, every = self._cut(target.areas), self.functions.all
-            closing = Closing(self.functions, every, seed, back.possibly, barred=barred)
+            closing = BackwardFixpoint(self.functions, every, seed, back.possibly, barred=barred)
             return shared(closing.run().areas, tuple(self.functions.quiet))
 
         kept = by_choice(

@@ -23,7 +23,7 @@ from zubrel.explored.symbolic.settling import Happening, SymbolicSettling
 from zubrel.policy import BOTH_ENDS, LAYERS
 
 
-class Group:
+class StepGroup:
     """Steps of a region whose variables begin at the same depth, with what they read and write.
 
     `leaves`: they lead out of the region.
@@ -45,7 +45,7 @@ class Group:
         self.reads = reads
         self.writes = writes
 
-    def interferes_with(self, other: Group) -> bool:
+    def interferes_with(self, other: StepGroup) -> bool:
         """Whether the order of a step of one and a step of the other can matter.
 
         Where it cannot, neither makes the other possible or impossible, or changes what it does:
@@ -128,7 +128,7 @@ class SymbolicFixpoints:
         areas = encoding.true if move.areas is None else encoding.among(PLACE, move.areas)
         return areas & self.going_on & encoding.formula(move.guard)
 
-    def _groups(self, order: Sequence[int]) -> list[Group]:
+    def _groups(self, order: Sequence[int]) -> list[StepGroup]:
         depth = {variable: n for n, variable in enumerate(order)}
         region = self.system.regions
         groups: dict[tuple[int, bool, int], list[Step]] = {}
@@ -156,7 +156,7 @@ class SymbolicFixpoints:
                 or self.settling.sets_off(of[0].writes)
                 or (of[0].image(self.encoding, of[0].guard) & of[0].guard).satisfiable()
             )
-            made.append(Group(steps, reads, writes, repeats, here, leaves))
+            made.append(StepGroup(steps, reads, writes, repeats, here, leaves))
         return made
 
     def _read_by(self, step: Step) -> frozenset[int]:
@@ -270,7 +270,7 @@ class SymbolicFixpoints:
 
     def _group_closed(
         self,
-        group: Group,
+        group: StepGroup,
         known: Diagram,
         follow: Callable[[Step, Diagram], Diagram],
         within: Diagram | None,

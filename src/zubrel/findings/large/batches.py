@@ -21,8 +21,8 @@ from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import judge
-from zubrel.findings.large.helpers import Answer, HelperGone, Helpers, Result
-from zubrel.findings.large.questions import Asked, answer, whole_lens_for, with_plays
+from zubrel.findings.large.helpers import BatchResult, HelperGone, Helpers, PendingAnswer
+from zubrel.findings.large.questions import AskedQuestion, answer, whole_lens_for, with_plays
 from zubrel.policy import AT_ONCE, BATCH, QUESTION
 from zubrel.quotient.lens import Lens, backward_lens_for
 
@@ -38,11 +38,11 @@ log = logging.getLogger(__name__)
 class _Waiting(Struct, eq=False):
     """A batch in the queue, with its answer where that is known or being worked on."""
 
-    batch: Sequence[Asked]
-    answer: Answer | None = None
+    batch: Sequence[AskedQuestion]
+    answer: PendingAnswer | None = None
     here: bool = False
     """Whether a helper has failed at it, and nobody else is to try."""
-    result: Result | None = None
+    result: BatchResult | None = None
 
 
 class Batches:
@@ -69,7 +69,7 @@ class Batches:
         self.helpers: Helpers | None = helpers if helpers.count else None
         self.begun = False
         self.queue: deque[_Waiting] = deque()
-        self.undecided: list[Asked] = []
+        self.undecided: list[AskedQuestion] = []
         self.findings: list[Finding] = []
 
     def __enter__(self) -> Self:
@@ -83,7 +83,7 @@ class Batches:
             self.helpers.end()
             self.helpers = None
 
-    def ask(self, batches: Iterable[Sequence[Asked]]) -> None:
+    def ask(self, batches: Iterable[Sequence[AskedQuestion]]) -> None:
         """Put batches into the queue; helpers begin with them at once."""
         self.queue.extend(_Waiting(batch) for batch in batches)
         if self.helpers is not None and self.queue and not self.begun:
@@ -132,7 +132,7 @@ class Batches:
             except HelperGone:  # whatever it was that has ended it, it may do so again
                 waiting.answer, waiting.here = None, True
 
-    def _wait(self, answer: Answer) -> None:
+    def _wait(self, answer: PendingAnswer) -> None:
         """For an answer, or for a limit, after which nothing is answered any more."""
         try:
             self.budget.check_limits()
@@ -146,12 +146,12 @@ class Batches:
             waiting.answer, waiting.result = None, _nothing(waiting.batch, 0.0)
         self.allowance.left = 0.0
 
-    def _answered(self, batch: Sequence[Asked]) -> Result:
+    def _answered(self, batch: Sequence[AskedQuestion]) -> BatchResult:
         return _answered(
             self.system, batch, self.allowance, self.budget, self.progress, self.forward
         )
 
-    def _take(self, batch: Sequence[Asked], result: Result) -> None:
+    def _take(self, batch: Sequence[AskedQuestion], result: BatchResult) -> None:
         if result.work > self.allowance.left:
             result = _nothing(batch, result.work)
         self.allowance.left -= result.work
@@ -181,12 +181,12 @@ class Batches:
 
 def _answered(
     system: System,
-    batch: Sequence[Asked],
+    batch: Sequence[AskedQuestion],
     allowance: Allowance,
     budget: Budget,
     progress: Progress,
     forward: float | None,
-) -> Result:
+) -> BatchResult:
     """What lenses made for a batch say: of all of it at once, or else of one after the other."""
     began = budget.work
     with suppress(LimitReached, MemoryError), budget.within(min(BATCH, allowance.left)):
@@ -196,7 +196,7 @@ def _answered(
         with suppress(WorkSpent), budget.within(AT_ONCE):
             lens = whole_lens_for(system, formulas, budget, progress, forward=forward)
             if lens.at_once:
-                return Result(answer(judge(lens), batch), (), (), budget.work - began)
+                return BatchResult(answer(judge(lens), batch), (), (), budget.work - began)
         budget.spend(1)  # where it was the whole share that was spent, nothing more is asked
         if lens is None or lens.at_once:
             lens = backward_lens_for(system, formulas, budget)
@@ -204,7 +204,9 @@ def _answered(
     return _nothing(batch, budget.work - began)
 
 
-def _one_by_one(lens: Lens[Any], batch: Sequence[Asked], budget: Budget, began: float) -> Result:
+def _one_by_one(
+    lens: Lens[Any], batch: Sequence[AskedQuestion], budget: Budget, began: float
+) -> BatchResult:
     """What sets closed backwards say of each question, for which each has its share of work."""
     judged = judge(lens)
     findings, undecided, asked = list[Finding](), list[int](), 0
@@ -219,16 +221,16 @@ def _one_by_one(lens: Lens[Any], batch: Sequence[Asked], budget: Budget, began: 
                 undecided.append(number)
         asked = len(batch)
     again = tuple(range(asked, len(batch)))
-    return Result(findings, tuple(undecided), again, budget.work - began)
+    return BatchResult(findings, tuple(undecided), again, budget.work - began)
 
 
-def _nothing(batch: Sequence[Asked], work: float) -> Result:
+def _nothing(batch: Sequence[AskedQuestion], work: float) -> BatchResult:
     """All has to be asked again."""
-    return Result([], (), tuple(range(len(batch))), work)
+    return BatchResult([], (), tuple(range(len(batch))), work)
 
 
 def answered(
-    system: System, batch: Sequence[Asked], limits: Limits, forward: float | None
-) -> Result:
+    system: System, batch: Sequence[AskedQuestion], limits: Limits, forward: float | None
+) -> BatchResult:
     """What a helper, wherever it is, says of a batch."""
     return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence(), forward)

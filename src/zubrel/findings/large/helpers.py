@@ -10,10 +10,10 @@ from msgspec import Struct
 from zubrel.base.budget import Limits
 from zubrel.compiled.system import System
 from zubrel.findings.finding import Finding
-from zubrel.findings.large.questions import Asked
+from zubrel.findings.large.questions import AskedQuestion
 
 
-class Result(Struct, frozen=True):
+class BatchResult(Struct, frozen=True):
     """What was found, what was tried in vain, and what has to be asked again, by its places in the
     batch; and the work that it took."""
 
@@ -27,7 +27,7 @@ class HelperGone(Exception):
     """What was asked of a helper is not known, and has to be done by somebody else."""
 
 
-class Answer(Protocol):
+class PendingAnswer(Protocol):
     """What a helper will say of a batch."""
 
     def done(self) -> bool: ...
@@ -36,7 +36,7 @@ class Answer(Protocol):
         """For the answer, but not longer than this."""
         ...
 
-    def result(self) -> Result:
+    def result(self) -> BatchResult:
         """The answer, once it is there. Raises `HelperGone`."""
         ...
 
@@ -53,7 +53,7 @@ class Helpers(Protocol):
         """Make them ready. Each answer is to keep within the limits."""
         ...
 
-    def submit(self, batch: Sequence[Asked], forward: float | None) -> Answer:
+    def submit(self, batch: Sequence[AskedQuestion], forward: float | None) -> PendingAnswer:
         """Have a batch answered, with so much work on all that is reached. Raises `HelperGone`."""
         ...
 

@@ -28,9 +28,9 @@ from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import Judged, judge
 from zubrel.findings.large.batches import Batches
 from zubrel.findings.large.helpers import Helpers
-from zubrel.findings.large.processes import Processes
+from zubrel.findings.large.processes import ProcessHelpers
 from zubrel.findings.large.questions import (
-    Asked,
+    AskedQuestion,
     answer,
     every_question,
     in_batches,
@@ -78,7 +78,7 @@ def full_size(
     findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
     # where the end of the game is told by sets closed backwards, most else will be
     forward = None if lens.at_once else FORWARD_AGAIN
-    helpers = Processes(jobs - 1) if isinstance(jobs, int) else jobs
+    helpers = ProcessHelpers(jobs - 1) if isinstance(jobs, int) else jobs
     with Batches(lens.system, budget, progress, Allowance(BATCHES), helpers, forward) as batches:
         work = _Work(judged, lens, budget, batches)
         try:
@@ -118,11 +118,11 @@ class _Work:
         self.budget = budget
         self.batches = batches
         self.allowance = Allowance(BATCHES)
-        self.undecided: list[Asked] = []
+        self.undecided: list[AskedQuestion] = []
 
     def findings(self) -> list[Finding]:
         win = self._win()
-        first, hard, counting = list[Asked](), list[Asked](), list[Asked]()
+        first, hard, counting = list[AskedQuestion](), list[AskedQuestion](), list[AskedQuestion]()
         for asked in self._open_questions(win):
             if asked.question.counts_moves:
                 counting.append(asked)
@@ -150,7 +150,7 @@ class _Work:
         self._in_time([], tell)
         return wins[0] if wins else None
 
-    def _open_questions(self, win: Trace | None) -> Iterator[Asked]:
+    def _open_questions(self, win: Trace | None) -> Iterator[AskedQuestion]:
         """What has to be asked, without what the first lens refutes at once."""
         acting = [s for move in self.lens.acting for s in move.steps]
         possible = {s.number for s in acting if self.lens.possible(s)}
@@ -159,11 +159,11 @@ class _Work:
         shown = {} if win is None else {s.subject: s for s in shown_by(win, skips, self.system)}
         for asked in every_question(self.system):
             if isinstance(asked.question, Skip) and asked.subject in shown:
-                yield Asked(asked.kind, shown[asked.subject])
+                yield AskedQuestion(asked.kind, shown[asked.subject])
             elif not any(step.number in possible for step in asked.question.refuted_by):
                 yield asked
 
-    def _told(self, asked: Sequence[Asked]) -> Iterator[Finding]:
+    def _told(self, asked: Sequence[AskedQuestion]) -> Iterator[Finding]:
         """What the first lens says of what it knows."""
         for detector in SUBJECT_DETECTORS:
             of_kind = [a for a in asked if a.kind == detector.kind]
@@ -173,12 +173,12 @@ class _Work:
                 chunk = of_kind[first : first + size]
                 yield from self._in_time(chunk, partial(answer, self.judged, chunk), most)
 
-    def _counted(self, counting: Sequence[Asked]) -> Iterator[Finding]:
+    def _counted(self, counting: Sequence[AskedQuestion]) -> Iterator[Finding]:
         """What is about the number of moves, which openings hide where they are left out."""
         for asked in counting:
             yield from self._in_time([asked], partial(self._count, asked))
 
-    def _count(self, asked: Asked) -> list[Finding]:
+    def _count(self, asked: AskedQuestion) -> list[Finding]:
         with suppress(NotAsked):
             return self._count_by(EVERY, asked)
         try:
@@ -186,14 +186,14 @@ class _Work:
         except NotAsked:
             raise LimitReached("what no lens can tell") from None
 
-    def _count_by(self, using: Sequence[str], asked: Asked) -> list[Finding]:
+    def _count_by(self, using: Sequence[str], asked: AskedQuestion) -> list[Finding]:
         formulas = asked.formulas(self.system)
         lens = whole_lens_for(self.system, formulas, self.budget, self.batches.progress, using)
         return answer(judge(lens), [asked])
 
     def _in_time(
         self,
-        asked: Sequence[Asked],
+        asked: Sequence[AskedQuestion],
         tell: Callable[[], list[Finding]],
         most: float = float("inf"),
     ) -> list[Finding]:

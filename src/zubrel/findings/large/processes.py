@@ -13,11 +13,11 @@ from zubrel.base.budget import Limits
 from zubrel.base.processes import end_workers, pool_of
 from zubrel.compiled.system import System
 from zubrel.findings.large.batches import answered
-from zubrel.findings.large.helpers import Answer, HelperGone, Result
-from zubrel.findings.large.questions import Asked
+from zubrel.findings.large.helpers import BatchResult, HelperGone, PendingAnswer
+from zubrel.findings.large.questions import AskedQuestion
 
 
-class Processes:
+class ProcessHelpers:
     """Processes of this machine, which share its memory with this one."""
 
     def __init__(self, count: int) -> None:
@@ -29,7 +29,7 @@ class Processes:
             limits = replace(limits, memory=limits.memory // (self.count + 1))
         self.pool = pool_of(self.count, _begin, (system, limits))
 
-    def submit(self, batch: Sequence[Asked], forward: float | None) -> Answer:
+    def submit(self, batch: Sequence[AskedQuestion], forward: float | None) -> PendingAnswer:
         if self.pool is None:
             raise HelperGone
         try:
@@ -44,7 +44,7 @@ class Processes:
 
 
 class _OfProcess:
-    def __init__(self, future: Future[Result]) -> None:
+    def __init__(self, future: Future[BatchResult]) -> None:
         self.future = future
 
     def done(self) -> bool:
@@ -54,7 +54,7 @@ class _OfProcess:
         with suppress(TimeoutError):
             self.future.exception(seconds)
 
-    def result(self) -> Result:
+    def result(self) -> BatchResult:
         try:
             return self.future.result()
         except (BrokenProcessPool, MemoryError):
@@ -70,6 +70,6 @@ def _begin(system: System, limits: Limits) -> None:
     _GIVEN.append((system, limits))
 
 
-def _answered_here(batch: Sequence[Asked], forward: float | None) -> Result:
+def _answered_here(batch: Sequence[AskedQuestion], forward: float | None) -> BatchResult:
     ((system, limits),) = _GIVEN
     return answered(system, batch, limits, forward)

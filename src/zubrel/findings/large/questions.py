@@ -26,7 +26,7 @@ BATCH, QUESTS = 48, 16
 """Different questions that are asked of one reduced system; about quests fewer."""
 
 
-class Asked(Struct, frozen=True):
+class AskedQuestion(Struct, frozen=True):
     """A question, and the kind of finding that it is about."""
 
     kind: str
@@ -59,14 +59,14 @@ def _of(move: Move, system: System) -> Iterator[Formula]:
         yield from (Within(PLACE, area, area) for area in areas)
 
 
-def every_question(system: System) -> Iterator[Asked]:
+def every_question(system: System) -> Iterator[AskedQuestion]:
     """All that the subject detectors have to know."""
     for detector in SUBJECT_DETECTORS:
         for question in detector.questions(system):
-            yield Asked(detector.kind, question)
+            yield AskedQuestion(detector.kind, question)
 
 
-def answer(judged: Judged[Any], asked: Sequence[Asked]) -> list[Finding]:
+def answer(judged: Judged[Any], asked: Sequence[AskedQuestion]) -> list[Finding]:
     """What a lens says that was made for some questions, with plays of the whole world.
 
     Raises `NotAsked` where it was not made for them.
@@ -108,13 +108,13 @@ def whole_lens_for(
     return lens
 
 
-def in_batches(system: System, asked: Sequence[Asked]) -> Iterator[list[Asked]]:
+def in_batches(system: System, asked: Sequence[AskedQuestion]) -> Iterator[list[AskedQuestion]]:
     """What asks about the same things together; a quest has a long tail of variables.
 
     Questions that depend on the very same formulas count as one.
     """
     # whoever can be missed can be unreachable too, and both depend on the same formula
-    alike: dict[tuple[bool, tuple[Formula, ...]], list[Asked]] = {}
+    alike: dict[tuple[bool, tuple[Formula, ...]], list[AskedQuestion]] = {}
     for one in asked:
         long = one.subject in system.world.quests
         alike.setdefault((long, one.formulas(system)), []).append(one)

@@ -31,7 +31,7 @@ MOST_OPTIONAL = 24
 """Things of which pairs are tried as alternatives."""
 
 
-class Behind(Struct, frozen=True):
+class AreaBehindGates(Struct, frozen=True):
     """An area, the move after which it is first reached (None: never), and its gates.
 
     `gates` held at some moment of every play that comes here; `last` are those of them that do
@@ -60,7 +60,7 @@ class Choice(Struct, frozen=True):
 class Outline(Struct, frozen=True):
     """`growth`: new situations, won and doomed ones, after 0, 1, 2, ... moves (None: too many)."""
 
-    areas: tuple[Behind, ...]
+    areas: tuple[AreaBehindGates, ...]
     choices: tuple[Choice, ...]
     growth: tuple[tuple[int, ...], ...] | None
 
@@ -81,7 +81,9 @@ def gates(system: System) -> list[tuple[Atom, Formula]]:
     return [(gate, translator.formula(gate)) for gate in _gates(system.world)]
 
 
-def areas_behind(judged: Judged[Any], arriving: Arriving | None = None) -> Iterator[Behind]:
+def areas_behind(
+    judged: Judged[Any], arriving: Arriving | None = None
+) -> Iterator[AreaBehindGates]:
     """Every area, with what it lies behind. The space has to answer for all `gates`.
 
     `arriving` tells of an area where the player is in it, and after how many moves (None: never).
@@ -99,7 +101,7 @@ def areas_behind(judged: Judged[Any], arriving: Arriving | None = None) -> Itera
         # nobody comes here who has avoided it
         behind = [n for n, free in enumerate(without) if here and not free & here]
         last = [n for n in behind if not any(order.precedes(n, m) for m in behind)]
-        yield Behind(
+        yield AreaBehindGates(
             area,
             first,
             tuple(every[n][0] for n in behind),

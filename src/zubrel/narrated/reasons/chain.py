@@ -29,7 +29,7 @@ WIDEST = 3
 """Makers of one thing that are told apart; the tree has all of them."""
 
 
-class Chain:
+class ReasonChain:
     """Tells the trees of one finding. `past` are the moves of its evidence."""
 
     def __init__(self, naming: Naming, past: Sequence[Past]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from zubrel.narrated.reasons.cause import cause_of, is_spared
-from zubrel.narrated.reasons.chain import Chain
+from zubrel.narrated.reasons.chain import ReasonChain
 from zubrel.narrated.reasons.naming import Naming
 from zubrel.narrated.reasons.trees import because
 from zubrel.narrated.report import Because
@@ -36,7 +36,7 @@ class Explained(Struct, frozen=True):
 def explained(reasons: Reasons, trees: tuple[Node, ...]) -> Explained:
     """The trees that `reasons` has built, in words and as data."""
     naming, past = Naming(reasons.system, reasons.prover.origin), reasons.prover.past
-    chain = tuple(Chain(naming, past).lines(trees))
+    chain = tuple(ReasonChain(naming, past).lines(trees))
     # a chain of one line is its own cause
     cause = cause_of(naming, trees, len(past)) if len(chain) > 1 else None
     spared = cause is not None and is_spared(trees, len(past))
