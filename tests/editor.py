@@ -3,15 +3,23 @@
 from __future__ import annotations
 
 import asyncio
+import logging
+import os
 import re
+import socket
 import sys
 from typing import Union
 
 from lsprotocol import types as lsp
 from pygls import uris
+from pygls.io_ import run_async
 from pygls.lsp.client import LanguageClient
 
+from zubrel.entry import run
+
 BREAK = re.compile("\r\n|\r|\n")
+FORKING = hasattr(os, "fork") and "COVERAGE_PROCESS_CONFIG" not in os.environ
+"""Loading takes longer than most tests; coverage is measured of processes that begin alone."""
 PATIENCE = 30.0
 """Seconds after which something that is waited for will not come any more."""
 
@@ -39,6 +47,59 @@ def position_of(text, offset):
     return lsp.Position(line, len(part.encode("utf-16-le")) // 2)
 
 
+class Forked:
+    """The server in a fork of this process, which has loaded it already."""
+
+    def __init__(self, pid):
+        self.pid = pid
+        self.returncode = None
+
+    async def wait(self):
+        _, status = await asyncio.to_thread(os.waitpid, self.pid, 0)
+        self.returncode = os.waitstatus_to_exitcode(status)
+        return self.returncode
+
+
+async def forked(client):
+    """A server that speaks by its standard streams with a client, as if it had been begun."""
+    here, there = socket.socketpair()
+    pid = os.fork()
+    if not pid:
+        code = 70
+        try:
+            here.close()
+            for number in (0, 1):
+                os.dup2(there.fileno(), number)
+            code = serve()
+        finally:
+            os._exit(code)
+    there.close()
+    reader, writer = await asyncio.open_connection(sock=here)
+    client.protocol.set_writer(writer)
+    reading = run_async(
+        stop_event=client._stop_event,
+        reader=reader,
+        protocol=client.protocol,
+        logger=logging.getLogger("editor"),
+        error_handler=client.report_server_error,
+    )
+    client._async_tasks.append(asyncio.create_task(reading))
+    return Forked(pid)
+
+
+def serve():
+    """In the fork: the program, from where it begins."""
+    asyncio._set_running_loop(None)
+    logging.disable()
+    sys.stdin, sys.stdout = open(0, closefd=False), open(1, "w", closefd=False)  # noqa: SIM115
+    sys.argv = ["zubrel", "language-server"]
+    try:
+        run()
+    except SystemExit as end:
+        return end.code or 0
+    return 0
+
+
 class Editor:
     """Begun with `async with`; `folder` is where it works.
 
@@ -46,10 +107,11 @@ class Editor:
     what was told, `asked` the choices that were offered; the first is taken if `chooses`.
     """
 
-    def __init__(self, folder, settings=None, chooses=False, capabilities=None):
+    def __init__(self, folder, settings=None, chooses=False, capabilities=None, forking=FORKING):
         self.folder = folder
         self.settings = settings
         self.chooses = chooses
+        self.forking = forking
         self.capabilities = capabilities or capabilities_of_most()
         self.texts, self.versions = {}, {}
         self.shown, self.history = {}, []
@@ -106,7 +168,11 @@ class Editor:
         client.feature(lsp.PROGRESS)(lambda params: None)
 
     async def __aenter__(self):
-        await self.client.start_io(sys.executable, "-m", "zubrel", "language-server")
+        if self.forking:
+            self.server = await forked(self.client)
+        else:
+            await self.client.start_io(sys.executable, "-m", "zubrel", "language-server")
+            self.server = self.client._server
         self.answer = await self.client.initialize_async(
             lsp.InitializeParams(
                 capabilities=self.capabilities,
@@ -127,7 +193,7 @@ class Editor:
     async def _ended(self):
         """The exit code of the server, which ends by itself."""
         try:
-            return await asyncio.wait_for(self.client._server.wait(), 20)
+            return await asyncio.wait_for(self.server.wait(), 20)
         finally:
             await self.client.stop()
 

@@ -480,9 +480,10 @@ class Doing(ServerTest):
         editor = await self.opened(SOFTLOCK + LEVERS)
         await editor.until(lambda: "softlock" in editor.codes("world.yaml"), "the softlock")
         uri = editor.uri("world.yaml")
+        bars = len(editor.progress)  # the search may have had one
         asked = asyncio.ensure_future(editor.command("zubrel.mend", uri, "softlock", "shed_door"))
-        await editor.until(lambda: editor.progress, "a bar")
-        token = editor.progress[0]
+        await editor.until(lambda: len(editor.progress) > bars, "a bar")
+        token = editor.progress[-1]
         editor.client.window_work_done_progress_cancel(lsp.WorkDoneProgressCancelParams(token))
         self.assertEqual(await asyncio.wait_for(asked, 20), [])
         asked = editor.client.protocol.send_request(
@@ -533,7 +534,7 @@ class Endurance(ServerTest):
 
     async def test_memory_does_not_grow_with_edits(self):
         editor = await self.opened(settings={"search": False})
-        status = Path(f"/proc/{editor.client._server.pid}/status")
+        status = Path(f"/proc/{editor.server.pid}/status")
         if not status.exists():
             self.skipTest("this system does not tell how large a process is")
         sizes = []
@@ -598,6 +599,13 @@ class Layouts(unittest.TestCase):
 
 
 class Beginnings(ServerTest):
+    async def test_the_program_itself_speaks_by_its_standard_streams(self):
+        editor = Editor(self.folder, QUICK, forking=False)
+        async with editor:
+            editor.open(self.write("world.yaml", SOFTLOCK))
+            await editor.until(lambda: "softlock" in editor.codes("world.yaml"), "the softlock")
+        self.assertEqual(editor.code, 0)
+
     async def test_it_waits_for_an_editor_at_a_port_and_ends_with_it(self):
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))

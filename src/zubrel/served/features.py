@@ -20,7 +20,7 @@ from zubrel.served.answers import Request
 from zubrel.served.server import ZubrelServer, ask_editor
 from zubrel.served.worlds import MOST_FILES, OpenWorld
 
-LOOK_THROUGH = (200_000, 10, 10)
+LOOK_THROUGH = (20_000, 10, 10)
 """New things between two looks for what can be thrown away, and looks between longer ones."""
 TRIGGERS = [":", " ", "[", "{", "-", ","]
 """Signs behind which something can be completed at once."""
@@ -207,6 +207,12 @@ def _changes(server: ZubrelServer) -> None:
             return []
         proved = server.changes.get((asked.world.main, asked.world.revision), {})
         return actions_at(asked, params.context, proved)
+
+    @server.feature(lsp.WINDOW_WORK_DONE_PROGRESS_CANCEL)
+    def _(params: lsp.WorkDoneProgressCancelParams) -> None:
+        waiting = server.waiting.get(params.token)
+        if waiting is not None:
+            waiting.cancel()
 
     @server.command(MEND)
     async def _(uri: str, kind: str, subject: str) -> list[str]:

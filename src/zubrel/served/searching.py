@@ -61,7 +61,7 @@ class Worker:
     """A process that does one piece of work after the other, and is ended with `end`."""
 
     def __init__(self) -> None:
-        self._context = multiprocessing.get_context("spawn")
+        self._context: Any = _context()
         self._process: Any = None
         self._ours: Any = None
         self._threads = ThreadPoolExecutor(1)
@@ -123,6 +123,16 @@ class Worker:
         """End the process, and the thread that listens to it."""
         self.end()
         self._threads.shutdown(wait=False)
+
+
+def _context() -> Any:
+    """How processes are begun: where that can be, as forks of one that has loaded everything and
+    done nothing, so that the next search need not load it again."""
+    if "forkserver" in multiprocessing.get_all_start_methods():
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload([__name__])
+        return context
+    return multiprocessing.get_context("spawn")
 
 
 def _received(ours: Any) -> Any:

@@ -10,13 +10,12 @@ from pathlib import Path
 from typing import Any
 
 from lsprotocol import types as lsp
-from pygls.lsp.server import LanguageServer
 
 from zubrel import __version__
 from zubrel.served.diagnostics import Diagnostics, diagnostics_of
 from zubrel.served.searching import Ended, Searched, Worker, searched
 from zubrel.served.settings import NAME, Settings, settings_from
-from zubrel.served.waiting import Waiting
+from zubrel.served.waiting import Waiting, WaitingServer
 from zubrel.served.worlds import ENDINGS, Desk, OpenWorld, SearchTold
 
 READING = 0.02
@@ -27,7 +26,7 @@ AGAIN = 1.0
 """Seconds between two looks at whether other files are to be watched."""
 
 
-class ZubrelServer(LanguageServer):
+class ZubrelServer(WaitingServer):
     """One editor, and what it has open."""
 
     def __init__(self) -> None:

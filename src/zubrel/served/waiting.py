@@ -3,16 +3,28 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
-from concurrent.futures import Future
 from contextlib import suppress
-from typing import Any
+from typing import Protocol
 from uuid import uuid4
 
 from lsprotocol import types as lsp
 from pygls.lsp.server import LanguageServer
 
 from zubrel.served.searching import Worker
+
+
+class Cancellable(Protocol):
+    """What the author can end."""
+
+    def cancel(self) -> None: ...
+
+
+class WaitingServer(LanguageServer):
+    """A server that knows what the author waits for, by the tokens of the bars."""
+
+    def __init__(self, name: str, version: str) -> None:
+        super().__init__(name, version)
+        self.waiting: dict[int | str, Cancellable] = {}
 
 
 class Waiting:
@@ -22,7 +34,7 @@ class Waiting:
     """
 
     def __init__(
-        self, server: LanguageServer, worker: Worker, title: str, after: float = 0.0
+        self, server: WaitingServer, worker: Worker, title: str, after: float = 0.0
     ) -> None:
         self.server = server
         self.worker = worker
@@ -42,22 +54,19 @@ class Waiting:
         if self.after:
             await asyncio.sleep(self.after)
         token = f"zubrel-{uuid4()}"
+        # heard by its name: the author may be quicker than the library
+        self.server.waiting[token] = self
         progress = self.server.work_done_progress
         with suppress(Exception):  # an editor that promised it, and cannot
             await progress.create_async(token)
             self.token = token
             progress.begin(token, lsp.WorkDoneProgressBegin(self.title, cancellable=True))
-            loop = asyncio.get_running_loop()
-            progress.tokens[token].add_done_callback(self._cancelled(loop))
             if self._words:
                 self.stage(self._words)
 
-    def _cancelled(self, loop: asyncio.AbstractEventLoop) -> Callable[[Future[Any]], None]:
-        def end(future: Future[Any]) -> None:
-            if future.cancelled():
-                loop.call_soon_threadsafe(self.worker.end_if_busy)
-
-        return end
+    def cancel(self) -> None:
+        """The author wants to wait no longer."""
+        self.worker.end_if_busy()
 
     def stage(self, words: str) -> None:
         """Say what is being done."""
@@ -74,3 +83,4 @@ class Waiting:
         if self.token is not None:
             self.server.work_done_progress.end(self.token, lsp.WorkDoneProgressEnd())
             self.server.work_done_progress.tokens.pop(self.token, None)
+            self.server.waiting.pop(self.token, None)

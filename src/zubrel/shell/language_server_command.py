@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 
 import click
@@ -59,7 +60,8 @@ def language_server_command(address: tuple[str, int] | None) -> int:
             words = "an editor starts this, and speaks with it; at a port: --tcp 4200"
             raise click.UsageError(words)
         else:
-            server.start_io()
+            # closed when the editor is done, and not standard output itself
+            server.start_io(stdout=os.fdopen(os.dup(1), "wb"))
     except OSError as error:
         at = "no editor is there"
         if address is not None:
