@@ -20,6 +20,7 @@ from zubrel.entry import run
 BREAK = re.compile("\r\n|\r|\n")
 FORKING = hasattr(os, "fork") and "COVERAGE_PROCESS_CONFIG" not in os.environ
 """Loading takes longer than most tests; coverage is measured of processes that begin alone."""
+logging.getLogger("asyncio").setLevel(logging.ERROR)  # what is slow is no news to tests
 PATIENCE = 30.0
 """Seconds after which something that is waited for will not come any more."""
 
@@ -47,49 +48,96 @@ def position_of(text, offset):
     return lsp.Position(line, len(part.encode("utf-16-le")) // 2)
 
 
-class Forked:
-    """The server in a fork of this process, which has loaded it already."""
+class Nursery:
+    """A process that has loaded the server and done nothing, and of which servers are forks.
 
-    def __init__(self, pid):
-        self.pid = pid
-        self.returncode = None
+    Begun where no loop runs: a fork of a loop shares what that waits for.
+    """
+
+    def __init__(self):
+        self.ours, theirs = socket.socketpair()
+        self.pid = os.fork()
+        if not self.pid:
+            self.ours.close()
+            try:
+                self._serve(theirs)
+            finally:
+                os._exit(0)
+        theirs.close()
+
+    def close(self):
+        self.ours.close()
+        os.waitpid(self.pid, 0)
+
+    @staticmethod
+    def _serve(theirs):
+        """For each message fork somebody who begins a server, and tells when it has ended."""
+        while True:
+            _, fds, _, _ = socket.recv_fds(theirs, 1, 2)
+            if not fds:
+                return
+            if not os.fork():
+                theirs.close()
+                speaking, telling = fds
+                server = os.fork()
+                if not server:
+                    os.close(telling)
+                    for number in (0, 1):
+                        os.dup2(speaking, number)
+                    os.close(speaking)
+                    os._exit(serve())
+                os.close(speaking)
+                os.write(telling, f"{server}\n".encode())
+                _, status = os.waitpid(server, 0)
+                os.write(telling, f"{os.waitstatus_to_exitcode(status)}\n".encode())
+                os._exit(0)
+            for number in fds:
+                os.close(number)
+
+    async def server(self, client):
+        """A server that speaks by its standard streams with a client, as if it had been begun."""
+        here, there = socket.socketpair()
+        told, telling = os.pipe()
+        socket.send_fds(self.ours, [b"!"], [there.fileno(), telling])
+        there.close()
+        os.close(telling)
+        reader, writer = await asyncio.open_connection(sock=here)
+        client.protocol.set_writer(writer)
+        reading = run_async(
+            stop_event=client._stop_event,
+            reader=reader,
+            protocol=client.protocol,
+            logger=logging.getLogger("editor"),
+            error_handler=client.report_server_error,
+        )
+        client._async_tasks.append(asyncio.create_task(reading))
+        os.set_blocking(told, False)
+        forked = Forked(open(told))  # noqa: SIM115
+        forked.pid = int(await forked.line())
+        return forked
+
+
+class Forked:
+    """A server that somebody else has begun, who tells of it line by line."""
+
+    returncode = None
+
+    def __init__(self, told):
+        self.told = told
+
+    async def line(self):
+        while not (line := self.told.readline()):
+            await asyncio.sleep(0.01)
+        return line
 
     async def wait(self):
-        _, status = await asyncio.to_thread(os.waitpid, self.pid, 0)
-        self.returncode = os.waitstatus_to_exitcode(status)
+        self.returncode = int(await self.line())
+        self.told.close()
         return self.returncode
 
 
-async def forked(client):
-    """A server that speaks by its standard streams with a client, as if it had been begun."""
-    here, there = socket.socketpair()
-    pid = os.fork()
-    if not pid:
-        code = 70
-        try:
-            here.close()
-            for number in (0, 1):
-                os.dup2(there.fileno(), number)
-            code = serve()
-        finally:
-            os._exit(code)
-    there.close()
-    reader, writer = await asyncio.open_connection(sock=here)
-    client.protocol.set_writer(writer)
-    reading = run_async(
-        stop_event=client._stop_event,
-        reader=reader,
-        protocol=client.protocol,
-        logger=logging.getLogger("editor"),
-        error_handler=client.report_server_error,
-    )
-    client._async_tasks.append(asyncio.create_task(reading))
-    return Forked(pid)
-
-
 def serve():
-    """In the fork: the program, from where it begins."""
-    asyncio._set_running_loop(None)
+    """In a fork: the program, from where it begins; its exit code."""
     logging.disable()
     sys.stdin, sys.stdout = open(0, closefd=False), open(1, "w", closefd=False)  # noqa: SIM115
     sys.argv = ["zubrel", "language-server"]
@@ -107,11 +155,11 @@ class Editor:
     what was told, `asked` the choices that were offered; the first is taken if `chooses`.
     """
 
-    def __init__(self, folder, settings=None, chooses=False, capabilities=None, forking=FORKING):
+    def __init__(self, folder, settings=None, chooses=False, capabilities=None, nursery=None):
         self.folder = folder
         self.settings = settings
         self.chooses = chooses
-        self.forking = forking
+        self.nursery = nursery
         self.capabilities = capabilities or capabilities_of_most()
         self.texts, self.versions = {}, {}
         self.shown, self.history = {}, []
@@ -168,8 +216,8 @@ class Editor:
         client.feature(lsp.PROGRESS)(lambda params: None)
 
     async def __aenter__(self):
-        if self.forking:
-            self.server = await forked(self.client)
+        if self.nursery is not None:
+            self.server = await self.nursery.server(self.client)
         else:
             await self.client.start_io(sys.executable, "-m", "zubrel", "language-server")
             self.server = self.client._server

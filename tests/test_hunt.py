@@ -4,7 +4,7 @@ import unittest
 
 from benchmarks.families import realm
 
-from tests.seeds import sampled
+from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
@@ -182,7 +182,7 @@ class Plans(unittest.TestCase):
                     self.assertGreaterEqual(len(plan), planner.cost(plan))
                 made += 1
                 held += relaxation.plan_holds(start, plan)
-        self.assertGreater(made, 100)
+        self.assertGreater(made, least(100))
         self.assertGreater(held, 0.9 * made)
 
     def test_no_plan_is_a_proof_as_well(self):
@@ -196,7 +196,7 @@ class Plans(unittest.TestCase):
                     refused += 1
                     with self.subTest(world=name, situation=number):
                         self.assertFalse(relaxation.may_win(start))
-        self.assertGreater(refused, 40)
+        self.assertGreater(refused, least(40))
 
     def test_a_way_to_a_step_ends_with_it_and_can_be_walked(self):
         found = 0
@@ -215,7 +215,7 @@ class Plans(unittest.TestCase):
                 with self.subTest(world=name, step=step.rule.id):
                     self.assertEqual(path[-1].step, step.number)
                 found += 1
-        self.assertGreater(found, 80)
+        self.assertGreater(found, least(80))
 
 
 class Amounts(unittest.TestCase):

@@ -17,7 +17,7 @@ from pathlib import Path
 from lsprotocol import types as lsp
 from pygls.lsp.client import LanguageClient
 
-from tests.editor import Editor, capabilities_of_most, offset_of, position_of
+from tests.editor import FORKING, Editor, Nursery, capabilities_of_most, offset_of, position_of
 from tests.program import DEMO
 from zubrel.api import check, load
 from zubrel.base.diagnostics import InvalidInput
@@ -80,6 +80,19 @@ def mistakes_in(diagnostics):
     return sorted((d.code, d.range.start.line + 1) for d in diagnostics)
 
 
+NURSERY = None
+
+
+def setUpModule():
+    global NURSERY
+    NURSERY = Nursery() if FORKING else None
+
+
+def tearDownModule():
+    if NURSERY is not None:
+        NURSERY.close()
+
+
 class ServerTest(unittest.IsolatedAsyncioTestCase):
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
@@ -95,7 +108,7 @@ class ServerTest(unittest.IsolatedAsyncioTestCase):
     async def opened(self, text=SOFTLOCK, name="world.yaml", settings=QUICK, **options):
         """An editor in which a world is open."""
         self.write(name, text)
-        editor = Editor(self.folder, settings, **options)
+        editor = Editor(self.folder, settings, nursery=NURSERY, **options)
         await self.enterAsyncContext(editor)
         editor.open(name)
         return editor
@@ -161,12 +174,13 @@ class Findings(ServerTest):
     async def test_findings_are_those_of_check_with_their_moves_at_their_lines(self):
         text = (DEMO / "starter.yaml").read_text(encoding="utf-8")
         text = text.replace("lantern", "lamp").replace("salt_key", "old_key")
+        editor = await self.opened()
         for name, world in {"softlock.yaml": SOFTLOCK, "starter.yaml": text}.items():
-            editor = await self.opened(world, name)
+            editor.open(self.write(name, world))
             report = check(load(str(self.folder / name)))
             expected = sorted((f.kind, f.span.line if f.span else 1) for f in report.findings)
             await editor.until(
-                lambda e=expected, n=name: mistakes_in(editor.shown.get(n, ())) == e,  # noqa: B023
+                lambda e=expected, n=name: mistakes_in(editor.shown.get(n, ())) == e,
                 f"{expected}",
             )
 
@@ -234,7 +248,7 @@ class SeveralFiles(ServerTest):
             self.write(name, text)
 
     async def editor(self, *names, **options):
-        editor = Editor(self.folder, QUICK, **options)
+        editor = Editor(self.folder, QUICK, nursery=NURSERY, **options)
         await self.enterAsyncContext(editor)
         for name in names:
             editor.open(name)
@@ -325,6 +339,30 @@ class SeveralFiles(ServerTest):
         await editor.until(lambda: "unused" in editor.codes("items.csv"), "a finding")
         editor.close("world.yaml")
         await editor.until(lambda: not editor.codes("items.csv"), "nothing more")
+
+    async def test_a_part_that_was_missing_is_found_when_it_comes(self):
+        (self.folder / "parts/items.yaml").unlink()
+        editor = await self.editor("world.yaml")
+        await editor.until(lambda: "no-file" in editor.codes("world.yaml"), "the mistake")
+        await asyncio.sleep(1.2)  # so that somebody watches
+        self.write("parts/items.yaml", TREE["parts/items.yaml"])
+        self.write("items.csv", TREE["items.csv"] + "hook,A hook\n")
+        await editor.until(lambda: editor.codes("items.csv").count("unused") == 2, "both")
+
+    async def test_each_of_several_worlds_is_searched_whichever_is_written_at(self):
+        self.write("draft.yaml", SOFTLOCK + LEVERS)
+        editor = await self.editor("draft.yaml")
+        editor.open(self.write("other.yaml", SOFTLOCK))
+        for number in range(6):
+            await asyncio.sleep(0.15)
+            editor.change("other.yaml", whole=SOFTLOCK + f"# {number}\n")
+        await editor.until(
+            lambda: (
+                "softlock" in editor.codes("draft.yaml")
+                and "softlock" in editor.codes("other.yaml")
+            ),
+            "both",
+        )
 
     async def test_two_worlds_do_not_mix(self):
         editor = await self.editor("world.yaml")
@@ -457,6 +495,7 @@ class Doing(ServerTest):
         editor = await self.opened(SOFTLOCK + "accept: []\n")
         await editor.until(lambda: "softlock" in editor.codes("world.yaml"), "the softlock")
         softlock = next(d for d in editor.shown["world.yaml"] if d.code == "softlock")
+        softlock.data = None  # as of an editor that keeps nothing but what it shows
         actions = await editor.actions("world.yaml", softlock)
         editor.apply(next(a for a in actions if a.title.startswith("Accept")).edit)
         severity = lsp.DiagnosticSeverity.Hint
@@ -600,7 +639,7 @@ class Layouts(unittest.TestCase):
 
 class Beginnings(ServerTest):
     async def test_the_program_itself_speaks_by_its_standard_streams(self):
-        editor = Editor(self.folder, QUICK, forking=False)
+        editor = Editor(self.folder, QUICK)
         async with editor:
             editor.open(self.write("world.yaml", SOFTLOCK))
             await editor.until(lambda: "softlock" in editor.codes("world.yaml"), "the softlock")

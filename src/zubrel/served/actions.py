@@ -38,10 +38,11 @@ def actions_at(
     for diagnostic in context.diagnostics:
         if diagnostic.source != "zubrel":
             continue
-        if isinstance(diagnostic.data, dict):
-            actions += _about_finding(asked, world, diagnostic, changes)
-        else:
+        finding = _finding_of(asked, world, diagnostic)
+        if finding is None:
             actions += _about_mistake(asked, world, diagnostic)
+        elif not finding.accepted:
+            actions += _about_finding(asked, world, finding, diagnostic, changes)
     if context.only:
         wanted = [str(getattr(kind, "value", kind)) for kind in context.only]
         actions = [a for a in actions if any(_is_of(a.kind, kind) for kind in wanted)]
@@ -130,12 +131,10 @@ def _new_entry(world: OpenWorld, section: str, name: str, value: str) -> Edit | 
 def _about_finding(
     asked: Request,
     world: OpenWorld,
+    finding: Told,
     diagnostic: lsp.Diagnostic,
     changes: dict[tuple[str, str], list[MendingChange]],
 ) -> Iterator[lsp.CodeAction]:
-    finding = finding_of(world, diagnostic.data)
-    if finding is None or finding.accepted:
-        return
     proved = changes.get((finding.kind, finding.subject))
     for number, change in enumerate(proved or ()):
         edits = {path: edits_of(asked.desk, path, text) for path, text in change.texts.items()}
@@ -162,6 +161,19 @@ def finding_of(world: OpenWorld, identity: Any) -> Told | None:
         return None
     wanted = (identity.get("kind"), identity.get("subject"))
     return next((f for f in world.told.report.findings if (f.kind, f.subject) == wanted), None)
+
+
+def _finding_of(asked: Request, world: OpenWorld, diagnostic: lsp.Diagnostic) -> Told | None:
+    """The finding of a diagnostic; by its place where an editor has kept nothing else of it."""
+    if isinstance(diagnostic.data, dict) or world.told is None:
+        return finding_of(world, diagnostic.data)
+    for finding in world.told.report.findings:
+        span = finding.span
+        if finding.kind != diagnostic.code or span is None or span.source.path != asked.path:
+            continue
+        if asked.layout.of_span(span) == diagnostic.range:
+            return finding
+    return None
 
 
 def _acceptance(world: OpenWorld, finding: Told) -> Edit | None:

@@ -65,15 +65,22 @@ class Worker:
         self._process: Any = None
         self._ours: Any = None
         self._threads = ThreadPoolExecutor(1)
-        self._busy = False
+        self._beginning = threading.Lock()
+        self._busy = self._closed = False
+
+    def prepare(self) -> None:
+        """Begin to have a process ready, which takes a second where nothing is loaded yet."""
+        if not self._closed:
+            self._threads.submit(self.begin)
 
     def begin(self) -> None:
         """Have a process ready: it takes longer to begin than a small world to be searched."""
-        if self._process is None or not self._process.is_alive():
-            self._ours, theirs = self._context.Pipe()
-            self._process = self._context.Process(target=_work, args=(theirs,), daemon=True)
-            self._process.start()
-            theirs.close()
+        with self._beginning:
+            if not self._closed and (self._process is None or not self._process.is_alive()):
+                self._ours, theirs = self._context.Pipe()
+                self._process = self._context.Process(target=_work, args=(theirs,), daemon=True)
+                self._process.start()
+                theirs.close()
 
     async def do(
         self, work: Callable[..., Any], *given: Any, stage: Callable[[str], None] | None = None
@@ -84,13 +91,15 @@ class Worker:
         Raises `Ended` where the process is ended before, and what the work raises of what is known.
         """
         self.end_if_busy()
-        self.begin()
+        loop = asyncio.get_running_loop()
+        await loop.run_in_executor(self._threads, self.begin)
         ours = self._ours
+        if ours is None:
+            raise Ended
         self._busy = True
         try:
             ours.send((work, given))
             while True:
-                loop = asyncio.get_running_loop()
                 answer = await loop.run_in_executor(self._threads, _received, ours)
                 if isinstance(answer, Stage):
                     if stage is not None:
@@ -106,23 +115,25 @@ class Worker:
                 self._busy = False
 
     def end_if_busy(self) -> None:
-        """End what is being done, if anything is; there is another process at once."""
+        """End what is being done, if anything is; there is another process soon."""
         if self._busy:
             self.end()
-            self.begin()
+            self.prepare()
 
     def end(self) -> None:
-        """End the process."""
-        if self._process is not None:
-            self._process.kill()
-            self._process.join()
-            self._process = None
+        """End the process, also one that just begins."""
+        with self._beginning:
+            if self._process is not None:
+                self._process.kill()
+                self._process.join()
+                self._process = None
         self._busy = False
 
     def close(self) -> None:
         """End the process, and the thread that listens to it."""
+        self._closed = True
         self.end()
-        self._threads.shutdown(wait=False)
+        self._threads.shutdown(wait=False, cancel_futures=True)
 
 
 def _context() -> Any:

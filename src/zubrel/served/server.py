@@ -43,6 +43,9 @@ class ZubrelServer(WaitingServer):
         """The main file of the world that is searched now."""
         self._reading: asyncio.TimerHandle | None = None
         self._pausing: asyncio.TimerHandle | None = None
+        self._due: dict[str, int] = {}
+        """By main file, the revision after which the author has paused."""
+        self._searches: asyncio.Task[None] | None = None
         self._tasks: set[asyncio.Task[Any]] = set()
         self._folder: tempfile.TemporaryDirectory[str] | None = None
 
@@ -133,7 +136,7 @@ class ZubrelServer(WaitingServer):
             self._pausing.cancel()
         if self.settings.search:
             self._pausing = loop.call_later(self.settings.pause, self._search)
-            self.searcher.begin()
+            self.searcher.prepare()
 
     def _read(self) -> None:
         """Tell the mistakes of every world that has changed."""
@@ -147,7 +150,12 @@ class ZubrelServer(WaitingServer):
         """Some files that are not open have been saved, made or removed."""
         for path in self.desk.open:
             self.desk.find_worlds(path)  # one of them may include it now
-        self.changed_texts(*paths)
+        affected = {w.main: w for path in paths for w in self.desk.worlds_with(path)}
+        # what a world with mistakes lacks may be there now
+        affected |= {w.main: w for w in self.desk.worlds.values() if w.mistakes}
+        for world in affected.values():
+            world.changed()
+        self.changed(list(affected.values()))
 
     async def watch(self) -> None:
         """Look after the files of the open worlds for an editor that does not."""
@@ -164,7 +172,9 @@ class ZubrelServer(WaitingServer):
                 *present, recursive=False, yield_on_timeout=True, rust_timeout=int(AGAIN * 1000)
             )
             async for changes in watching:
-                saved = {os.path.normpath(path) for _, path in changes} & files
+                saved = {os.path.normpath(path) for _, path in changes}
+                if not any(world.mistakes for world in self.desk.worlds.values()):
+                    saved &= files
                 closed = [path for path in sorted(saved) if path not in self.desk.open]
                 if closed:
                     self.changed_files(closed)
@@ -203,21 +213,35 @@ class ZubrelServer(WaitingServer):
     # searches
 
     def _search(self) -> None:
+        """The author has paused: search what has changed."""
         self._pausing = None
-        self.do(self._search_all())
+        self._due = {world.main: world.revision for world in self.desk.worlds.values()}
+        if self._searches is None or self._searches.done():
+            self._searches = self.do(self._search_all())
 
-    def do(self, work: Coroutine[Any, Any, Any]) -> None:
+    def do(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
         """Begin something that takes its time."""
         task = asyncio.get_running_loop().create_task(work)
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
+        return task
 
     async def _search_all(self) -> None:
-        """Search every world that has changed since it was searched, one after the other."""
+        """Search every world that has changed since it was searched, one after the other; those
+        too that become due meanwhile."""
+        while (world := self._next_due()) is not None:
+            await self._search_one(world)
+
+    def _next_due(self) -> OpenWorld | None:
+        """A world that is to be searched as it is now."""
         for world in list(self.desk.worlds.values()):
+            if self._due.get(world.main) != world.revision or world.told is not None:
+                continue
+            del self._due[world.main]  # once, whatever becomes of it
             world.read()
-            if world.told is None and not world.mistakes and world.document is not None:
-                await self._search_one(world)
+            if not world.mistakes and world.document is not None:
+                return world
+        return None
 
     async def _search_one(self, world: OpenWorld) -> None:
         revision = world.revision
