@@ -26,6 +26,9 @@ _EACH_END = 2
 """Areas that are tried for a find, of those that can be entered soonest, and of the last."""
 
 
+ACCEPTED = "it is meant so, and accepted"
+
+
 class Candidate(Struct, frozen=True):
     """A change in words, and the edits that make it."""
 
@@ -274,7 +277,7 @@ class Candidates:
         entry = f"{{finding: {finding.kind}, of: {finding.subject}}}"
         edit = self.bodies.main.with_entry(self.bodies.root, "accept", entry)
         if edit is not None:
-            yield Candidate("it is meant so, and accepted", (edit,), last=True)
+            yield Candidate(ACCEPTED, (edit,), last=True)
 
 
 def _amount(place: NodePlace) -> tuple[int, str] | None:

@@ -23,6 +23,7 @@ from zubrel.base.progress import Silence
 from zubrel.checked.check import check
 from zubrel.edited.knowledge import Knowledge, knowledge_of
 from zubrel.findings.judged import Judged
+from zubrel.mended.candidates import ACCEPTED
 from zubrel.mended.files import Files
 from zubrel.mended.mend import findings_to_mend, mender_of
 from zubrel.mended.trials import Trials
@@ -226,6 +227,8 @@ def mended(
     with Trials(budget, progress) as trials:
         for finding in findings_to_mend(mender.before, kind, subject):
             for proposal in mender.of(finding, trials).proposals:
+                if proposal.words == ACCEPTED:
+                    continue  # the editor offers that by itself, with a reason
                 changed = {p: proposal.files.texts[p] for p in files.differing(proposal.files)}
                 words = proposal.words
                 changes.append(MendingChange(words, changed, len(proposal.gone), proposal.last))
