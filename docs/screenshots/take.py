@@ -85,7 +85,8 @@ endings:
 
 
 def main() -> None:
-    missing = [tool for tool in ("Xvfb", "xterm", "import", "chromium", "nvim") if not shutil.which(tool)]
+    tools = ("Xvfb", "xterm", "import", "chromium", "nvim")
+    missing = [tool for tool in tools if not shutil.which(tool)]
     if missing:
         sys.exit(f"not installed: {', '.join(missing)}")
     screen = subprocess.Popen(
