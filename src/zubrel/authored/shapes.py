@@ -17,11 +17,9 @@ from zubrel.authored.kinds import (
     CONDITION,
     CONDITIONS,
     FLAG,
-    IDS,
     RULE_KINDS,
     TEXT,
     TEXTS,
-    WORD,
     Field,
     Kind,
     Shape,
@@ -35,6 +33,7 @@ from zubrel.authored.kinds import (
     keyed_by_item_or_all,
     number,
 )
+from zubrel.authored.meant import ACCEPTED, PROMISE
 from zubrel.authored.nodes import Node, Scalar
 from zubrel.authored.readers import read_drop, read_start, read_values
 
@@ -281,36 +280,6 @@ CARRY = Shape(
     {
         "limit": Field(number(0), "How many can be carried."),
         "of": Field(ids_of("item"), "The items that count (default: every thing)."),
-    },
-)
-PLAY = Shape(
-    "a promise of a shortest play",
-    {
-        "steps": Field(number(0), "The most moves that it may take."),
-        "reach": Field(CONDITION, "The condition or ending to reach."),
-    },
-)
-PROMISE = Shape(
-    "a promise",
-    {
-        "never": Field(CONDITION, "It holds in no situation."),
-        "always": Field(CONDITION, "It holds in every situation."),
-        "possible": Field(CONDITION, "Some play reaches it."),
-        "stays_possible": Field(CONDITION, "It can be reached from every unended situation."),
-        "before": Field(CONDITIONS, "The second never holds without the first having held."),
-        "within": Field(entry_of(PLAY), "The shortest play that reaches it is no longer."),
-        "because": Field(TEXT, "Why it is promised."),
-    },
-)
-ACCEPTED = Shape(
-    "an accepted finding",
-    {
-        "finding": Field(WORD, "The kind of finding."),
-        "of": Field(IDS, "Its subject or subjects, or “all”, together with `closed_by`."),
-        "closed_by": Field(
-            ids_of(*RULE_KINDS, "rule"), "Of all: what nothing but these rules can close."
-        ),
-        "because": Field(TEXT, "Why it is wanted."),
     },
 )
 

@@ -111,8 +111,13 @@ def _settings(bodies: Sequence[Entry], resolver: Resolver) -> list[tuple[int, Ef
     return list(last.values())
 
 
+_AROUND = frozenset(("toggles", "adds", "opens", "shuts", "starts", "finishes", "fails"))
+
+
 def _world(bodies: Sequence[Entry], opened: tuple[Effect, ...], resolver: Resolver) -> list[Effect]:
     """What changes around the player: facts turned, meters, locks."""
+    if all(_AROUND.isdisjoint(body.values) for body in bodies):
+        return list(opened)  # so it is with most rules, and a world is read at every key
     effects: list[Effect] = []
     for body in bodies:
         for fact in resolver.ids(body.words("toggles"), "fact"):
