@@ -254,6 +254,16 @@ class SeveralFiles(ServerTest):
             editor.open(name)
         return editor
 
+    async def saved(self, name, text, happened):
+        """Save a file, again and again, until somebody who watches it has seen it."""
+        for number in range(60):
+            self.write(name, f"{text}# {number}\n")
+            for _ in range(20):
+                if happened():
+                    return
+                await asyncio.sleep(0.05)
+        self.fail(f"nobody has seen that {name} was saved")
+
     async def test_a_part_belongs_to_the_world_that_includes_it(self):
         editor = await self.editor("parts/items.yaml")
         await editor.until(lambda: "unused" in editor.codes("items.csv"), "the finding of a table")
@@ -278,14 +288,20 @@ class SeveralFiles(ServerTest):
             registered = asyncio.Event()
             editor.client.feature(lsp.CLIENT_REGISTER_CAPABILITY)(lambda _, r=registered: r.set())
             await editor.until(lambda: "unused" in editor.codes("items.csv"), "a finding")  # noqa: B023
-            await asyncio.sleep(1.2)  # so that somebody watches
-            self.write("parts/items.yaml", "items:\n  kay: A key\n")
-            if capabilities.workspace.did_change_watched_files:
-                event = lsp.FileEvent(editor.uri("parts/items.yaml"), lsp.FileChangeType.Changed)
-                editor.client.workspace_did_change_watched_files(
-                    lsp.DidChangeWatchedFilesParams([event])
-                )
-            await editor.until(lambda: "unknown-id" in editor.codes("world.yaml"), "a mistake")  # noqa: B023
+
+            def seen(editor=editor):
+                return "unknown-id" in editor.codes("world.yaml")
+
+            changed = "items:\n  kay: A key\n"
+            if not capabilities.workspace.did_change_watched_files:
+                await self.saved("parts/items.yaml", changed, seen)
+                continue
+            self.write("parts/items.yaml", changed)
+            event = lsp.FileEvent(editor.uri("parts/items.yaml"), lsp.FileChangeType.Changed)
+            editor.client.workspace_did_change_watched_files(
+                lsp.DidChangeWatchedFilesParams([event])
+            )
+            await editor.until(seen, "a mistake")
 
     async def test_ids_are_found_and_changed_in_all_files_and_scripts(self):
         self.write("walks/win.walk", "quay_key\ndoor\nexpect key  # the key\n")
@@ -344,10 +360,12 @@ class SeveralFiles(ServerTest):
         (self.folder / "parts/items.yaml").unlink()
         editor = await self.editor("world.yaml")
         await editor.until(lambda: "no-file" in editor.codes("world.yaml"), "the mistake")
-        await asyncio.sleep(1.2)  # so that somebody watches
-        self.write("parts/items.yaml", TREE["parts/items.yaml"])
         self.write("items.csv", TREE["items.csv"] + "hook,A hook\n")
-        await editor.until(lambda: editor.codes("items.csv").count("unused") == 2, "both")
+        await self.saved(
+            "parts/items.yaml",
+            TREE["parts/items.yaml"],
+            lambda: editor.codes("items.csv").count("unused") == 2,
+        )
 
     async def test_each_of_several_worlds_is_searched_whichever_is_written_at(self):
         self.write("draft.yaml", SOFTLOCK + LEVERS)

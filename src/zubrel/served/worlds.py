@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
+from collections.abc import Mapping as Mapping_
 from pathlib import Path
 
 from lsprotocol import types as lsp
@@ -13,6 +14,7 @@ from pygls import uris
 
 from zubrel.authored.document import Document, document_of
 from zubrel.authored.files import read_source
+from zubrel.authored.nodes import Mapping, Scalar, Sequence
 from zubrel.base.diagnostics import Diagnostic, InvalidInput
 from zubrel.base.source import Source
 from zubrel.checked.check import check
@@ -121,9 +123,14 @@ class OpenWorld:
 
     @property
     def paths(self) -> set[str]:
-        """Its files, as far as they are known."""
-        files = () if self.document is None else self.document.files
-        return {self.main, *(os.path.normpath(source.path) for source in files)}
+        """Its files as far as they are known, and those that it includes and that are missing."""
+        if self.document is None:
+            return {self.main}
+        files = {os.path.normpath(source.path) for source in self.document.files}
+        for root in self.document.roots:
+            path = os.path.normpath(root.span.source.path)
+            files |= {self.desk.beside(path, name) for name in included_in(root)}
+        return {self.main, *files}
 
 
 class Desk:
@@ -139,7 +146,7 @@ class Desk:
         self._including: dict[str, tuple[float, frozenset[str]]] = {}
         """By the paths of main files, when they were changed last, and the files of their world."""
 
-    def texts(self) -> Mapping[str, str]:
+    def texts(self) -> Mapping_[str, str]:
         """The texts of the open files by their paths."""
         return {path: text.layout.text for path, text in self.open.items()}
 
@@ -236,6 +243,13 @@ class Desk:
                 left -= len(names)
                 if left < 0:
                     return
+
+
+def included_in(root: Mapping) -> list[str]:
+    """What a file includes, as it names it."""
+    include = root.get("include")
+    nodes = include.items if isinstance(include, Sequence) else [include]
+    return [node.text for node in nodes if isinstance(node, Scalar) and node.text]
 
 
 def is_main(text: str) -> bool:
