@@ -16,7 +16,7 @@ from typing import Any
 import yaml
 from lsprotocol import types as lsp
 
-from zubrel.edited.occurrences import Occurrences
+from zubrel.checked.occurrences import Occurrences
 from zubrel.mended.files import Files
 from zubrel.served import answers
 from zubrel.served.answers import Request

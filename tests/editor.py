@@ -164,6 +164,7 @@ class Editor:
         self.texts, self.versions = {}, {}
         self.shown, self.history = {}, []
         self.messages, self.asked, self.opened, self.progress = [], [], [], []
+        self.registered = []
         self.news = asyncio.Event()
         self.client = LanguageClient("editor", "1")
         converter = self.client.protocol._converter
@@ -210,6 +211,10 @@ class Editor:
         @client.feature(lsp.WINDOW_WORK_DONE_PROGRESS_CREATE)
         def _(params):
             self.progress.append(params.token)
+
+        @client.feature(lsp.CLIENT_REGISTER_CAPABILITY)
+        def _(params):
+            self.registered += [one.method for one in params.registrations]
 
         for method in (lsp.WORKSPACE_CODE_LENS_REFRESH, lsp.WORKSPACE_INLAY_HINT_REFRESH):
             client.feature(method)(lambda params: None)

@@ -21,24 +21,25 @@ from zubrel.base.budget import Budget, Limits
 from zubrel.base.diagnostics import InvalidInput, Problems
 from zubrel.base.progress import Silence
 from zubrel.base.source import Source
+from zubrel.checked.asking import conditions_in
 from zubrel.checked.check import check
 from zubrel.checked.names import Names, name_everything
+from zubrel.checked.occurrences import Occurrences
 from zubrel.compiled.compile import compile_world
 from zubrel.edited.completion import suggestions
 from zubrel.edited.cursor import ITEM, cursor_at
 from zubrel.edited.knowledge import knowledge_of
 from zubrel.edited.known import Known
 from zubrel.edited.lenses import lens_of
-from zubrel.edited.occurrences import Occurrences, asked_in
 from zubrel.edited.outline import outline_of
 from zubrel.edited.places import NOWHERE, place_of
-from zubrel.edited.renaming import CannotRename, renamed, scripts_naming
 from zubrel.edited.snippets import SNIPPETS
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.judged import judge
 from zubrel.mended.edits import applied, places
 from zubrel.mended.files import Files
+from zubrel.mended.renaming import CannotRename, renamed, scripts_naming
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "12"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
@@ -217,6 +218,7 @@ class Completion(unittest.TestCase):
             "areas:\n  quay:\n    ways: [{to: shed, lock: ¦": {"shed_door"},
             "areas:\n  quay:\n    finds:\n      - 2 ¦": {"coin", "oar", "lamp"},
             "deeds:\n  x: {at: ¦": {"quay", "shed", "anywhere"},
+            "locks:\n  x: {from: ¦": {"quay", "shed", "anywhere"},
             "deeds:\n  x: {sets: {¦": {"lit", "tide", "vigour"},
             "deeds:\n  x: {adds: {¦": {"vigour"},
             "deeds:\n  x: {sets: {tide: ¦": {"low", "high"},
@@ -362,6 +364,23 @@ class Renaming(unittest.TestCase):
         others = {"a.walk": script, "b.walk": "some_other_move\n", "c.walk": "# nothing\n"}
         self.assertEqual(set(scripts_naming(others, rules)), {"a.walk"})
 
+    def test_words_of_scripts_stay_whatever_else_they_are_called(self):
+        text = SMALL.replace("oar", "live").replace("shed_door", "deal")
+        script = "quay_live\ndeal\nexpect live\nexpect possible deal\nexpect 1 live\n"
+        changed = self.renamed(text, "live", "paddle", [("a.walk", script)])["a.walk"]
+        expected = "quay_paddle\ndeal\nexpect live\nexpect possible deal\nexpect 1 paddle\n"
+        self.assertEqual(changed, expected)
+        changed = self.renamed(text, "deal", "gate", [("a.walk", script)])["a.walk"]
+        self.assertEqual(changed, script.replace("deal", "gate"))
+
+    def test_deals_and_steps_of_scripts_go_along(self):
+        script = "deal oar at quay, lamp at shed\nexpect step 1 of watch\nexpect ended home\n"
+        files = Files("world.yaml", {"world.yaml": SMALL})
+        for old, new in {"oar": "paddle", "shed": "hut", "watch": "guard", "home": "end"}.items():
+            edits = [e for e in renamed(files, {"a.walk": script}, old, new) if e.path == "a.walk"]
+            with self.subTest(old=old):
+                self.assertEqual(applied(script, edits), script.replace(old, new))
+
     def test_what_cannot_be_is_refused_with_a_reason(self):
         cases = {
             ("oar", "shed"): "already the id of an area",
@@ -428,7 +447,7 @@ class Knowing(unittest.TestCase):
                     soonest.setdefault(rule["id"], moves + 1)
         for thing in {*known.most, *(r["id"] for r in reference.rules)} & set(known.first):
             self.assertEqual(known.first[thing], soonest.get(thing), thing)
-        conditions = {(c.span.line, c.span.column): c.text for c in asked_in(read(text))}
+        conditions = {(c.span.line, c.span.column): c.text for c in conditions_in(read(text))}
         for (_, line, column), holds in known.holds.items():
             asked = conditions[line, column]
             self.assertEqual(holds, sum(reference.holds(asked, s) for s in situations), asked)

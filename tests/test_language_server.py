@@ -20,8 +20,10 @@ from pygls.lsp.client import LanguageClient
 from tests.editor import FORKING, Editor, Nursery, capabilities_of_most, offset_of, position_of
 from tests.program import DEMO
 from zubrel.api import check, load
+from zubrel.base.budget import Limits
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.served.layout import TextLayout
+from zubrel.served.searching import Ended, Worker, searched
 
 PREFIXES = int(os.environ.get("ZUBREL_PREFIXES", "40"))
 EDITS = int(os.environ.get("ZUBREL_EDITS", "50"))
@@ -285,8 +287,6 @@ class SeveralFiles(ServerTest):
         ):
             self.write("parts/items.yaml", TREE["parts/items.yaml"])
             editor = await self.editor("world.yaml", capabilities=capabilities)
-            registered = asyncio.Event()
-            editor.client.feature(lsp.CLIENT_REGISTER_CAPABILITY)(lambda _, r=registered: r.set())
             await editor.until(lambda: "unused" in editor.codes("items.csv"), "a finding")  # noqa: B023
 
             def seen(editor=editor):
@@ -296,6 +296,7 @@ class SeveralFiles(ServerTest):
             if not capabilities.workspace.did_change_watched_files:
                 await self.saved("parts/items.yaml", changed, seen)
                 continue
+            self.assertEqual(editor.registered, [lsp.WORKSPACE_DID_CHANGE_WATCHED_FILES])
             self.write("parts/items.yaml", changed)
             event = lsp.FileEvent(editor.uri("parts/items.yaml"), lsp.FileChangeType.Changed)
             editor.client.workspace_did_change_watched_files(
@@ -655,6 +656,19 @@ class Layouts(unittest.TestCase):
             text = text[:at] + chance.choice("x🔔\n\r\u2028é") + text[at:]
 
 
+class Workers(unittest.IsolatedAsyncioTestCase):
+    async def test_work_that_is_not_wanted_any_more_is_not_begun(self):
+        worker = Worker()
+        self.addCleanup(worker.close)
+        asked = asyncio.create_task(worker.do(searched, "w.yaml", {"w.yaml": SOFTLOCK}, Limits()))
+        await asyncio.sleep(0)  # it waits for a process
+        worker.end_if_busy()
+        with self.assertRaises(Ended):
+            await asked
+        result = await worker.do(searched, "w.yaml", {"w.yaml": SOFTLOCK}, Limits())
+        self.assertEqual(result.report.verdict, "softlocks")
+
+
 class Beginnings(ServerTest):
     async def test_the_program_itself_speaks_by_its_standard_streams(self):
         editor = Editor(self.folder, QUICK)
@@ -728,7 +742,8 @@ class Beginnings(ServerTest):
             text=True,
             timeout=60,
         )
-        self.assertNotIn("Traceback", done.stdout)
+        self.assertEqual(done.returncode, 0)
+        self.assertIn('{"id": 1, "jsonrpc": "2.0", "result": null}', done.stdout)
 
 
 if __name__ == "__main__":

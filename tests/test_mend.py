@@ -276,6 +276,23 @@ class Renaming(ProgramTest):
         )
         self.assertEqual((self.folder / "w.yaml").read_text(encoding="utf-8"), expected)
 
+    def test_a_word_of_the_language_or_of_a_fact_is_no_id(self):
+        text = (
+            "zubrel: 1\nstart: {at: quay}\nitems: {takes: A taker, taker: Another}\n"
+            "areas: {quay: {finds: [takes, taker]}}\n"
+            "facts: {mood: {values: [glum, taker], start: glum}}\n"
+            "deeds: {pay: {at: quay, takes: [takes, taker], sets: {mood: taker}}}\n"
+            "endings: {over: {when: mood = taker}}\n"
+        )
+        self.write("w.yaml", text)
+        found = json.loads(self.zubrel("check", "w.yaml", "--format", "json").stdout)["findings"]
+        (subject,) = [f["subject"] for f in found if f["kind"] == "near_ids"]
+        self.zubrel("mend", "w.yaml", "near_ids", subject, "--apply", "1", code=0)
+        changed = (self.folder / "w.yaml").read_text(encoding="utf-8")
+        self.assertIn(f"takes: [{'takes, taker'.replace(subject, f'{subject}_2')}]", changed)
+        self.assertIn("values: [glum, taker], start: glum", changed)
+        self.assertIn("when: mood = taker", changed)
+
 
 class Edits(unittest.TestCase):
     def page(self, text):

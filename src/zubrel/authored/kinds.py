@@ -38,8 +38,9 @@ class Kind(Struct, frozen=True):
 
     `form` is a word such as `text` or `amounts`, or a word with what it is made of: `choice` with
     its words, `number` with its least value, `entries`, `keyed` and `entry` with their shape, `id`,
-    `ids`, `amount` and `amounts` with the kinds of things that may be named (none: any), `keyed` of
-    keys that name things with their kinds behind the shape.
+    `ids`, `amount` and `amounts` with the kinds of things that may be named (none: any), and behind
+    them words that may stand there too; `keyed` of keys that name things with their kinds behind
+    the shape.
     """
 
     title: str
@@ -205,13 +206,14 @@ def keyed_by_item_or_all(shape: Shape) -> Kind:
     return Kind(f"mapping to {shape.title}, or all", read, ("keyed or all", shape, ("item",)))
 
 
-ALL = "all"
+ALL, ANYWHERE = "all", "anywhere"
 RULE_KINDS = ("deed", "lock", "find", "way", "alternative", "talk", "recipe", "foe")
 """Kinds of things that a player can do, and that have ids of the author's."""
 TEXT = Kind("text", read_text, ("text",))
 FLAG = Kind("true or false", read_flag, ("flag",))
 WORD = Kind("id", read_word, ("word",))
 IDS = Kind("ids", read_words, ("ids", ()))
+AREAS = Kind("ids", read_words, ("ids", ("area",), (ANYWHERE,)))
 CONDITION = Kind("condition", read_condition, ("condition",))
 CONDITIONS = Kind("conditions", read_conditions, ("conditions",))
 AMOUNT = Kind("amount", read_amount, ("amount", ("item",)))

@@ -14,6 +14,7 @@ from zubrel.authored.kinds import (
     AMOUNT,
     AMOUNT_OF_FOES,
     AMOUNTS,
+    AREAS,
     CONDITION,
     CONDITIONS,
     FLAG,
@@ -63,7 +64,7 @@ WAY = Shape(
     short="to",
 )
 AREA_DEED = Shape("a deed", {**NAME, **LOCKED, **HIDDEN, **BODY})
-AT = {"at": Field(ids_of("area"), "Where: an area, several, or anywhere (default).")}
+AT = {"at": Field(AREAS, "Where: an area, several, or anywhere (default).")}
 DEED = Shape("a deed", {**NAME, **AT, **LOCKED, **HIDDEN, **BODY})
 AREA = Shape(
     "an area",
@@ -103,7 +104,7 @@ LOCK = Shape(
         **NAME,
         "begins": Field(choice("shut", "open"), "How it is at the start."),
         "relocks": Field(choice("never", "passing"), "Whether it shuts after each walk through."),
-        "from": Field(ids_of("area"), "Where it can be opened (default: wherever it is met)."),
+        "from": Field(AREAS, "Where it can be opened (default: wherever it is met)."),
         **BODY,
         "refuses": Field(TEXTS, "What the player is told when it will not open."),
     },

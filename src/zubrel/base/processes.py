@@ -25,9 +25,14 @@ def pool_of(
     )
 
 
-def _begin_worker(begin: Callable[..., None] | None, given: tuple[Any, ...]) -> None:
+def live_with_parent() -> None:
+    """In a new process: leave Ctrl-C to the one that began it, and end when that is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent is interrupted, and ends them
     threading.Thread(target=_end_with_parent, daemon=True).start()
+
+
+def _begin_worker(begin: Callable[..., None] | None, given: tuple[Any, ...]) -> None:
+    live_with_parent()
     if begin is not None:
         begin(*given)
 

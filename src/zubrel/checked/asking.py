@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from zubrel.authored import conditions as syntax
 from zubrel.authored.conditions import Condition
@@ -30,14 +30,9 @@ NEXT, PREVIOUS = "next", "previous"
 def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset[str]:
     """The words that some condition, of the files or `asked`, calls done: nothing is resolved."""
     names: set[str] = set()
-    pending: list[object] = [e for entries in document.sections.values() for e in entries]
-    pending += asked
+    pending: list[object] = [c.tree for c in (*conditions_in(document), *asked)]
     while pending:
         match pending.pop():
-            case Entry() as entry:
-                pending += entry.values.values()
-            case Condition(tree=tree) | Text(when=Condition(tree=tree)):
-                pending.append(tree)
             case syntax.IsState(name, "done"):
                 names.add(name.text)
             case syntax.Negation(part):
@@ -46,6 +41,19 @@ def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset
                 pending += parts
             case syntax.CountedParts(_, parts):
                 pending += parts
+    return frozenset(names)
+
+
+def conditions_in(document: Document) -> Iterator[Condition]:
+    """Every condition of a document, as it was read."""
+    pending: list[object] = [e for entries in document.sections.values() for e in entries]
+    while pending:
+        match pending.pop():
+            case Entry() as entry:
+                pending += entry.values.values()
+            case Condition() as condition:
+                yield condition
+            case Text(when=Condition() as condition):
+                yield condition
             case tuple() as several:
                 pending += several
-    return frozenset(names)

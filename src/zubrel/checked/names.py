@@ -114,6 +114,7 @@ KINDS = {
     "shops": "shop",
     "stores": "store",
 }
+SECTION_OF = {kind: section for section, kind in KINDS.items()}
 
 
 def name_everything(document: Document, problems: Problems) -> Names:

@@ -13,9 +13,9 @@ from zubrel.authored.grammar import parser
 from zubrel.authored.kinds import Field, Shape
 from zubrel.base.kinds import KINDS
 from zubrel.checked.asking import AS_CONDITION, NEXT, PREVIOUS
+from zubrel.checked.occurrences import OF_STATE
 from zubrel.edited.cursor import KEY, START, VALUE, Cursor
 from zubrel.edited.known import Known
-from zubrel.edited.occurrences import OF_STATE
 from zubrel.edited.places import EVERYWHERE, LanguagePlace, keys_at, place_of, value_at
 from zubrel.edited.snippets import SNIPPETS
 
@@ -111,8 +111,7 @@ def _values(place: LanguagePlace, cursor: Cursor, known: Known) -> Iterator[Sugg
             yield from _words(("true", "false"))
         case "id" | "ids":
             yield from _things(known, parts[0], ())
-            if place.field is not None and "anywhere" in place.field.about:
-                yield Suggestion("anywhere", "anywhere", WORD, "in every area")
+            yield from _words(parts[1] if len(parts) > 1 else ())
         case "flag or ids":
             yield from _words(("true", "false"))
             yield from _things(known, parts[0], ())

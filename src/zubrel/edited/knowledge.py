@@ -14,15 +14,17 @@ from zubrel.authored.document import Document
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.source import Span
+from zubrel.checked.asking import conditions_in
 from zubrel.checked.check import check
 from zubrel.checked.conditions import Holds
 from zubrel.compiled.formulas import either
-from zubrel.edited.occurrences import asked_in
 from zubrel.explored.space import Distance
 from zubrel.findings.judged import Judged, possible_formula
 from zubrel.findings.shape.progression import had_formulas
 from zubrel.policy import KNOWING
 
+COUNTED = 500
+"""Situations that are looked at for a unit of work where they are listed; sets take less."""
 Where = tuple[str, int, int]
 """A place: the path of the file, line and column."""
 
@@ -59,7 +61,7 @@ def knowledge_of(judged: Judged[Any], document: Document, budget: Budget) -> Kno
             known.first.setdefault(thing, steps)  # a lock is had when it is open, not when opened
         for condition, formula in _conditions(judged, document):
             known.holds[where(condition.span)] = space.count(space.where(formula))
-            budget.spend(0)
+            budget.spend(known.situations // COUNTED)
     return known
 
 
@@ -106,7 +108,7 @@ def _firsts(judged: Judged[Any]) -> Iterator[tuple[str, int | None]]:
 def _conditions(judged: Judged[Any], document: Document) -> Iterator[tuple[Condition, Any]]:
     """Every condition of the files, with its formula."""
     endings = judged.system.world.endings
-    asked = [c for c in asked_in(document) if not _names_one(c, endings)]
+    asked = [c for c in conditions_in(document) if not _names_one(c, endings)]
     try:
         resolved = check(document, asked).asked
     except InvalidInput:  # one that cannot stand alone: then nothing is told of any
@@ -124,7 +126,7 @@ def _names_one(condition: Condition, endings: dict[str, Any]) -> bool:
 def condition_at(document: Document, place: Where) -> Condition | None:
     """The condition of a document that a place stands in."""
     path, line, column = place
-    for condition in asked_in(document):
+    for condition in conditions_in(document):
         span = condition.span
         if (span.source.path, span.line) == (path, line) and (
             span.column <= column <= span.column + span.width

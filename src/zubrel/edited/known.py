@@ -9,8 +9,8 @@ from msgspec import Struct
 
 from zubrel.authored.document import Document
 from zubrel.base.source import Source
+from zubrel.checked.occurrences import Occurrences
 from zubrel.checked.world import World
-from zubrel.edited.occurrences import Occurrences
 from zubrel.narrated.uses import sources
 
 

@@ -23,6 +23,7 @@ class Bodies:
 
     def __init__(self, world: World, document: Document, files: Files) -> None:
         self.world = world
+        self.files = files
         self.pages = {path: Page(path, text) for path, text in files.texts.items()}
         self.main = self.pages[files.main]
         self.root = document.roots[0]

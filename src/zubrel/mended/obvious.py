@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 
 from zubrel.authored.nodes import Mapping, Scalar
 from zubrel.authored.nodes import Sequence as List
@@ -11,12 +12,11 @@ from zubrel.base.source import Span
 from zubrel.checked.world import World
 from zubrel.mended.bodies import Bodies
 from zubrel.mended.edits import Edit, NodePlace
+from zubrel.mended.renaming import CannotRename, renamed
 from zubrel.narrated.report import Told
 
 Suggested = Iterator[tuple[str, tuple[Edit, ...]]]
 """Changes in words, and their edits."""
-_TEXTS = {"says", "refuses", "name", "text", "label", "because", "title", "notes"}
-"""Keys of what is written for people."""
 _COUNTED = ("gain", "defeat", "visit", "talk", "do")
 """Goals that count only while their quest is active, unless they say otherwise."""
 
@@ -177,21 +177,8 @@ def _near_ids(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """One of the two has another id, wherever it is spoken of."""
     old = finding.subject
     new = next(i for i in (f"{old}_{n}" for n in range(2, 100)) if not _is_known(i, world))
-    word = re.compile(rf"\b{old}\b")
-    edits: list[Edit] = []
-    for place in bodies.places:
-        last = next((key for key in reversed(place.path) if not key.isdigit()), "")
-        if last in _TEXTS and isinstance(place.node, Scalar):
-            continue
-        keys = [place.key] if place.key is not None else []
-        values = [place.node] if isinstance(place.node, Scalar) else []
-        for node in (*keys, *values):
-            page = bodies.page(node.span)
-            begin, end = page.begin(node.span), page.end(node)
-            for known in word.finditer(page.text, begin, end or begin):
-                edits.append(page.edit(known.start(), known.end(), new))
-    if edits:
-        yield f"{old} is called {new}", tuple(dict.fromkeys(edits))
+    with suppress(CannotRename):
+        yield f"{old} is called {new}", tuple(renamed(bodies.files, {}, old, new))
 
 
 def _is_known(thing: str, world: World) -> bool:

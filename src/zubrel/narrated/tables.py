@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import TypeVar
+from functools import partial
+from typing import Any
 
 from msgspec import Struct
 
@@ -26,7 +27,6 @@ from zubrel.narrated.uses import readers, sinks, sources
 from zubrel.narrated.words import phrase
 
 Row = tuple[tuple[str, ...], ...]
-T = TypeVar("T")
 
 
 class Listing(Struct, frozen=True):
@@ -46,11 +46,9 @@ def listing(world: World, section: str, only: str | None = None) -> Listing:
     return Listing(section, columns, tuple(rows(world, only)))
 
 
-def _each(things: Mapping[str, T], only: str | None) -> Iterable[T]:
+def _each(things: Mapping[str, Any], only: str | None) -> Iterable[Any]:
     """All things of a section, or the one with an id."""
-    if only is None:
-        return things.values()
-    return (things[only],) if only in things else ()
+    return [thing for key, thing in things.items() if only in (None, key)]
 
 
 def _items(world: World, only: str | None) -> Iterator[Row]:
@@ -156,12 +154,7 @@ def _done(world: World, rule: Rule) -> Iterator[str]:
 
 def _facts(world: World, only: str | None) -> Iterator[Row]:
     for fact in _each(world.facts, only):
-        setters = _setters(
-            world,
-            lambda e, f=fact.id: (  # type: ignore[misc]
-                isinstance(e, SetFact | StepFact | Toggle) and e.fact == f
-            ),
-        )
+        setters = _setters(world, partial(_sets_fact, fact.id))
         yield (
             (fact.id,),
             (fact.name,),
@@ -174,12 +167,7 @@ def _facts(world: World, only: str | None) -> Iterator[Row]:
 
 def _meters(world: World, only: str | None) -> Iterator[Row]:
     for meter in _each(world.meters, only):
-        setters = _setters(
-            world,
-            lambda e, m=meter.id: (  # type: ignore[misc]
-                isinstance(e, SetMeter | AddMeter) and e.meter == m
-            ),
-        )
+        setters = _setters(world, partial(_sets_meter, meter.id))
         limits = f"{meter.low} to {meter.high}"
         yield (
             (meter.id,),
@@ -189,6 +177,14 @@ def _meters(world: World, only: str | None) -> Iterator[Row]:
             setters,
             tuple(readers(world, meter.id)),
         )
+
+
+def _sets_fact(fact: str, effect: Effect) -> bool:
+    return isinstance(effect, SetFact | StepFact | Toggle) and effect.fact == fact
+
+
+def _sets_meter(meter: str, effect: Effect) -> bool:
+    return isinstance(effect, SetMeter | AddMeter) and effect.meter == meter
 
 
 def _setters(world: World, sets: Callable[[Effect], bool]) -> tuple[str, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zubrel.authored.kinds import Field
-from zubrel.checked.names import KINDS
+from zubrel.checked.names import SECTION_OF
 from zubrel.checked.world import Rule, World
 from zubrel.edited.knowledge import Knowledge
 from zubrel.edited.places import EVERYWHERE, HEAD, LanguagePlace, keys_at
@@ -14,7 +14,6 @@ from zubrel.narrated.report import Report, TimeWindow
 from zubrel.narrated.tables import listing
 from zubrel.output.as_markdown import code_markdown, plain_markdown
 
-SECTION_OF = {kind: section for section, kind in KINDS.items()}
 _IN_HEAD = ("id", "name")
 """Columns that the first line of a card has told."""
 

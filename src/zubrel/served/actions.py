@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from lsprotocol import types as lsp
 
 from zubrel.authored.nodes import Mapping
 from zubrel.base.spelling import offered
-from zubrel.checked.names import KINDS
-from zubrel.edited.occurrences import Occurrence
+from zubrel.checked.names import SECTION_OF
+from zubrel.checked.occurrences import Occurrence
 from zubrel.mended.edits import Edit, Page
 from zubrel.narrated.report import Told
 from zubrel.served.answers import Request
-from zubrel.served.layout import TextLayout
 from zubrel.served.searching import MendingChange
 from zubrel.served.worlds import Desk, OpenWorld
 
 MEND, SHOW_WALK, OPEN_MAP = "zubrel.mend", "zubrel.showWalk", "zubrel.openMap"
-SECTION_OF = {kind: section for section, kind in KINDS.items()}
 LEAST = {"fact": "false", "meter": "{to: 10}"}
 """What a new entry of a kind has to say, where that is more than nothing."""
 
@@ -66,16 +64,14 @@ def _about_mistake(
             continue
         word = offered(mistake.hint)
         if word is not None:
-            edit = _edit(asked, {asked.path: [lsp.TextEdit(diagnostic.range, word)]})
-            yield _fix(f"Write “{word}”", edit, diagnostic, preferred=True)
+            begin = asked.layout.begin(span)
+            edit = Edit(asked.path, begin, begin + span.width, word)
+            written = workspace_edit(asked.desk, [edit])
+            yield _fix(f"Write “{word}”", written, diagnostic, preferred=True)
         if mistake.code == "unknown-id":
-            one = asked.occurrence() or _occurrence_at(asked, diagnostic.range.start)
+            one = Request(asked.desk, asked.path, diagnostic.range.start).occurrence()
             if one is not None:
                 yield from _definitions(asked, world, one, diagnostic)
-
-
-def _occurrence_at(asked: Request, position: lsp.Position) -> Occurrence | None:
-    return Request(asked.desk, asked.path, position).occurrence()
 
 
 def _definitions(
@@ -88,8 +84,8 @@ def _definitions(
             continue
         edit = _new_entry(world, section, one.name, _least(world, kind))
         if edit is not None:
-            changes = _edit(asked, {edit.path: _text_edits(asked.desk, edit.path, [edit])})
-            yield _fix(f"Define the {kind} “{one.name}”", changes, diagnostic)
+            changed = workspace_edit(asked.desk, [edit])
+            yield _fix(f"Define the {kind} “{one.name}”", changed, diagnostic)
 
 
 def _least(world: OpenWorld, kind: str) -> str:
@@ -102,24 +98,16 @@ def _least(world: OpenWorld, kind: str) -> str:
 
 
 def _new_entry(world: OpenWorld, section: str, name: str, value: str) -> Edit | None:
-    """A new entry of a section: at its end, in the file that has it first, or with the section at
-    the end of the main file."""
+    """A new entry of a section: before the others, in the file that has it first, or with the
+    section at the end of the main file."""
     document = world.document
     if document is None:
         return None
-    for source, root in zip(document.files, document.roots, strict=False):
-        entries = root.get(section)
-        layout = world.desk.layout(source.path)
-        if layout is None or root.span.source is not source:
-            continue
-        if isinstance(entries, Mapping) and entries.entries:
-            first = entries.entries[0][0]
-            page = Page(source.path, layout.text)
-            begin = page.begin(first.span)
-            before = layout.text[layout.text.rfind("\n", 0, begin) + 1 : begin]
-            if before.strip():  # in braces
-                return page.edit(begin, begin, f"{name}: {value}, ")
-            return page.edit(begin, begin, f"{name}: {value}\n{before}")
+    for root in document.roots:
+        entries, path = root.get(section), root.span.source.path
+        layout = world.desk.layout(path)
+        if layout is not None and isinstance(entries, Mapping) and entries.entries:
+            return Page(path, layout.text).with_key(entries, name, value)
     layout = world.desk.layout(world.main)
     if layout is None or document.roots[0].get(section) is not None:
         return None
@@ -137,18 +125,18 @@ def _about_finding(
 ) -> Iterator[lsp.CodeAction]:
     proved = changes.get((finding.kind, finding.subject))
     for number, change in enumerate(proved or ()):
-        edits = {path: edits_of(asked.desk, path, text) for path, text in change.texts.items()}
         words = change.words[:1].upper() + change.words[1:]
         if change.gone > 1:
             words += f" ({change.gone} findings go)"
-        yield _fix(words, _edit(asked, edits), diagnostic, preferred=not number)
+        edit = workspace_edit(asked.desk, change.edits)
+        yield _fix(words, edit, diagnostic, preferred=not number)
     given = [asked.desk.uri(world.main), finding.kind, finding.subject]
     if proved is None:
         title = "Look for changes that are proved to mend this"
         yield _asking(title, MEND, given, diagnostic, lsp.CodeActionKind.QuickFix)
-    edit = _acceptance(world, finding)
-    if edit is not None:
-        accepted = _edit(asked, {edit.path: _text_edits(asked.desk, edit.path, [edit])})
+    accepting = _acceptance(world, finding)
+    if accepting is not None:
+        accepted = workspace_edit(asked.desk, [accepting])
         yield _fix("Accept this: it is meant so, because …", accepted, diagnostic)
     if finding.evidence:
         kind = lsp.CodeActionKind.Empty
@@ -208,49 +196,26 @@ def _asking(
     )
 
 
-def _edit(asked: Request, edits: dict[str, list[lsp.TextEdit]]) -> lsp.WorkspaceEdit:
-    return workspace_edit(asked.desk, edits)
-
-
-def workspace_edit(desk: Desk, edits: dict[str, list[lsp.TextEdit]]) -> lsp.WorkspaceEdit:
-    """Edits of files by their paths: of open ones only while they read as they do now."""
-    documents = [
-        lsp.TextDocumentEdit(
-            lsp.OptionalVersionedTextDocumentIdentifier(
-                desk.uri(path), desk.open[path].version if path in desk.open else None
-            ),
-            list(changes),
-        )
-        for path, changes in edits.items()
-    ]
-    if desk.versioned:
-        return lsp.WorkspaceEdit(document_changes=list(documents))
-    return lsp.WorkspaceEdit({desk.uri(path): changes for path, changes in edits.items()})
-
-
-def _text_edits(desk: Desk, path: str, edits: list[Edit]) -> list[lsp.TextEdit]:
-    layout = desk.layout(path)
-    return [] if layout is None else layout.edits(edits)
-
-
-def edits_of(desk: Desk, path: str, text: str) -> list[lsp.TextEdit]:
-    """The edits by which a file reads as `text`: only of lines that differ."""
-    layout = desk.layout(path)
-    if layout is None:
-        return []
-    return layout.edits(_line_edits(path, layout, text))
-
-
-def _line_edits(path: str, layout: TextLayout, text: str) -> list[Edit]:
-    """The edits by which a text becomes another one, whole lines each."""
-    from difflib import SequenceMatcher
-
-    old, new = layout.text.splitlines(keepends=True), text.splitlines(keepends=True)
-    begins = [0]
-    for line in old:
-        begins.append(begins[-1] + len(line))
-    return [
-        Edit(path, begins[a], begins[b], "".join(new[c:d]))
-        for tag, a, b, c, d in SequenceMatcher(None, old, new, autojunk=False).get_opcodes()
-        if tag != "equal"
-    ]
+def workspace_edit(desk: Desk, edits: Iterable[Edit]) -> lsp.WorkspaceEdit:
+    """Edits of files as an editor makes them: of open ones only while they read as they do now."""
+    by_path: dict[str, list[Edit]] = {}
+    for edit in edits:
+        by_path.setdefault(edit.path, []).append(edit)
+    told = {
+        path: layout.edits(own)
+        for path, own in sorted(by_path.items())
+        if (layout := desk.layout(path)) is not None
+    }
+    if not desk.versioned:
+        return lsp.WorkspaceEdit({desk.uri(path): own for path, own in told.items()})
+    return lsp.WorkspaceEdit(
+        document_changes=[
+            lsp.TextDocumentEdit(
+                lsp.OptionalVersionedTextDocumentIdentifier(
+                    desk.uri(path), desk.open[path].version if path in desk.open else None
+                ),
+                list(own),
+            )
+            for path, own in told.items()
+        ]
+    )

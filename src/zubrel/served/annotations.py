@@ -6,9 +6,9 @@ from pathlib import PurePath
 
 from lsprotocol import types as lsp
 
+from zubrel.checked.asking import conditions_in
 from zubrel.edited.knowledge import where
 from zubrel.edited.lenses import lens_of
-from zubrel.edited.occurrences import asked_in
 from zubrel.output.cards import share_words
 from zubrel.served.actions import OPEN_MAP, SHOW_WALK
 from zubrel.served.answers import Request
@@ -16,7 +16,6 @@ from zubrel.served.answers import Request
 
 def lenses(asked: Request) -> list[lsp.CodeLens]:
     """Lines above the things of the file: how soon, how often asked for, how often spent."""
-
     world, occurrences = asked.world, asked.occurrences
     if world is None or occurrences is None or world.world is None:
         return []
@@ -28,6 +27,10 @@ def lenses(asked: Request) -> list[lsp.CodeLens]:
         name = PurePath(world.main).stem
         words = f"zubrel: open the map of {name}"
         every.append(lsp.CodeLens(top, lsp.Command(words, OPEN_MAP, arguments=[uri])))
+    walks: dict[str, list[str]] = {}
+    for finding in world.told.report.findings if world.told is not None else ():
+        if finding.evidence and not finding.accepted:
+            walks.setdefault(finding.subject, []).append(finding.kind)
     for one in occurrences.of_kinds():
         if one.span.source.path != asked.path:
             continue
@@ -35,23 +38,21 @@ def lenses(asked: Request) -> list[lsp.CodeLens]:
         place = asked.layout.of_span(one.span)
         if words:
             every.append(lsp.CodeLens(place, lsp.Command(words, "")))
-        for finding in world.told.report.findings if world.told is not None else ():
-            if finding.subject == one.name and finding.evidence and not finding.accepted:
-                given = [asked.desk.uri(world.main), finding.kind, finding.subject]
-                words = f"zubrel: show the walk ({finding.kind})"
-                every.append(lsp.CodeLens(place, lsp.Command(words, SHOW_WALK, arguments=given)))
+        for kind in walks.get(one.name, ()):
+            given = [asked.desk.uri(world.main), kind, one.name]
+            command = lsp.Command(f"zubrel: show the walk ({kind})", SHOW_WALK, arguments=given)
+            every.append(lsp.CodeLens(place, command))
     return every
 
 
 def hints(asked: Request, stretch: lsp.Range) -> list[lsp.InlayHint]:
     """Behind each condition of a stretch of the file: in how many situations it holds."""
-
     world = asked.world
     known = None if world is None or world.told is None else world.told.knowledge
     if world is None or world.document is None or known is None or not known.situations:
         return []
     every = []
-    for condition in asked_in(world.document):
+    for condition in conditions_in(world.document):
         holds = known.holds.get(where(condition.span))
         if holds is None or condition.span.source.path != asked.path:
             continue
@@ -59,6 +60,6 @@ def hints(asked: Request, stretch: lsp.Range) -> list[lsp.InlayHint]:
         if stretch.start.line <= place.end.line <= stretch.end.line:
             words = share_words(holds, known.situations)
             tip = f"holds in {holds:,} of {known.situations:,} situations"
-            hint = lsp.InlayHint(place.end, f" {words}", tooltip=tip, padding_left=True)
+            hint = lsp.InlayHint(place.end, words, tooltip=tip, padding_left=True)
             every.append(hint)
     return every

@@ -10,17 +10,17 @@ from lsprotocol import types as lsp
 from zubrel.authored.nodes import Mapping, Node, Scalar, Sequence, compose
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.source import BREAKS, Source
+from zubrel.checked.occurrences import Occurrence, Occurrences
 from zubrel.edited.completion import SNIPPET, Suggestion, suggestions, word_before
 from zubrel.edited.cursor import Cursor, cursor_at
 from zubrel.edited.knowledge import condition_at, where
 from zubrel.edited.known import NOTHING_KNOWN
-from zubrel.edited.occurrences import Occurrence, Occurrences
 from zubrel.edited.outline import Branch, outline_of
 from zubrel.edited.places import place_of
 from zubrel.mended.edits import Edit, applied
 from zubrel.output.cards import card_of_condition, card_of_field, card_of_thing
 from zubrel.served.layout import TextLayout
-from zubrel.served.worlds import Desk, OpenWorld
+from zubrel.served.worlds import Desk, OpenWorld, included_in
 
 ITEM_KINDS = {
     "section": lsp.CompletionItemKind.Module,
@@ -291,8 +291,7 @@ def _every(tree: list[lsp.DocumentSymbol]) -> Iterator[lsp.DocumentSymbol]:
 def links(asked: Request) -> list[lsp.DocumentLink]:
     """The files that this one includes."""
     root = _root(asked)
-    include = None if asked.world is None or root is None else root.get("include")
-    nodes = include.items if isinstance(include, Sequence) else [include]
+    nodes = [] if asked.world is None or root is None else included_in(root)
     return [
         lsp.DocumentLink(
             asked.layout.of_span(node.span),
@@ -300,7 +299,6 @@ def links(asked: Request) -> list[lsp.DocumentLink]:
             "open this part of the world",
         )
         for node in nodes
-        if isinstance(node, Scalar) and node.text
     ]
 
 

@@ -8,10 +8,9 @@ from lsprotocol import types as lsp
 from pygls import uris
 from rich.console import Console
 
-from zubrel.base.diagnostics import InvalidInput
 from zubrel.narrated.report import Told
 from zubrel.output.text import write_finding
-from zubrel.served.actions import edits_of, finding_of, workspace_edit
+from zubrel.served.actions import finding_of, workspace_edit
 from zubrel.served.searching import Ended, MendingChange, mended, paged
 from zubrel.served.server import ZubrelServer
 from zubrel.served.waiting import Waiting
@@ -90,10 +89,8 @@ async def _offer(
         server.tell("zubrel: the world has changed meanwhile: ask again")
         return
     change = mending[titles.index(chosen.title)]
-    edits = {path: edits_of(server.desk, path, text) for path, text in change.texts.items()}
-    await server.workspace_apply_edit_async(
-        lsp.ApplyWorkspaceEditParams(workspace_edit(server.desk, edits), change.words)
-    )
+    edit = workspace_edit(server.desk, change.edits)
+    await server.workspace_apply_edit_async(lsp.ApplyWorkspaceEditParams(edit, change.words))
 
 
 async def show_walk(server: ZubrelServer, uri: str, kind: str, subject: str) -> str | None:
@@ -123,7 +120,7 @@ async def open_map(server: ZubrelServer, uri: str) -> str | None:
             )
         except Ended:
             return None
-        except (InvalidInput, Exception) as error:
+        except Exception as error:
             server.tell(f"zubrel: the page cannot be written: {error}")
             return None
     path = server.folder() / "map.html"

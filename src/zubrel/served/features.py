@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import os
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -11,8 +12,8 @@ from lsprotocol import types as lsp
 from pygls.exceptions import JsonRpcException
 
 from zubrel.base.diagnostics import InvalidInput
-from zubrel.edited.renaming import CannotRename, renameable, renamed, scripts_naming
 from zubrel.mended.files import Files
+from zubrel.mended.renaming import CannotRename, renameable, renamed, scripts_naming
 from zubrel.served import answers, commands
 from zubrel.served.actions import MEND, OPEN_MAP, SHOW_WALK, actions_at, workspace_edit
 from zubrel.served.annotations import hints, lenses
@@ -28,8 +29,8 @@ TRIGGERS = [":", " ", "[", "{", "-", ","]
 
 def new_server() -> ZubrelServer:
     """A server that answers everything, and waits for an editor."""
-    # a text makes tens of thousands of small things that live until the next one: looking through
-    # all of them again and again would take half of the time
+    # a text makes tens of thousands of small things that live until the next one: they are not
+    # looked through again and again while they are made
     gc.freeze()
     gc.set_threshold(*LOOK_THROUGH)
     server = ZubrelServer()
@@ -85,10 +86,6 @@ def _texts(server: ZubrelServer) -> None:
         else:
             server.changed_texts(path)
 
-    @server.feature(lsp.TEXT_DOCUMENT_DID_SAVE)
-    def _(params: lsp.DidSaveTextDocumentParams) -> None:
-        pass  # its text was told before
-
     @server.feature(lsp.TEXT_DOCUMENT_DID_CLOSE)
     def _(params: lsp.DidCloseTextDocumentParams) -> None:
         path = desk.path(params.text_document.uri)
@@ -109,93 +106,72 @@ def _texts(server: ZubrelServer) -> None:
             server.take_settings(params.settings)
 
 
+def _answer(
+    server: ZubrelServer,
+    method: str,
+    answer: Callable[[Request, Any], Any],
+    options: Any = None,
+    nothing: Any = None,
+) -> None:
+    """Have a request about an open file answered; those about others have `nothing`."""
+
+    @server.feature(method, options)
+    def _(params: Any) -> Any:
+        position = getattr(params, "position", None)
+        asked = _asked(server, params.text_document.uri, position)
+        return nothing if asked is None else answer(asked, params)
+
+
 def _questions(server: ZubrelServer) -> None:
     """What is asked about a text and changes nothing."""
-
-    @server.feature(
+    several = {
+        lsp.TEXT_DOCUMENT_REFERENCES: lambda asked, params: answers.references(
+            asked, params.context.include_declaration
+        ),
+        lsp.TEXT_DOCUMENT_DOCUMENT_HIGHLIGHT: lambda asked, _: answers.highlights(asked),
+        lsp.TEXT_DOCUMENT_DOCUMENT_SYMBOL: lambda asked, _: answers.symbols(asked),
+        lsp.TEXT_DOCUMENT_FOLDING_RANGE: lambda asked, _: answers.folding(asked),
+        lsp.TEXT_DOCUMENT_DOCUMENT_LINK: lambda asked, _: answers.links(asked),
+        lsp.TEXT_DOCUMENT_CODE_LENS: lambda asked, _: (
+            lenses(asked) if server.settings.lenses else []
+        ),
+        lsp.TEXT_DOCUMENT_INLAY_HINT: lambda asked, params: (
+            hints(asked, params.range) if server.settings.hints else []
+        ),
+        lsp.TEXT_DOCUMENT_FORMATTING: lambda asked, _: (
+            answers.formatting(asked) if server.settings.formatting else []
+        ),
+    }
+    for method, answer in several.items():
+        _answer(server, method, answer, nothing=[])
+    _answer(server, lsp.TEXT_DOCUMENT_HOVER, lambda asked, _: answers.hover(asked))
+    _answer(server, lsp.TEXT_DOCUMENT_DEFINITION, lambda asked, _: answers.definition(asked))
+    _answer(
+        server,
         lsp.TEXT_DOCUMENT_COMPLETION,
+        lambda asked, _: answers.completion(asked, server.with_snippets),
         lsp.CompletionOptions(trigger_characters=TRIGGERS, resolve_provider=True),
+        nothing=[],
     )
-    def _(params: lsp.CompletionParams) -> list[lsp.CompletionItem]:
-        asked = _asked(server, params.text_document.uri, params.position)
-        return [] if asked is None else answers.completion(asked, server.with_snippets)
 
     @server.feature(lsp.COMPLETION_ITEM_RESOLVE)
     def _(item: lsp.CompletionItem) -> lsp.CompletionItem:
         return answers.resolved(server.desk, item)
 
-    @server.feature(lsp.TEXT_DOCUMENT_HOVER)
-    def _(params: lsp.HoverParams) -> lsp.Hover | None:
-        asked = _asked(server, params.text_document.uri, params.position)
-        return None if asked is None else answers.hover(asked)
-
-    @server.feature(lsp.TEXT_DOCUMENT_DEFINITION)
-    def _(params: lsp.DefinitionParams) -> lsp.Location | None:
-        asked = _asked(server, params.text_document.uri, params.position)
-        return None if asked is None else answers.definition(asked)
-
-    @server.feature(lsp.TEXT_DOCUMENT_REFERENCES)
-    def _(params: lsp.ReferenceParams) -> list[lsp.Location]:
-        asked = _asked(server, params.text_document.uri, params.position)
-        if asked is None:
-            return []
-        return answers.references(asked, params.context.include_declaration)
-
-    @server.feature(lsp.TEXT_DOCUMENT_DOCUMENT_HIGHLIGHT)
-    def _(params: lsp.DocumentHighlightParams) -> list[lsp.DocumentHighlight]:
-        asked = _asked(server, params.text_document.uri, params.position)
-        return [] if asked is None else answers.highlights(asked)
-
-    @server.feature(lsp.TEXT_DOCUMENT_DOCUMENT_SYMBOL)
-    def _(params: lsp.DocumentSymbolParams) -> list[lsp.DocumentSymbol]:
-        asked = _asked(server, params.text_document.uri)
-        return [] if asked is None else answers.symbols(asked)
-
     @server.feature(lsp.WORKSPACE_SYMBOL)
     def _(params: lsp.WorkspaceSymbolParams) -> list[lsp.WorkspaceSymbol]:
         return answers.workspace_symbols(server.desk, params.query)
 
-    @server.feature(lsp.TEXT_DOCUMENT_FOLDING_RANGE)
-    def _(params: lsp.FoldingRangeParams) -> list[lsp.FoldingRange]:
-        asked = _asked(server, params.text_document.uri)
-        return [] if asked is None else answers.folding(asked)
-
-    @server.feature(lsp.TEXT_DOCUMENT_DOCUMENT_LINK)
-    def _(params: lsp.DocumentLinkParams) -> list[lsp.DocumentLink]:
-        asked = _asked(server, params.text_document.uri)
-        return [] if asked is None else answers.links(asked)
-
-    @server.feature(lsp.TEXT_DOCUMENT_CODE_LENS)
-    def _(params: lsp.CodeLensParams) -> list[lsp.CodeLens]:
-        asked = _asked(server, params.text_document.uri)
-        return lenses(asked) if asked is not None and server.settings.lenses else []
-
-    @server.feature(lsp.TEXT_DOCUMENT_INLAY_HINT)
-    def _(params: lsp.InlayHintParams) -> list[lsp.InlayHint]:
-        asked = _asked(server, params.text_document.uri)
-        return hints(asked, params.range) if asked is not None and server.settings.hints else []
-
 
 def _changes(server: ZubrelServer) -> None:
     """What changes texts, or opens something."""
-
-    @server.feature(lsp.TEXT_DOCUMENT_FORMATTING)
-    def _(params: lsp.DocumentFormattingParams) -> list[lsp.TextEdit]:
-        asked = _asked(server, params.text_document.uri)
-        return answers.formatting(asked) if asked is not None and server.settings.formatting else []
-
-    @server.feature(lsp.TEXT_DOCUMENT_PREPARE_RENAME)
-    def _(params: lsp.PrepareRenameParams) -> lsp.Range | None:
-        asked = _asked(server, params.text_document.uri, params.position)
-        if asked is None or asked.occurrences is None:
-            return None
-        span = renameable(asked.occurrences, asked.path, asked.line, asked.column)
-        return None if span is None else asked.layout.of_span(span)
-
-    @server.feature(lsp.TEXT_DOCUMENT_RENAME, lsp.RenameOptions(prepare_provider=True))
-    def _(params: lsp.RenameParams) -> lsp.WorkspaceEdit | None:
-        asked = _asked(server, params.text_document.uri, params.position)
-        return None if asked is None else rename(server, asked, params.new_name)
+    _answer(server, lsp.TEXT_DOCUMENT_PREPARE_RENAME, lambda asked, _: _renameable(asked))
+    _answer(
+        server,
+        lsp.TEXT_DOCUMENT_RENAME,
+        lambda asked, params: rename(server, asked, params.new_name),
+        lsp.RenameOptions(prepare_provider=True),
+    )
 
     @server.feature(
         lsp.TEXT_DOCUMENT_CODE_ACTION,
@@ -227,6 +203,14 @@ def _changes(server: ZubrelServer) -> None:
         return await commands.open_map(server, uri)
 
 
+def _renameable(asked: Request) -> lsp.Range | None:
+    """Where the id at a place stands, if it can have another name."""
+    if asked.occurrences is None:
+        return None
+    span = renameable(asked.occurrences, asked.path, asked.line, asked.column)
+    return None if span is None else asked.layout.of_span(span)
+
+
 FAILED = -32803
 """The code of the protocol for a request that was understood and cannot be met."""
 
@@ -245,12 +229,7 @@ def rename(server: ZubrelServer, asked: Request, new: str) -> lsp.WorkspaceEdit:
     except InvalidInput as invalid:
         words = f"the world cannot be read as it is: {invalid.diagnostics[0].message}"
         raise JsonRpcException(words, FAILED) from None
-    by_path: dict[str, list[lsp.TextEdit]] = {}
-    for path in sorted({edit.path for edit in edits}):
-        layout = server.desk.layout(path)
-        if layout is not None:
-            by_path[path] = layout.edits(e for e in edits if e.path == path)
-    return workspace_edit(server.desk, by_path)
+    return workspace_edit(server.desk, edits)
 
 
 def _moves_of(world: OpenWorld) -> set[str]:

@@ -7,23 +7,24 @@ from __future__ import annotations
 import asyncio
 import multiprocessing
 import os
-import signal
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
-from multiprocessing import connection
+from pathlib import Path
 from typing import Any
 
 from msgspec import Struct
 
 from zubrel.base.budget import Budget, LimitReached, Limits
 from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.processes import live_with_parent
 from zubrel.base.progress import Silence
 from zubrel.checked.check import check
 from zubrel.edited.knowledge import Knowledge, knowledge_of
 from zubrel.findings.judged import Judged
 from zubrel.mended.candidates import ACCEPTED
+from zubrel.mended.edits import Edit
 from zubrel.mended.files import Files
 from zubrel.mended.mend import findings_to_mend, mender_of
 from zubrel.mended.trials import Trials
@@ -39,11 +40,13 @@ class Searched(Struct, frozen=True):
 
 
 class MendingChange(Struct, frozen=True):
-    """A change that mends a finding, in `words`, with the files that it changes as they would
-    read, and how many other findings go with it. `last`: it says that all is meant so."""
+    """A change that mends a finding, in `words`, with its edits and how many findings go with it.
+
+    `last`: it does not mend what is wrong, but ends the game there.
+    """
 
     words: str
-    texts: dict[str, str]
+    edits: tuple[Edit, ...]
     gone: int
     last: bool
 
@@ -68,6 +71,8 @@ class Worker:
         self._threads = ThreadPoolExecutor(1)
         self._beginning = threading.Lock()
         self._busy = self._closed = False
+        self._turn = 0
+        """Which piece of work it is: one that has lost its turn is not begun."""
 
     def prepare(self) -> None:
         """Begin to have a process ready, which takes a second where nothing is loaded yet."""
@@ -92,11 +97,12 @@ class Worker:
         Raises `Ended` where the process is ended before, and what the work raises of what is known.
         """
         self.end_if_busy()
+        turn = self._turn
         loop = asyncio.get_running_loop()
         await loop.run_in_executor(self._threads, self.begin)
         ours = self._ours
-        if ours is None:
-            raise Ended
+        if turn != self._turn or ours is None:
+            raise Ended  # while a process was begun for it, somebody else had a turn
         self._busy = True
         try:
             ours.send((work, given))
@@ -116,7 +122,8 @@ class Worker:
                 self._busy = False
 
     def end_if_busy(self) -> None:
-        """End what is being done, if anything is; there is another process soon."""
+        """End what is being done or about to be, if anything is; there is another process soon."""
+        self._turn += 1
         if self._busy:
             self.end()
             self.prepare()
@@ -156,8 +163,7 @@ def _received(ours: Any) -> Any:
 
 def _work(theirs: Any) -> None:
     """In the process: work for as long as somebody has some."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    threading.Thread(target=_end_with_parent, daemon=True).start()
+    live_with_parent()
     # what speaks the protocol is not for words of this process
     with suppress(OSError):
         os.dup2(2, 1)
@@ -175,13 +181,6 @@ def _work(theirs: Any) -> None:
         except Exception as error:  # of this program: the editor goes on without an answer
             answer = RuntimeError(f"{type(error).__name__}: {error}")
         theirs.send(answer)
-
-
-def _end_with_parent() -> None:
-    parent = multiprocessing.parent_process()
-    if parent is not None:
-        connection.wait([parent.sentinel])
-        os._exit(1)
 
 
 class _Telling(Silence):
@@ -229,9 +228,8 @@ def mended(
             for proposal in mender.of(finding, trials).proposals:
                 if proposal.words == ACCEPTED:
                     continue  # the editor offers that by itself, with a reason
-                changed = {p: proposal.files.texts[p] for p in files.differing(proposal.files)}
-                words = proposal.words
-                changes.append(MendingChange(words, changed, len(proposal.gone), proposal.last))
+                edits, gone = proposal.candidate.edits, len(proposal.gone)
+                changes.append(MendingChange(proposal.words, edits, gone, proposal.last))
     return changes
 
 
@@ -246,6 +244,6 @@ def paged(main: str, texts: dict[str, str], limits: Limits, progress: Silence) -
     budget = Budget(limits)
     told = report(world, budget, progress, with_outline=True, with_odds=True)
     listings = [listing(world, section) for section in SECTIONS]
-    sources = {source.path: "\n".join(source.lines) for source in document.files}
-    contents = (texts.get(path, sources[path]).encode() for path in sorted(sources))
+    paths = sorted({source.path for source in document.files})
+    contents = (texts[p].encode() if p in texts else Path(p).read_bytes() for p in paths)
     return page(told, listings, fingerprint_of(contents), limits_in_words(limits))

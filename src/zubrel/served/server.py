@@ -16,7 +16,7 @@ from zubrel.served.diagnostics import Diagnostics, diagnostics_of
 from zubrel.served.searching import Ended, Searched, Worker, searched
 from zubrel.served.settings import NAME, Settings, settings_from
 from zubrel.served.waiting import Waiting, WaitingServer
-from zubrel.served.worlds import ENDINGS, Desk, OpenWorld, SearchTold
+from zubrel.served.worlds import ENDINGS, Desk, OpenWorld
 
 READING = 0.02
 """Seconds after a change until mistakes are looked for: keys that are held down come together."""
@@ -50,13 +50,6 @@ class ZubrelServer(WaitingServer):
         self._folder: tempfile.TemporaryDirectory[str] | None = None
 
     # what the editor can do
-
-    def can(self, *names: str) -> bool:
-        """Whether the capability of the editor that is named by a path of attributes is there."""
-        value: Any = self.client_capabilities
-        for name in names:
-            value = getattr(value, name, None)
-        return bool(value)
 
     @property
     def with_snippets(self) -> bool:
@@ -111,6 +104,8 @@ class ZubrelServer(WaitingServer):
 
     def _leave(self, world: OpenWorld) -> None:
         del self.desk.worlds[world.main]
+        for key in [key for key in self.changes if key[0] == world.main]:
+            del self.changes[key]
         if self.searching == world.main:
             self.searcher.end_if_busy()
         for path in self.published.pop(world.main, {}):
@@ -259,7 +254,7 @@ class ZubrelServer(WaitingServer):
         finally:
             self.searching = None
         if world.revision == revision and self.desk.worlds.get(world.main) is world:
-            world.told = SearchTold(result.report, result.knowledge)
+            world.told = result
             self.publish(world)
             self.refresh()
 

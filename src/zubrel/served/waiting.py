@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from contextlib import suppress
-from typing import Protocol
+from typing import Any
 from uuid import uuid4
 
 from lsprotocol import types as lsp
@@ -13,18 +13,19 @@ from pygls.lsp.server import LanguageServer
 from zubrel.served.searching import Worker
 
 
-class Cancellable(Protocol):
-    """What the author can end."""
-
-    def cancel(self) -> None: ...
-
-
 class WaitingServer(LanguageServer):
     """A server that knows what the author waits for, by the tokens of the bars."""
 
     def __init__(self, name: str, version: str) -> None:
         super().__init__(name, version)
-        self.waiting: dict[int | str, Cancellable] = {}
+        self.waiting: dict[int | str, Waiting] = {}
+
+    def can(self, *names: str) -> bool:
+        """Whether the capability of the editor that is named by a path of attributes is there."""
+        value: Any = self.client_capabilities
+        for name in names:
+            value = getattr(value, name, None)
+        return bool(value)
 
 
 class Waiting:
@@ -42,18 +43,18 @@ class Waiting:
         self.after = after
         self.token: str | None = None
         self._words = ""
+        self._name = f"zubrel-{uuid4()}"
         self._showing: asyncio.Task[None] | None = None
 
     async def __aenter__(self) -> Waiting:
-        window = self.server.client_capabilities.window
-        if window is not None and window.work_done_progress:
+        if self.server.can("window", "work_done_progress"):
             self._showing = asyncio.ensure_future(self._show())
         return self
 
     async def _show(self) -> None:
         if self.after:
             await asyncio.sleep(self.after)
-        token = f"zubrel-{uuid4()}"
+        token = self._name
         # heard by its name: the author may be quicker than the library
         self.server.waiting[token] = self
         progress = self.server.work_done_progress
@@ -83,4 +84,4 @@ class Waiting:
         if self.token is not None:
             self.server.work_done_progress.end(self.token, lsp.WorkDoneProgressEnd())
             self.server.work_done_progress.tokens.pop(self.token, None)
-            self.server.waiting.pop(self.token, None)
+        self.server.waiting.pop(self._name, None)

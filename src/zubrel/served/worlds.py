@@ -14,16 +14,16 @@ from pygls import uris
 
 from zubrel.authored.document import Document, document_of
 from zubrel.authored.files import read_source
-from zubrel.authored.nodes import Mapping, Scalar, Sequence
+from zubrel.authored.nodes import Mapping, Scalar
+from zubrel.authored.readers import one_or_list
 from zubrel.base.diagnostics import Diagnostic, InvalidInput
 from zubrel.base.source import Source
 from zubrel.checked.check import check
+from zubrel.checked.occurrences import Occurrences
 from zubrel.checked.world import World
-from zubrel.edited.knowledge import Knowledge
 from zubrel.edited.known import NOTHING_KNOWN, Known
-from zubrel.edited.occurrences import Occurrences
-from zubrel.narrated.report import Report
 from zubrel.served.layout import TextLayout
+from zubrel.served.searching import Searched
 
 ENDINGS = (".yaml", ".yml", ".json")
 MOST_FILES = 2_000
@@ -37,13 +37,6 @@ class OpenText(Struct):
     uri: str
     version: int
     layout: TextLayout
-
-
-class SearchTold(Struct, frozen=True):
-    """What a search of the text of a moment has told."""
-
-    report: Report
-    knowledge: Knowledge | None
 
 
 class OpenWorld:
@@ -63,7 +56,7 @@ class OpenWorld:
         self.world: World | None = None
         self.mistakes: tuple[Diagnostic, ...] = ()
         self.more = 0
-        self.told: SearchTold | None = None
+        self.told: Searched | None = None
         self.is_current = False
         """`document` and `occurrences` are of the text as it is."""
         self._read = -1
@@ -89,19 +82,11 @@ class OpenWorld:
         except InvalidInput as invalid:
             self.mistakes, self.more = invalid.diagnostics, invalid.more
 
-    @property
-    def is_read(self) -> bool:
-        """Whether what is said of it is said of its text as it is."""
-        return self._read == self.revision
-
     def all_texts(self) -> dict[str, str]:
         """The texts of its files, but for tables: what a search of it is given."""
-        texts = dict(self.desk.texts())
-        for path in sorted(self.paths - set(texts)):
-            layout = self.desk.layout(path)
-            if layout is not None and not path.lower().endswith(".csv"):
-                texts[path] = layout.text
-        return texts
+        paths = [path for path in sorted(self.paths) if not path.lower().endswith(".csv")]
+        layouts = {path: self.desk.layout(path) for path in paths}
+        return {path: layout.text for path, layout in layouts.items() if layout is not None}
 
     def _document(self) -> Document:
         texts = self.desk.texts()
@@ -129,7 +114,7 @@ class OpenWorld:
         files = {os.path.normpath(source.path) for source in self.document.files}
         for root in self.document.roots:
             path = os.path.normpath(root.span.source.path)
-            files |= {self.desk.beside(path, name) for name in included_in(root)}
+            files |= {self.desk.beside(path, node.text) for node in included_in(root)}
         return {self.main, *files}
 
 
@@ -245,11 +230,11 @@ class Desk:
                     return
 
 
-def included_in(root: Mapping) -> list[str]:
+def included_in(root: Mapping) -> list[Scalar]:
     """What a file includes, as it names it."""
     include = root.get("include")
-    nodes = include.items if isinstance(include, Sequence) else [include]
-    return [node.text for node in nodes if isinstance(node, Scalar) and node.text]
+    nodes = [] if include is None else one_or_list(include)
+    return [node for node in nodes if isinstance(node, Scalar) and node.text]
 
 
 def is_main(text: str) -> bool:

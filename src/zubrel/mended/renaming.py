@@ -9,20 +9,20 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 
-from zubrel.authored.conditions import WORDS
+from zubrel.authored.conditions import WORDS, Name
 from zubrel.authored.document import Document
 from zubrel.authored.readers import ID
 from zubrel.base.diagnostics import InvalidInput, Problems
-from zubrel.base.source import Span
+from zubrel.base.source import Source, Span
 from zubrel.checked.check import check
 from zubrel.checked.names import name_everything, with_article
-from zubrel.edited.occurrences import Occurrences
+from zubrel.checked.occurrences import Occurrences, occurrences_in
 from zubrel.mended.edits import Edit, Page
 from zubrel.mended.files import Files
+from zubrel.played.script import Expect, Line, ScriptDeal, ScriptMove, read_script
 
 OTHERWISE_MEANT = ("anywhere", "world", "all", "start")
 """Words that mean something where an id may stand."""
-_WORD = re.compile(r"[a-z][a-z0-9_]*")
 
 
 class CannotRename(Exception):
@@ -52,14 +52,16 @@ def renamed(files: Files, scripts: Mapping[str, str], old: str, new: str) -> lis
 
 
 def scripts_naming(scripts: Mapping[str, str], ids: set[str]) -> dict[str, str]:
-    """The scripts in which all moves are of some ids: those that are written for their world."""
-    return {p: t for p, t in scripts.items() if (m := _moves(t)) and m <= ids}
+    """The scripts that can be read and whose moves are all of some ids: those of their world."""
+    return {p: t for p, t in scripts.items() if (m := _moves(p, t)) and m <= ids}
 
 
-def _moves(text: str) -> set[str]:
-    lines = (line.split("#")[0].strip() for line in text.splitlines())
-    moves = (re.split(r"[\s:]", line)[0] for line in lines if line)
-    return {move for move in moves if move not in ("expect", "deal")}
+def _moves(path: str, text: str) -> set[str]:
+    try:
+        lines = read_script(Source.of(path, text), text)
+    except InvalidInput:
+        return set()
+    return {line.rule for line in lines if isinstance(line, ScriptMove)}
 
 
 def _refuse(occurrences: Occurrences, old: str, new: str) -> None:
@@ -130,28 +132,41 @@ def _of_rules(before: Files, after: Files, others: Mapping[str, str]) -> dict[st
 
 
 def _in_script(path: str, text: str, others: Mapping[str, str]) -> Iterator[Edit]:
-    """Edits of a script; comments and what is in quotes stay."""
-    begin = 0
-    for line in text.splitlines(keepends=True):
-        quoted = [m.span() for m in re.finditer(r'"[^"]*"', line)]
-        end = next(
-            (i for i, c in enumerate(line) if c == "#" and not _inside(i, quoted)), len(line)
-        )
-        for word in _WORD.finditer(line, 0, end):
-            new = others.get(word[0]) or _of_talk(word[0], others)
-            if new is not None and not _inside(word.start(), quoted):
-                yield Edit(path, begin + word.start(), begin + word.end(), new)
-        begin += len(line)
+    """Edits of a script, where it names something; comments and texts stay."""
+    page = Page(path, text)
+    for line in read_script(Source.of(path, text), text):
+        for name in _named_in(line):
+            new = others.get(name.text) or _of_talk(name.text, others)
+            begin = page.begin(name.span)
+            # a script breaks lines at more signs than a page: then it is not known where it stands
+            if new is not None and text[begin : begin + len(name.text)] == name.text:
+                yield page.edit(begin, begin + len(name.text), new)
+
+
+def _named_in(line: Line) -> Iterator[Name]:
+    """The ids in a line of a script, and where they stand."""
+    span = line.span
+    written = span.source.line(span.line)[span.column - 1 :][: span.width]
+    match line:
+        case ScriptMove(rule):
+            yield Name(rule, span.part(0, len(rule)))
+        case ScriptDeal(places):
+            for item, area in places.items():
+                known = re.search(rf"\b({item})\s+at\s+({area})\b", written)
+                if known is not None:
+                    yield Name(item, span.part(known.start(1), len(item)))
+                    yield Name(area, span.part(known.start(2), len(area)))
+        case Expect(condition=condition) if condition is not None:
+            yield from (Name(o.name, o.span) for o in occurrences_in(condition))
+        case Expect("possible" | "impossible" | "ended" | "step", words):
+            name = words.split()[-1]  # `step` has its number before
+            yield Name(name, span.part(max(0, written.rfind(name)), len(name)))
 
 
 def _of_talk(word: str, others: Mapping[str, str]) -> str | None:
     """`warden_talk` is whatever the warden has to say: no id, but made of one."""
     person = word.removesuffix("_talk")
     return f"{others[person]}_talk" if person != word and person in others else None
-
-
-def _inside(at: int, stretches: list[tuple[int, int]]) -> bool:
-    return any(begin <= at < end for begin, end in stretches)
 
 
 def renameable(occurrences: Occurrences, path: str, line: int, column: int) -> Span | None:

@@ -157,6 +157,11 @@ def _of_value(value: object, kind: Kind) -> Iterator[Occurrence]:
                 yield from _of_condition(condition.tree)
 
 
+def occurrences_in(condition: Condition) -> Iterator[Occurrence]:
+    """The ids that a condition names, and the words that facts are compared with."""
+    return _of_condition(condition.tree)
+
+
 def _of_condition(tree: syntax.Syntax) -> Iterator[Occurrence]:
     match tree:
         case syntax.Named(name):
@@ -187,18 +192,3 @@ def _of_condition(tree: syntax.Syntax) -> Iterator[Occurrence]:
         case syntax.CountedParts(_, several):
             for part in several:
                 yield from _of_condition(part)
-
-
-def asked_in(document: Document) -> Iterator[Condition]:
-    """Every condition of a document."""
-    pending: list[object] = [e for entries in document.sections.values() for e in entries]
-    while pending:
-        match pending.pop():
-            case Entry() as entry:
-                pending += entry.values.values()
-            case Condition() as condition:
-                yield condition
-            case Text(when=Condition() as condition):
-                yield condition
-            case tuple() as several:
-                pending += several
