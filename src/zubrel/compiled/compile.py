@@ -111,6 +111,7 @@ class _Compiler:
         for rule in self.world.rules:
             if self.budget is not None:
                 self.budget.spend(RULE)
+            # luck cannot be refused: a move asks that every outcome fits
             performed = [self._performed(rule, outcome) for outcome in rule.outcomes]
             made = tuple(
                 Step(

@@ -55,8 +55,6 @@ from zubrel.compiled.parts import ENDING, PLACE, Change, Event, Operation
 from zubrel.compiled.stock import Stock
 from zubrel.compiled.translate import Translator, whole
 
-# what only moves from one place to another is not gained
-
 
 class Performer:
     """Performs the effects of one outcome, or of one thing that happens by itself.
@@ -88,6 +86,7 @@ class Performer:
     def perform(self, effects: Iterable[Effect]) -> None:
         """All of it: the effects, what they count for, and what is gone at the end."""
         self._all(tuple(effects), TRUE)
+        # only now is it known what was gained, beaten and ended on the whole way
         self._count()
         self._drop_progress()
         self._let_go()
@@ -124,8 +123,10 @@ class Performer:
                 self.beaten.append((when, foe))
                 returns = self.world.foes[foe].returns
                 operation = Operation.SET if returns else Operation.ADD
+                # of those that come back it is only known that one was ever beaten
                 self._change(keys.beaten(foe), operation, 1, when)
                 if self.world.foes[foe].health > 1:
+                    # the next of its kind is unhurt
                     self._set(keys.hit(foe), 0, when)
             case PutDown(item):
                 self._put_down(item, when)
@@ -138,6 +139,7 @@ class Performer:
         """To the value after or before the one that the fact has by now."""
         key = keys.fact(fact.id)
         for here, value in self._values_so_far(key, len(fact.values)):
+            # one case a value: a change cannot name a value that depends on another
             if (after := fact.after(value, up)) != value:
                 self._set(key, after, both((when, here)))
 
@@ -168,6 +170,7 @@ class Performer:
             case ShutLock(lock):
                 self._set(keys.lock_open(lock), 0, when)
             case SetMark(kind, subject):
+                # a mark that no condition asks for is no part of the situation
                 if keys.mark(kind, subject) in self.translator.numbers:
                     self._set(keys.mark(kind, subject), 1, when)
             case EndGame(ending):
@@ -213,7 +216,8 @@ class Performer:
 
     def _finish(self, quest: str, when: Formula) -> None:
         if quest in self.finishing:
-            return
+            return  # a reward that finishes its own quest gives nothing again
+        # before the quest is noted as ended, or nothing would be left of it
         ends = both((when, self._unended(quest)))
         self._end_quest(quest, DONE, when)
         if ends != FALSE:
@@ -231,9 +235,10 @@ class Performer:
         for quest in self.world.quests.values():
             for goal in quest.goals:
                 if not goal.remembered:
-                    continue
+                    continue  # what it asks for is read off the situation
                 for when, amount in self._events(goal):
                     self.events.append(Event(quest.id, goal.number, when))
+                    # by the situation before: a goal that a move uncovers has no part in it
                     counts = both((self.translator.counts(quest, goal), when))
                     number = min(amount, whole(goal))
                     key = keys.goal(quest.id, goal.number)
@@ -242,6 +247,7 @@ class Performer:
     def _events(self, goal: Goal) -> list[tuple[Formula, int]]:
         rule = self.rule
         match goal.kind:
+            # what is fetched or picked up again only changes its place
             case "gain" if rule is None or not rule.kind.regains:
                 return [(g.when, g.count) for g in self.stock.gains if g.item == goal.subject]
             case "defeat":
@@ -256,6 +262,7 @@ class Performer:
         for quest, ends in self.ended.items():
             for goal in self.world.quests[quest].goals:
                 if goal.remembered:
+                    # nobody can ask for it any more: kept, it would only tell situations apart
                     self._set(keys.goal(quest, goal.number), 0, ends)
 
     # places
@@ -267,6 +274,7 @@ class Performer:
         return TRUE if self.areas == (area,) else self.translator.at(area)
 
     def _move(self, there: str, when: Formula) -> None:
+        # whoever is moved twice by one move has left both places
         visited = self.world.visits_asked
         moved: list[tuple[Formula, str | None]] = []
         for holds, place in self.places:
@@ -289,6 +297,7 @@ class Performer:
 
     def _let_go(self) -> None:
         """What stays in some areas is gone when the player ends anywhere else."""
+        # where nobody moves, only what has just come may be where it cannot stay
         moves = any(place is not None for _, place in self.places)
         gained = {gain.item for gain in self.stock.gains}
         for item in self.world.items.values():

@@ -80,6 +80,7 @@ class Relaxation:
         waiting = bytearray(b"\1" * len(run))
         gained: list[Gain] = []
         while due:
+            # rounds, not a queue: an operator that several gains wake is applied once
             self.budget.spend(self.apply * len(due))
             following: list[int] = []
             for number in due:
@@ -220,6 +221,7 @@ class Relaxation:
                     for place in range(size):
                         if allowed >> place & 1:
                             leads[place] |= self._results([c for c, _ in effect.changes], place)
+        # transitive closure; domains are small here (`MOST_FOLLOWED`)
         while True:
             grown = dict(leads)
             for place, reached in leads.items():

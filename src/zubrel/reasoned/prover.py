@@ -95,8 +95,10 @@ class Prover(Leaves):
     def _opened(self, formula: Formula, path: tuple[Formula, ...]) -> Node:
         claim = Never(formula)
         parts = literals_of((formula,))
+        # what contradicts itself needs no move to keep it off
         if FALSE in parts:
             return Node(claim, note="apart")
+        # the first of a circle's claims to become true would need another one before it: none does
         if formula in path:
             return Node(claim, note="circle")
         if formula in self.explained:
@@ -110,17 +112,20 @@ class Prover(Leaves):
                 return Node(claim, tuple(self._explained(p, path) for p in parts))
             case AtLeast(count, parts):
                 never = [p for p in parts if self.is_never(p)]
+                # enough are possible one by one, only not together: there is no single cause
                 if len(parts) - len(never) >= count:
                     return Node(claim, note="cut")
                 return Node(claim, tuple(self._explained(p, path) for p in never))
         choice = next((p for p in parts if isinstance(p, Either) and not is_place(p)), None)
         if choice is not None:
+            # an alternative inside is taken apart: each way fails for a reason of its own
             others = [p for p in parts if p is not choice]
             each = [both(self._least([*others, way])) for way in choice.parts]
             return Node(claim, tuple(self._explained(least, path) for least in each))
         if any(isinstance(p, AtLeast) for p in parts):
             return Node(claim, note="cut")
         if len(parts) > 1 and GOING_ON not in parts:
+            # two amounts that compete for one supply are told by counting, not by moves
             wanted = tuple(self.short_of(formula)) if self.view.exact else ()
             if wanted:
                 items = [self.system.numbers[keys.held(c.item)] for c in wanted]
@@ -196,6 +201,7 @@ class Prover(Leaves):
         needed = literals_of((*asked, *wanted))
         if self.is_never(both((*needed, GOING_ON))):
             return self._cannot(maker.id, needed, path, maker.outcome)
+        # the move is possible and makes them true: something that happens at once must undo it
         by = [s.id for s in self.system.settlers if _breaks(self.system, s, parts)]
         if GOING_ON in parts:
             names = self.system.variables[ENDING].names
@@ -247,6 +253,7 @@ class Prover(Leaves):
         rest for that reason alone.
         """
         parts = literals_of(parts)
+        # GOING_ON alone never holds where every play has ended
         singles = [p for p in (*parts, GOING_ON) if self.is_never(p)]
         if singles:
             return [next((p for p in singles if is_place(p)), singles[0])]
@@ -276,6 +283,7 @@ class Prover(Leaves):
         beyond = self._beyond(_areas_of(place), others)
         inside = either(Within(PLACE, n, n) for n in sorted(beyond))
         whole = both((inside, *others))
+        # one claim for all areas behind the same border: each by itself would point at the next
         self.explained.add(whole)
         entering = self._entering(beyond, inside, others)
         inner = self._children((inside, *others), entering, (*path, whole))
@@ -307,6 +315,7 @@ class Prover(Leaves):
             moves = any(c.variable == PLACE for c in maker.changes)
             makes = any(may_make(self.system, c, p) for c in maker.changes for p in others)
             if makes or not (begins and beyond.issuperset(begins)):
+                # what may begin inside as well is asked about from outside only
                 if moves and not makes and not set(begins).isdisjoint(beyond):
                     guard = (*maker.guard, outside)
                     yield Maker(maker.id, maker.changes, guard, maker.step)

@@ -83,6 +83,7 @@ class Walker:
         """The situation in which the game starts, settled."""
         values, world = values_at_first(self.world), self.world
         self._let_go(values)
+        # before the deal there is no player yet, and nothing happens by itself
         if world.deals:
             values |= {keys.dealt(i): NOWHERE for deal in world.deals for i in deal.items}
             values[PLACE] = UNDEALT
@@ -143,6 +144,7 @@ class Walker:
         """Where each outcome of a rule leads; nothing when it is impossible or no move."""
         if not self.possible(rule, at):
             return []
+        # whether anything changes is asked at rest: what settling undoes is no move
         results = [Result(o, self._settled(self._after(rule, o, at))) for o in rule.outcomes]
         return results if any(r.situation != at for r in results) else []
 
@@ -169,6 +171,7 @@ class Walker:
 
     def _may_arrive(self, outcome: Outcome, at: Situation) -> bool:
         """The area where an outcome leads, if it leads anywhere, lets the player in."""
+        # a reward may lead elsewhere as well, but only of a quest that this finishes
         there = outcome.destination
         for effect in outcome.effects:
             if isinstance(effect, FinishQuest) and there is None:
@@ -182,6 +185,7 @@ class Walker:
         done = self._walk_through(outcome.effects, at, False)
         assert done is not None, "the rule is possible"
         values, gained, beaten = done
+        # what comes out of a chest was gained before
         if rule.kind.regains:
             gained = {}
         self.goals.count(at, values, gained, beaten, rule)
@@ -206,6 +210,7 @@ class Walker:
                     held = number_of(values, keys.held(item))
                     if held < count:
                         return None
+                    # of a tool the number is that of its uses, and it is taken whole
                     tool = self.world.items[item].uses is not None
                     values[keys.held(item)] = 0 if tool else held - count
                 case Wear(item):
@@ -214,6 +219,7 @@ class Walker:
                     values[keys.held(item)] = number_of(values, keys.held(item)) - 1
                 case Refill(item):
                     full = self.world.items[item].uses or 0
+                    # at 0 there is no tool that could be filled
                     if not 1 <= number_of(values, keys.held(item)) < full:
                         return None
                     values[keys.held(item)] = full
@@ -231,9 +237,11 @@ class Walker:
                 case FinishQuest(quest):
                     if values[keys.quest(quest)] in (WAITING, ACTIVE):
                         values[keys.quest(quest)] = DONE
+                        # the reward comes at once, before what the rule does afterwards
                         pending = [*self.world.quests[quest].reward, *pending]
                 case DealOut(item, area):
                     values[keys.dealt(item)] = area
+                    # with the last item dealt the player comes in
                     if item == self.world.deals[-1].items[-1]:
                         values[PLACE] = self.world.start_area
                 case Beat(foe):
@@ -277,6 +285,7 @@ class Walker:
         for _ in range(LONGEST_REST):
             if values[ENDING] != UNENDED or values[PLACE] == UNDEALT:
                 return values
+            # first: what ends quests below sees the goals as they are now
             self.goals.count_what_is_seen(values)
             changed = self._happened(values) or self._quest_ended(values)
             if changed is None:
@@ -291,7 +300,7 @@ class Walker:
                 continue
             if self.holds(happening.when, values):
                 after = self._by_itself(happening.outcome.effects, values)
-                if after != values:
+                if after != values:  # otherwise the next may happen
                     return after
         return None
 
@@ -300,6 +309,7 @@ class Walker:
         for quest in self.world.quests.values():
             if values[keys.quest(quest.id)] != ACTIVE:
                 continue
+            # a quest that fails and is complete at once has failed
             if quest.fails_when is not None and self.holds(quest.fails_when, values):
                 return self._by_itself((FailQuest(quest.id),), values)
             met = self.goals.all_met(quest, quest.groups, values)

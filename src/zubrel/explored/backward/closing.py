@@ -86,6 +86,7 @@ class BackwardFixpoint:
             self.until(area, diagram) for area, diagram in enumerate(self.sets)
         )
         while not self.hit and (self.due or self.late):
+            # only large updates are left: twice the size, for all of them at once
             if not self.due:
                 self.due, self.late = self.late, self.due
                 self.allowed *= 2
@@ -111,6 +112,7 @@ class BackwardFixpoint:
     def _apply(self, function: Function) -> None:
         area, old = function.area, self.sets[function.area]
         before = function.before(self.sets[function.target]) & self.within[area]
+        # what happens by itself cannot be kept from happening
         if function.step is not None and function.step.number in self.barred:
             before = before & ~self.barred[function.step.number][area]
         new = old | before
@@ -121,6 +123,7 @@ class BackwardFixpoint:
         size = new.node_count()
         # what was made before and is looked up again takes time as well
         self.encoding.budget.spend(size // LOOKED_UP)
+        # what makes the set smaller in nodes is welcome, however large
         if size > self.allowed and size > self.sizes[area]:
             self.late[function.number] = function
             return

@@ -78,12 +78,14 @@ class Functions:
 
     def _begin(self, area: int) -> None:
         """The functions that lead from an area: what happens by itself comes before any move."""
+        # `free`: where none of what comes earlier has happened
         free = self.going_on
         for number, settler in enumerate(self.system.settlers):
             guard = self.at(settler.guard, area) & free
             changing = self.encoding.false
             made = list(self._outcomes(area, settler.changes, guard))
             for where, target, after in made:
+                # what changes nothing does not happen, and lets the next one happen
                 moved = where if target != area else where & ~self._same(after)
                 changing = changing | moved
                 self._add(area, target, moved, after, settler=number)
@@ -95,6 +97,7 @@ class Functions:
             for where, target, after in self._outcomes(area, [change], guard):
                 self._add(area, target, where, after)
             free = free & ~guard
+        # an ending is at rest: nothing follows it
         self.quiet.append(free | (self.valid & ~self.going_on))
         for move in self.system.moves:
             if move.areas is None or area in move.areas:
@@ -123,6 +126,7 @@ class Functions:
     ) -> None:
         if not guard.satisfiable():
             return
+        # a bit that stays is left out: substitution costs by the bits that it goes through
         changed = [
             (bit, becomes)
             for variable, bits in after.items()
@@ -166,11 +170,13 @@ class Functions:
                 new, fits = self._changed(change, old)
                 # beyond the domain is nowhere: the guard has seen to it where plays come
                 where = where & (fits | ~when)
+                # a later change goes on from what an earlier one has made of the bits
                 after[change.variable] = [when.ite(n, o) for n, o in zip(new, old, strict=True)]
         # of several changes of the place the last one counts
         for target, when in reversed(places):
             moved = where & when
             if moved.satisfiable():
+                # areas have no bits: each target is a function of its own
                 yield moved, target, after
             where = where & ~when
         if where.satisfiable():
@@ -195,6 +201,7 @@ class Functions:
                 if number > 0:
                     fits = ~self._at_least(old, top - number + 1)
                 return self._sum(old, number), fits
+        # it stops at the end of the domain that it runs into
         if number >= 0:
             beyond, end = self._at_least(old, top - number + 1), top
         else:
@@ -211,6 +218,7 @@ class Functions:
     def _sum(self, bits: Bits, number: int) -> Bits:
         """The bits plus a number, as far as there are bits for it."""
         carry, result = self.encoding.false, Bits()
+        # a negative number has ones without end above, as two's complement wants it
         for place, bit in enumerate(reversed(bits)):
             if number >> place & 1:
                 result.append(bit.equiv(carry))
@@ -226,6 +234,7 @@ class Functions:
             return self.encoding.true
         if number >= 1 << len(bits):
             return self.encoding.false
+        # from the lowest bit up: equal so far counts as large enough
         enough = self.encoding.true
         for place, bit in enumerate(reversed(bits)):
             enough = bit & enough if number >> place & 1 else bit | enough

@@ -121,7 +121,7 @@ class Reaching:
             areas = without(areas, avoiding)
             within = without(within, avoiding)
         if not holds_any(areas):
-            return None
+            return None  # refuted before, or beyond what values can be
         # whoever comes into it was outside of it before
         outside = without(within, areas)
         entries = list(self.nothing)
@@ -129,6 +129,7 @@ class Reaching:
             entering = function.before(areas[function.target]) & outside[function.area]
             entries[function.area] = entries[function.area] | entering
             self.encoding.pause()
+        # no move at all: the start itself lies in it
         place = self.system.start[PLACE]
         if (areas[place] & self.start).satisfiable():
             return Closure(areas, areas, ((),) * len(areas), (), True)
@@ -140,6 +141,8 @@ class Reaching:
         closure = BackwardFixpoint(self.functions, every, tuple(entries), outside, is_start).run()
         if closure.hit:
             return closure
+        # the start is not in what leads there: neither is anything else that plays come to.
+        # Where a set is avoided that tells of some plays only
         if avoiding is None:
             self._refute(areas)
             self._refute(closure.areas)
@@ -160,7 +163,7 @@ class Reaching:
         """The shortest of the plays found so far that come into a set; None: none does."""
         inside = [w for w, known in self._known.items() if areas[known.area].eval(known.bits)]
         if not inside:
-            return None
+            return None  # among those that are known; there may be others
         word: int | None = min(inside, key=lambda w: self._known[w].moves)
         steps = list[Step]()
         while word is not None:
