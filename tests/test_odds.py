@@ -373,7 +373,10 @@ class Chains(unittest.TestCase):
         known = fates_of(board, aimless(board), budget())
         answers = set()
         for fill in (1e9, -1):
-            with mock.patch.object(chain, "SMALL", 1), mock.patch.object(entangled, "FILL", fill):
+            with (
+                mock.patch.object(chain, "INVERTED", 1),
+                mock.patch.object(entangled, "FILL", fill),
+            ):
                 other = fates_of(board, aimless(board), budget())
             self.assertAlmostEqual(known.won.share, other.won.share, 10)
             answers.add(other.error)
@@ -424,7 +427,7 @@ class Chains(unittest.TestCase):
             return np.arange(int(game.open.sum())), np.zeros_like(inside)
 
         without = mock.patch.object(perfect._Game, "_components", apart)
-        with without, mock.patch.object(perfect, "MOST_ROUNDS", 1_000):
+        with without, mock.patch.object(perfect, "BOUND_ROUNDS", 1_000):
             unmerged = best_of(board_from(text), budget())
         # from above, whoever walks about for ever never loses
         self.assertEqual(unmerged.most, 1.0)
@@ -585,7 +588,7 @@ class Stage(unittest.TestCase):
             self.assertEqual(one.left_out, odds.TOO_LARGE)
 
     def test_what_is_too_entangled_to_be_solved_is_played(self):
-        with mock.patch.object(chain, "MOST", 2):
+        with mock.patch.object(chain, "EQUATIONS", 2):
             told = {one.player.name: one for one in self.of(LUCK).players}
         self.assertIsNotNone(told[AIMLESS].seen)
         self.assertIn("too many", told[HOMING].left_out)

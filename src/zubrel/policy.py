@@ -92,6 +92,19 @@ all that becomes of aimless plays, for pictures and for `compare` (the demo take
 work of `odds` on one player, past which plays are simulated instead (of large components that hang
 together, such as a market with 280,000 situations, one equation takes nine searches)."""
 
+INVERTED, EQUATIONS = 32, 4_000_000
+"""Situations of a component up to which its inverse is made, and of a world up to which equations
+are solved at all."""
+FILL = 60
+"""Entries of a factor for each of the matrix, up to which it is made (a factor of 1,108 takes
+minutes where BiCGSTAB takes a third of a second)."""
+FOLLOWED, HOPELESS, AT_LEAST = 1_000_000_000, 2, 20_000
+"""Links that are followed, move by move, to tell after how many moves a part of the plays is over
+(three to five seconds); times so many links, which plays go along on average, from which on few are
+followed; and links that take no longer to follow than none."""
+BOUND_ROUNDS = 100_000
+"""Rounds of iteration after which the two bounds of a perfect player stay apart."""
+
 # an editor
 
 KNOWING = 5 * SECOND

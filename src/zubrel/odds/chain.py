@@ -23,12 +23,9 @@ from scipy.sparse import csgraph
 from zubrel.base.budget import Budget
 from zubrel.odds.board import Floats, Integers, Truths
 from zubrel.odds.entangled import SPEND, Entangled, Unsolved
+from zubrel.policy import EQUATIONS, INVERTED
 
-SMALL = 32
-"""Situations of a component up to which its inverse is made."""
 TOO_LONG = "plays go on for so long that the equations cannot be trusted"
-MOST = 4_000_000
-"""Situations up to which the matrix is solved at all."""
 
 
 def components(chances: sparse.csr_matrix) -> Integers:
@@ -118,7 +115,7 @@ class MarkovChain:
 
     def __init__(self, inside: sparse.csr_matrix, labels: Integers, budget: Budget) -> None:
         self.size = inside.shape[0]
-        if self.size > MOST:
+        if self.size > EQUATIONS:
             raise Unsolved(f"{self.size:,} situations are too many to be solved")
         budget.spend(inside.nnz * SPEND * 10)
         budget.check_limits(more_memory=inside.nnz * 100)
@@ -152,7 +149,7 @@ class MarkovChain:
             parts: list[_Alike | _Tangle] = []
             for first, last in _runs(sizes, start, end):
                 size = int(sizes[first])
-                if size <= SMALL:
+                if size <= INVERTED:
                     parts.append(_Alike(first, self._inverses(first, last, size, numbers)))
                     continue
                 for head in range(first, last, size):

@@ -16,10 +16,8 @@ from scipy.sparse import linalg as solvers
 
 from zubrel.base.budget import Budget
 from zubrel.odds.board import Floats, Integers
+from zubrel.policy import FILL
 
-FILL = 60
-"""Entries of a factor for each of the matrix, up to which it is made (a factor of 1,108 takes
-minutes where BiCGSTAB takes a third of a second)."""
 ROUNDS, EXACTLY, ATTEMPTS = 2_000, 1e-13, 10
 """Rounds of BiCGSTAB, the residual, relative to the right side, at which it has its answer, and how
 often it is begun anew where it breaks down."""

@@ -17,17 +17,11 @@ from zubrel.narrated.shares import EXACT_ENOUGH
 from zubrel.odds.board import Board, Floats, Integers, Truths
 from zubrel.odds.chain import MarkovChain, between, components, lasting
 from zubrel.odds.entangled import SPEND, Unsolved
+from zubrel.policy import AT_LEAST, FOLLOWED, HOPELESS
 
 WON, DOOMED, STUCK, FOREVER = "won", "doomed", "stuck", "for ever"
 ENDS = {STUCK: "stuck without a move", FOREVER: "going on for ever"}
 """In words, what is no ending."""
-FOLLOWED = 1_000_000_000
-"""Links that are followed, move by move, to tell after how many moves a part of the plays is over
-(three to five seconds)."""
-HOPELESS = 2
-"""Times so many links, which plays go along on average, from which on few are followed."""
-AT_LEAST = 20_000
-"""Links that take no longer to follow than none."""
 QUARTERS = (0.25, 0.5, 0.75)
 PARTS = (*QUARTERS, 0.95)
 GROWTH = 1.1

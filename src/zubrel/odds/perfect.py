@@ -18,13 +18,12 @@ from zubrel.odds.board import Board, Floats, Integers, Truths
 from zubrel.odds.chain import MarkovChain, components
 from zubrel.odds.entangled import SPEND
 from zubrel.odds.fates import Part
+from zubrel.policy import BOUND_ROUNDS
 
 CLOSE, MET = 1e-10, 1e-8
 """The distance of both bounds at which nobody looks on, and at which they count as one value."""
 ROUNDED = 1e-9
 """More than rounding adds up to in so many rounds of rows with some tens of entries."""
-MOST_ROUNDS = 100_000
-"""Rounds of iteration after which the bounds stay apart."""
 
 
 class Perfect(Struct, frozen=True):
@@ -121,7 +120,7 @@ class _Game:
         groups, starts = np.unique(self.group[order], return_index=True)
         # every group is live, and so has a choice that leads out of it
         least, most = np.zeros(self.count), np.ones(self.count)
-        for _ in range(MOST_ROUNDS):
+        for _ in range(BOUND_ROUNDS):
             for values, nearer in ((least, np.maximum), (most, np.minimum)):
                 chosen = np.maximum.reduceat((matrix @ values + at_once)[order], starts)
                 values[groups] = nearer(values[groups], np.minimum(chosen, 1.0))
