@@ -237,6 +237,24 @@ CONDITIONS = {
         "if self._is_known(exit_):",
         (7, 8),
     ),
+    "pairs: what comes to be had beside one value is had beside the other": Without(
+        "compiled/pairs.py",
+        "self.beside[other] |= 1 << new",
+        "pass",
+        (0, 1),
+    ),
+    "pairs: what changes at the same time is had as it is afterwards": Without(
+        "compiled/pairs.py",
+        "beside |= moved",
+        "pass",
+        (6, 8),
+    ),
+    "pairs: what is new is asked for again": Without(
+        "compiled/pairs.py",
+        "due = [n for n, read in enumerate(self._reads) if changed & read]",
+        "due = []",
+        (0, 6),
+    ),
     "facts: what falls does not rise": Without(
         "compiled/facts.py", "if not up:", "if False:", (17, 53)
     ),

@@ -70,6 +70,10 @@ HINTS, HINTS_WORK = 1_000_000, 15 * SECOND
 OF_VALUES = 1 * SECOND
 """Work on which values variables may ever have, beyond which all are taken as possible (realm XL:
 0.16; a counter of a million values would take a million rounds)."""
+PAIRS, PAIRS_SIZE = 1 * SECOND, 1_500_000
+"""Work on which values may be had together, and up to which size (values times operators) that is
+found out at all (realm L, 385,000: 0.8 s; realm XL, 3.7 million, would take longer than all of
+its proof)."""
 
 # what is certain before a proof ends
 

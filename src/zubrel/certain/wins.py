@@ -31,7 +31,7 @@ class Seeker:
         self.system = system
         self.budget = budget
         self.rooms = Rooms(system, budget)
-        self.relaxation = Relaxation(system, budget)
+        self.relaxation = Relaxation(system, budget, system.possible_operators)
         self.planner = Planner(self.relaxation)
         self._plans: dict[int, tuple[int, list[int]] | None] = {}
 

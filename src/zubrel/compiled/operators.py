@@ -9,6 +9,7 @@ Bonet, Geffner: Planning as heuristic search, 2001, for variables of many values
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from copy import copy
 from typing import Protocol
 
 from msgspec import Struct
@@ -97,8 +98,11 @@ class Operators:
         for move in system.moves:
             for step in move.steps:
                 self._add(step, move.guard, move.areas, step.changes)
+        self.of_settler: list[range] = []
         for settler in system.settlers:
+            first = len(self.all)
             self._add(None, settler.guard, None, settler.changes)
+            self.of_settler.append(range(first, len(self.all)))
         for formula, number in system.endings:
             self._add(None, formula, None, (Change(ENDING, Operation.SET, number),))
         self.of_step: dict[int, list[int]] = {}
@@ -111,6 +115,14 @@ class Operators:
             for variable in operator.reads:
                 self.watching[variable].append(number)
         self.run = self._functions()
+
+    def without(self, numbers: Iterable[int]) -> Operators:
+        """The same operators by the same numbers, of which some bring nothing."""
+        fewer = copy(self)
+        fewer.run = list(self.run)
+        for number in numbers:
+            fewer.run[number] = _bring_nothing
+        return fewer
 
     def _add(
         self,
@@ -221,3 +233,7 @@ class Operators:
         lower = min(-number, last)
         cut = (1 << lower + 1) - 1
         return f"((s & {full & ~cut:#x}) >> {lower} | (1 if s & {cut:#x} else 0))"
+
+
+def _bring_nothing(domains: Domains, extended: Domains, gained: list[Gain]) -> None:
+    """An operator that is never possible."""

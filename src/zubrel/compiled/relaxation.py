@@ -36,10 +36,13 @@ class Adding(Struct, frozen=True):
 class Relaxation:
     """Fixpoints of the operators of a system, over sets of values."""
 
-    def __init__(self, system: Compiled, budget: Budget) -> None:
+    def __init__(
+        self, system: Compiled, budget: Budget, operators: Operators | None = None
+    ) -> None:
+        """`operators` are those of the system, perhaps without some that are never possible."""
         self.system = system
         self.budget = budget
-        self.operators = Operators(system)
+        self.operators = operators or Operators(system)
         self.good = self.operators.good
         largest = max(v.size for v in system.variables)
         self.apply = APPLY + LARGER * (largest // 1_000)

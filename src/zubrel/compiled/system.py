@@ -29,6 +29,8 @@ from zubrel.compiled.translate import Translator
 from zubrel.walked.walker import Walker
 
 if TYPE_CHECKING:
+    from zubrel.compiled.operators import Operators
+    from zubrel.compiled.pairs import Pairs
     from zubrel.compiled.relaxation import Relaxation
 
 
@@ -131,9 +133,49 @@ class System(Struct, frozen=True, dict=True):
         return Relaxation(self, Budget(Limits()))
 
     @cached_property
+    def pairs(self) -> Pairs | None:
+        """Which values may ever be had together; None where that would be too much work."""
+        from zubrel.compiled.pairs import pairs_of
+
+        relaxed = self.relaxation
+        values = relaxed.future(relaxed.domains(self.start))
+        return pairs_of(self, self.start, relaxed.operators, values)
+
+    @cached_property
+    def possible_operators(self) -> Operators:
+        """All operators, of which those are idle that no situation of any play allows."""
+        operators = self.relaxation.operators
+        if self.pairs is None:
+            return operators
+        return operators.without(n for n, may in enumerate(self.pairs.possible) if not may)
+
+    @cached_property
     def possible_values(self) -> tuple[int, ...]:
         """For each variable the values that it may ever have, and perhaps more, as a mask."""
-        return tuple(self.relaxation.future(self.relaxation.domains(self.start)))
+        from zubrel.compiled.relaxation import Relaxation
+
+        relaxed = self.relaxation
+        if self.pairs is not None:
+            relaxed = Relaxation(self, Budget(Limits()), self.possible_operators)
+        values = relaxed.future(relaxed.domains(self.start))
+        together = values if self.pairs is None else self.pairs.values()
+        return tuple(a & b for a, b in zip(values, together, strict=True))
+
+    @cached_property
+    def never(self) -> frozenset[int]:
+        """Steps, by their numbers, that no play makes, as is known without a search."""
+        return frozenset(
+            n for n, made in self.relaxation.operators.of_step.items() if self._no(made)
+        )
+
+    @cached_property
+    def never_by_itself(self) -> frozenset[int]:
+        """The same of what happens by itself, by its place in the list."""
+        of_settler = self.relaxation.operators.of_settler
+        return frozenset(n for n, made in enumerate(of_settler) if made and self._no(made))
+
+    def _no(self, operators: Sequence[int]) -> bool:
+        return self.pairs is not None and not any(self.pairs.possible[n] for n in operators)
 
     @cached_property
     def ways(self) -> tuple[tuple[int, int], ...]:

@@ -4,7 +4,8 @@ Each variable has a set of values that it may ever have (`System.possible_values
 over-approximation: the least sets closed under all steps, taken one variable at a time). A test
 that all of them pass is true, one that none of them passes is false. A door that asks for more
 than can ever be carried is then shut for good, and with it goes all that lies behind. Moves and
-happenings that are never possible are left out, so that nobody keeps what they ask for.
+happenings that are never possible are left out, so that nobody keeps what they ask for: also those
+that ask for values which can only be had one by one (`System.pairs`).
 
 Why this is sound. Formulas differ only in situations that no play comes to.
 
@@ -14,7 +15,7 @@ whose meaning a reduction has changed could have other values.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from msgspec.structs import replace
 
@@ -36,17 +37,23 @@ def values(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
             return FALSE
         return test if mask & ~inside else TRUE
 
-    return _without_never(rewritten(before, lambda formula: substituted(formula, decided)))
+    decided_tests = rewritten(before, lambda formula: substituted(formula, decided))
+    return _without_never(decided_tests, system.never, system.never_by_itself)
 
 
-def _without_never(before: Reduced) -> Reduced:
-    """The same without what is never possible."""
+def _without_never(
+    before: Reduced, never: Collection[int], never_by_itself: Collection[int]
+) -> Reduced:
+    """The same without what is never possible: steps by their numbers, settlers by their places."""
     system, new = before.system, Rebuilding(before)
     for move in system.moves:
-        # a move that is never possible would keep alive all that it asks for
-        if move.guard != FALSE:
+        # a move that is never possible would keep alive all that it asks for. Luck does not choose
+        # whether a move is possible: where one outcome never comes, none does
+        if move.guard != FALSE and not any(step.number in never for step in move.steps):
             new.add(move, move.steps)
-    happening = [n for n, s in enumerate(system.settlers) if s.guard != FALSE]
+    happening = [
+        n for n, s in enumerate(system.settlers) if s.guard != FALSE and n not in never_by_itself
+    ]
     smaller = new.without_the_impossible
     return replace(
         smaller,

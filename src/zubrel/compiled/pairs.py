@@ -1,0 +1,253 @@
+"""Which values of two variables may ever be had together: what is told of no pair is certain.
+
+Every value that a play may come to is kept with the values of other variables that may be had
+beside it. An operator is possible where the values that it allows may be had two by two; the values
+that it brings are had beside what may be had with those that it asks for (h² of planning: Haslum,
+Geffner: Admissible heuristics for optimal planning, 2000; as invariants for searching backwards:
+Alcázar, Torralba: A reminder about the importance of computing and exploiting invariants, 2015). A
+way that shuts behind the player for good and must be gone back, a thing that lies behind the door
+for which it is spent: sets of single values know nothing of these.
+
+A set of values, of whatever variables, is a number with a bit for each. Variables of many values
+are left out: amounts of money exclude little, and would be nearly all of the work.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from zubrel.base.budget import Budget, Limits, WorkSpent
+from zubrel.compiled.operators import Compiled, Effect, Operators
+from zubrel.compiled.parts import PLACE, Change, Operation, Variable
+from zubrel.compiled.possible import ALWAYS
+from zubrel.policy import PAIRS, PAIRS_SIZE
+
+WIDE = 32
+"""Values of a variable beyond which it is left out (the place never is)."""
+APPLY, EACH = 8, 2
+"""Units of work to apply an operator, and for each value that it may change."""
+
+
+class Pairs:
+    """The least sets of pairs closed under all operators of a system.
+
+    `possible[n]`: operator number n may be applied in some situation that a play comes to.
+    """
+
+    def __init__(
+        self, system: Compiled, start: Sequence[int], operators: Operators, values: Sequence[int]
+    ) -> None:
+        """`start` are the values of the variables, `values` masks of those that each may have."""
+        self.variables = system.variables
+        self.operators = operators
+        self.places: list[int] = []
+        """By variable the bit of its lowest value; those of one variable stand together."""
+        count = 0
+        for variable in system.variables:
+            self.places.append(count)
+            count += variable.size
+        self.full = [
+            (1 << v.size) - 1 << place for v, place in zip(self.variables, self.places, strict=True)
+        ]
+        self.wide = [v.size > WIDE and n != PLACE for n, v in enumerate(self.variables)]
+        self.among = sum(
+            mask << place for mask, place in zip(values, self.places, strict=True)
+        )  # each value stands for one bit, so that adding is joining
+        """Values beyond which nobody looks."""
+        self.free = sum(
+            self.among & full for full, wide in zip(self.full, self.wide, strict=True) if wide
+        )
+        """Those of variables that are left out: had beside everything."""
+        self.beside = [self.free] * count
+        """By value: the values that may be had beside it, itself included."""
+        self.reached = self.free
+        self._note(self._start(start))
+        self.possible = [False] * len(operators.all)
+        self._whole = {
+            number
+            for number, operator in enumerate(operators.all)
+            if operator.others or any(w != ALWAYS for e in operator.effects for _, w in e.changes)
+        }
+        """Operators of which a test is more than one of single variables."""
+        self._asked = [self._masks_asked(operator.allowed) for operator in operators.all]
+        self._reads = [self._read(n) for n in range(len(operators.all))]
+
+    def _start(self, start: Sequence[int]) -> int:
+        values = zip(self.variables, self.places, start, self.wide, strict=True)
+        return sum(1 << place + at - v.low for v, place, at, wide in values if not wide)
+
+    def _note(self, together: int) -> None:
+        """Some values are had at once."""
+        self.reached |= together
+        for bit in bits_of(together):
+            self.beside[bit] |= together
+
+    def _masks_asked(self, allowed: Mapping[int, int]) -> list[int]:
+        """By variable that is asked for the values that will do, as far as they are looked at."""
+        shifted = ((v, mask << self.places[v] & self.among) for v, mask in allowed.items())
+        return [mask for v, mask in shifted if not self.wide[v]]
+
+    def _read(self, number: int) -> int:
+        """The values that decide whether an operator is possible, and what it brings."""
+        operator = self.operators.all[number]
+        return sum(self.full[v] for v in {*operator.reads, *(e.variable for e in operator.effects)})
+
+    def close(self, budget: Budget) -> Pairs:
+        """All that operators bring. Raises `WorkSpent` as `Budget.spend` does: then nothing is
+        certain."""
+        due = list(range(len(self.operators.all)))
+        while due:
+            changed = 0
+            for number in due:
+                budget.spend(APPLY)
+                changed |= self._apply(number, budget)
+            due = [n for n, read in enumerate(self._reads) if changed & read]
+        return self
+
+    # what is told
+
+    def together(self, masks: Sequence[int]) -> int:
+        """What may be had beside some value of each mask, themselves included; 0: of two of them
+        no values may be had at once. A mask has values of one variable.
+        """
+        known = self.reached
+        while True:
+            before = known
+            for mask in masks:
+                beside = 0
+                for bit in bits_of(mask & known):
+                    beside |= self.beside[bit]
+                known &= beside
+                if not known:
+                    return 0
+            # what is left of one variable may rule out values of another
+            if known == before or len(masks) < 2:
+                return known
+
+    def values(self) -> list[int]:
+        """For each variable the values that it may ever have, as a mask."""
+        return self.masks(self.reached)
+
+    def masks(self, values: int) -> list[int]:
+        """A set of values as a mask for each variable."""
+        pairs = zip(self.full, self.places, strict=True)
+        return [(values & full) >> place for full, place in pairs]
+
+    def standing(self, area: int) -> list[int]:
+        """For each variable the values that it may have while the player is in an area."""
+        return self.masks(self.beside[self.places[PLACE] + area])
+
+    # one operator
+
+    def _apply(self, number: int, budget: Budget) -> int:
+        """Note what an operator brings; the values of which something new is known."""
+        operator = self.operators.all[number]
+        known = self.together(self._asked[number])
+        if not known:
+            return 0
+        domains: Sequence[int] = ()
+        if number in self._whole:
+            domains = self.masks(known)
+            holds = self.operators.masks.holds
+            if not all(holds(part, domains) for part in operator.others):
+                return 0
+        self.possible[number] = True
+        effects = [e for e in operator.effects if not self.wide[e.variable]]
+        after = [self._results(effect, known, domains) for effect in effects]
+        touched = sum(self.full[effect.variable] for effect in effects)
+        changed = 0
+        for number, results in enumerate(after):
+            budget.spend(EACH * len(results))
+            for new, beside in self._brought(number, known, after, touched).items():
+                changed |= self._join(new, beside)
+        return changed
+
+    def _results(self, effect: Effect, known: int, domains: Sequence[int]) -> dict[int, int]:
+        """By value of a variable before, as its bit: the values that it may have afterwards."""
+        variable = effect.variable
+        place, domain = self.places[variable], self.variables[variable]
+        holds = self.operators.masks.holds
+        made = [
+            (c, when == ALWAYS)
+            for c, when in effect.changes
+            if when == ALWAYS or holds(when, domains)
+        ]
+        results: dict[int, int] = {}
+        for bit in bits_of(known & self.full[variable]):
+            values = {bit - place}
+            for change, surely in made:
+                moved = {after for value in values for after in _changed(domain, change, value)}
+                values = moved if surely else values | moved
+            results[bit] = sum(1 << place + value for value in values) & self.among
+        return results
+
+    def _brought(
+        self, number: int, known: int, after: Sequence[dict[int, int]], touched: int
+    ) -> dict[int, int]:
+        """By value that a variable may have afterwards: what may be had beside it then."""
+        brought: dict[int, int] = {}
+        others = [results for n, results in enumerate(after) if n != number]
+        for bit, values in after[number].items():
+            with_it = known & self.beside[bit]
+            beside = with_it & ~touched
+            for results in others:
+                # what changes at the same time is had beside it as it is afterwards
+                moved = 0
+                for other, value in results.items():
+                    if with_it >> other & 1:
+                        moved |= value
+                if not moved:
+                    break
+                beside |= moved
+            else:
+                for new in bits_of(values):
+                    brought[new] = brought.get(new, 0) | beside
+        return brought
+
+    def _join(self, new: int, beside: int) -> int:
+        more = (beside | 1 << new) & ~self.beside[new]
+        if more:
+            self.reached |= 1 << new
+            self.beside[new] |= more
+            for other in bits_of(more & ~self.free):
+                self.beside[other] |= 1 << new
+            more |= 1 << new
+        return more
+
+
+def pairs_of(
+    system: Compiled, start: Sequence[int], operators: Operators, values: Sequence[int]
+) -> Pairs | None:
+    """The pairs of a system, or None where they would be too much work (`policy.PAIRS`)."""
+    size = sum(v.size for v in system.variables) * len(operators.all)
+    if size > PAIRS_SIZE:
+        return None
+    budget = Budget(Limits())
+    try:
+        with budget.within(PAIRS):
+            return Pairs(system, start, operators, values).close(budget)
+    except WorkSpent:
+        return None
+
+
+def _changed(domain: Variable, change: Change, value: int) -> tuple[int, ...]:
+    """What a change makes of a value, counted from the lowest; nothing beyond the domain."""
+    top = domain.size - 1
+    match change.operation:
+        case Operation.SET:
+            after = change.number - domain.low
+        case Operation.FLIP:
+            after = top - value
+        case Operation.ADD:
+            after = value + change.number
+        case Operation.ADD_UP_TO_END:
+            after = min(top, max(0, value + change.number))
+    return (after,) if 0 <= after <= top else ()
+
+
+def bits_of(values: int) -> Iterator[int]:
+    """The places of the bits of a set, the lowest first."""
+    while values:
+        lowest = values & -values
+        yield lowest.bit_length() - 1
+        values ^= lowest
