@@ -87,7 +87,7 @@ class Together(unittest.TestCase):
             with mock.patch.object(pairs_module, "WIDE", 2):
                 relaxed = Relaxation(system, Budget(Limits()))
                 values = relaxed.future(relaxed.domains(system.start))
-                told = pairs_module.pairs_of(system, system.start, relaxed.operators, values)
+                told = pairs_module.pairs_of(system, relaxed.operators, values)
             for step in system.steps:
                 made = relaxed.operators.of_step.get(step.number, [])
                 if made and not any(told.possible[n] for n in made):

@@ -10,7 +10,7 @@ from zubrel.checked.conditions import ACTIVE, WAITING, At, LockOpen
 from zubrel.checked.effects import DealOut, Effect, FailQuest, FinishQuest, MoveTo, SetMark
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Outcome, Rule, World
-from zubrel.compiled.formulas import Formula, Within, at_least, both, either, opposite
+from zubrel.compiled.formulas import Formula, Load, Within, at_least, both, either, opposite
 from zubrel.compiled.parts import PLACE, Change, Move, Operation, Settler, Step, Variable
 from zubrel.compiled.perform import Performer
 from zubrel.compiled.system import System
@@ -138,8 +138,31 @@ class _Compiler:
         # goals are looked at first, so that what ends quests sees them as they are
         settlers = (*self._looks(), *self._happenings(), *self._quest_ends())
         return System(
-            self.world, self.variables, tuple(moves), settlers, endings, self.numbers, tuple(steps)
+            self.world,
+            self.variables,
+            tuple(moves),
+            settlers,
+            endings,
+            self.numbers,
+            tuple(steps),
+            tuple(self._loads()),
         )
+
+    def _loads(self) -> Iterator[Load]:
+        """What is carried and stored at most: nothing is ever given that does not fit."""
+        limits = [self.translator.carried(carry, carry.limit) for carry in self.world.carries]
+        limits += [
+            self.translator.stored(s, s.limit) for s in self.world.stores.values() if s.limit
+        ]
+        for limit in limits:
+            if isinstance(limit, Load) and self._keeps_to(limit):
+                yield limit
+
+    def _keeps_to(self, load: Load) -> bool:
+        """Whether the player begins with no more than that."""
+        held = sum(self.variables[v].start for v in load.variables)
+        marks = sum(m.low <= self.variables[m.variable].start <= m.high for m in load.marks)
+        return held + marks <= load.high
 
     def _area_numbers(self, rule: Rule) -> tuple[int, ...] | None:
         if rule.areas is None:

@@ -6,7 +6,8 @@ that it brings are had beside what may be had with those that it asks for (h² o
 Geffner: Admissible heuristics for optimal planning, 2000; as invariants for searching backwards:
 Alcázar, Torralba: A reminder about the importance of computing and exploiting invariants, 2015). A
 way that shuts behind the player for good and must be gone back, a thing that lies behind the door
-for which it is spent: sets of single values know nothing of these.
+for which it is spent: sets of single values know nothing of these. What limits on
+carrying exclude is left out from the first.
 
 A set of values, of whatever variables, is a number with a bit for each. Variables of many values
 are left out: amounts of money exclude little, and would be nearly all of the work.
@@ -15,12 +16,18 @@ are left out: amounts of money exclude little, and would be nearly all of the wo
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import permutations
+from typing import TYPE_CHECKING
 
 from zubrel.base.budget import Budget, Limits, WorkSpent
-from zubrel.compiled.operators import Compiled, Effect, Operators
+from zubrel.compiled.formulas import Load
+from zubrel.compiled.operators import Effect, Operators
 from zubrel.compiled.parts import PLACE, Change, Operation, Variable
 from zubrel.compiled.possible import ALWAYS
 from zubrel.policy import PAIRS, PAIRS_SIZE
+
+if TYPE_CHECKING:
+    from zubrel.compiled.system import System
 
 WIDE = 32
 """Values of a variable beyond which it is left out (the place never is)."""
@@ -34,10 +41,8 @@ class Pairs:
     `possible[n]`: operator number n may be applied in some situation that a play comes to.
     """
 
-    def __init__(
-        self, system: Compiled, start: Sequence[int], operators: Operators, values: Sequence[int]
-    ) -> None:
-        """`start` are the values of the variables, `values` masks of those that each may have."""
+    def __init__(self, system: System, operators: Operators, values: Sequence[int]) -> None:
+        """`values` are masks of those that each variable may have."""
         self.variables = system.variables
         self.operators = operators
         self.places: list[int] = []
@@ -60,8 +65,13 @@ class Pairs:
         """Those of variables that are left out: had beside everything."""
         self.beside = [self.free] * count
         """By value: the values that may be had beside it, itself included."""
+        self.loads = [self._weights(load) for load in system.loads]
+        """For each limit by variable: the bits of its values, each with what it weighs."""
+        self.limits = [load.high for load in system.loads]
+        self.excluded = self._too_heavy()
+        """By value: those that weigh too much beside it."""
         self.reached = self.free
-        self._note(self._start(start))
+        self._note(self._start(system.start))
         self.possible = [False] * len(operators.all)
         self._whole = {
             number
@@ -91,6 +101,38 @@ class Pairs:
         """The values that decide whether an operator is possible, and what it brings."""
         operator = self.operators.all[number]
         return sum(self.full[v] for v in {*operator.reads, *(e.variable for e in operator.effects)})
+
+    def _weights(self, load: Load) -> list[list[tuple[int, int]]]:
+        """By variable of a limit the bits of its values, and what each weighs."""
+        each = [
+            [(self.places[v] + at, at) for at in range(self.variables[v].size)]
+            for v in load.variables
+        ]
+        for mark in load.marks:
+            variable, place = self.variables[mark.variable], self.places[mark.variable]
+            each.append(
+                [
+                    (place + at, int(mark.low <= variable.low + at <= mark.high))
+                    for at in range(variable.size)
+                ]
+            )
+        return each
+
+    def _too_heavy(self) -> dict[int, int]:
+        excluded: dict[int, int] = {}
+        for each, limit in zip(self.loads, self.limits, strict=True):
+            for one, other in permutations(each, 2):
+                for bit, weight in one:
+                    heavy = sum(1 << b for b, w in other if weight + w > limit)
+                    excluded[bit] = excluded.get(bit, 0) | heavy
+        return excluded
+
+    def _is_too_heavy(self, known: int) -> bool:
+        """Whether the lightest values of a set weigh too much together."""
+        for each, limit in zip(self.loads, self.limits, strict=True):
+            if sum(min((w for b, w in one if known >> b & 1), default=0) for one in each) > limit:
+                return True
+        return False
 
     def close(self, budget: Budget) -> Pairs:
         """All that operators bring. Raises `WorkSpent` as `Budget.spend` does: then nothing is
@@ -143,7 +185,7 @@ class Pairs:
         """Note what an operator brings; the values of which something new is known."""
         operator = self.operators.all[number]
         known = self.together(self._asked[number])
-        if not known:
+        if not known or self._is_too_heavy(known):
             return 0
         domains: Sequence[int] = ()
         if number in self._whole:
@@ -205,7 +247,7 @@ class Pairs:
         return brought
 
     def _join(self, new: int, beside: int) -> int:
-        more = (beside | 1 << new) & ~self.beside[new]
+        more = (beside | 1 << new) & ~self.beside[new] & ~self.excluded.get(new, 0)
         if more:
             self.reached |= 1 << new
             self.beside[new] |= more
@@ -215,9 +257,7 @@ class Pairs:
         return more
 
 
-def pairs_of(
-    system: Compiled, start: Sequence[int], operators: Operators, values: Sequence[int]
-) -> Pairs | None:
+def pairs_of(system: System, operators: Operators, values: Sequence[int]) -> Pairs | None:
     """The pairs of a system, or None where they would be too much work (`policy.PAIRS`)."""
     size = sum(v.size for v in system.variables) * len(operators.all)
     if size > PAIRS_SIZE:
@@ -225,7 +265,7 @@ def pairs_of(
     budget = Budget(Limits())
     try:
         with budget.within(PAIRS):
-            return Pairs(system, start, operators, values).close(budget)
+            return Pairs(system, operators, values).close(budget)
     except WorkSpent:
         return None
 

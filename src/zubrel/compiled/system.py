@@ -22,7 +22,7 @@ from zubrel.compiled.facts import (
     marks_of,
     once_only,
 )
-from zubrel.compiled.formulas import TRUE, Formula, Within
+from zubrel.compiled.formulas import TRUE, Formula, Load, Within
 from zubrel.compiled.parts import PLACE, Change, Move, Settler, Step, Variable
 from zubrel.compiled.regions import every_way, regions_of
 from zubrel.compiled.translate import Translator
@@ -44,6 +44,8 @@ class System(Struct, frozen=True, dict=True):
     endings: tuple[tuple[Formula, int], ...]
     numbers: dict[Key, int]
     steps: tuple[Step, ...]
+    loads: tuple[Load, ...] = ()
+    """Limits on what is carried or stored that every situation keeps to, of a whole world only."""
 
     def situation(self, values: Sequence[int]) -> dict[Key, Value]:
         """Values of the variables in their order, as a situation with names."""
@@ -139,7 +141,7 @@ class System(Struct, frozen=True, dict=True):
 
         relaxed = self.relaxation
         values = relaxed.future(relaxed.domains(self.start))
-        return pairs_of(self, self.start, relaxed.operators, values)
+        return pairs_of(self, relaxed.operators, values)
 
     @cached_property
     def possible_operators(self) -> Operators:

@@ -32,7 +32,7 @@ from zubrel.checked.conditions import (
     Total,
 )
 from zubrel.checked.keys import Key
-from zubrel.checked.things import Goal, GoalGroup, Quest, Store
+from zubrel.checked.things import Carry, Goal, GoalGroup, Quest, Store
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import (
     FALSE,
@@ -118,8 +118,19 @@ class Translator:
     def _store_room(self, store: Store, item: str) -> Formula:
         if store.limit is None:
             return self.comparison(keys.stored(store.id, item), "<", self.world.items[item].most)
+        return self.stored(store, store.limit - 1)
+
+    def stored(self, store: Store, most: int) -> Formula:
+        """So many things at most are in a store."""
         kept = tuple(self.numbers[keys.stored(store.id, i)] for i in store.keeps)
-        return self.load(kept, (), store.limit - 1)
+        return self.load(kept, (), most)
+
+    def carried(self, carry: Carry, most: int) -> Formula:
+        """So much at most is carried of what a limit counts; a tool weighs one."""
+        tools = {i for i in carry.items if self.world.items[i].uses is not None}
+        held = tuple(self.numbers[keys.held(i)] for i in carry.items if i not in tools)
+        marks = [self.comparison(keys.held(i), ">=", 1) for i in carry.items if i in tools]
+        return self.load(held, tuple(m for m in marks if isinstance(m, Within)), most)
 
     def load(self, variables: tuple[int, ...], marks: tuple[Within, ...], high: int) -> Formula:
         """The values and marks are at most `high` together; decided where their domains do."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 
+from msgspec.structs import replace
+
 from zubrel.base.budget import Budget
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
@@ -68,6 +70,8 @@ def reduce(
     Raises what `Budget.spend` does.
     """
     smallest = _reduced(unreduced(system), asked, AT_FIRST, using, budget)
+    # what is left need not keep to the limits: some amounts will mean something else
+    smallest = replace(smallest, system=replace(smallest.system, loads=()))
     while True:
         # every reduction makes something fewer and nothing more, so equal sizes mean that all
         # have stepped back
