@@ -47,6 +47,16 @@ class Planner:
             if not layers.grow():
                 return None
 
+    def wanted(self, start: Sequence[int]) -> list[Value] | None:
+        """The values that a plan for a win asks for, in no order; None: nothing leads there."""
+        layers = _Layers(self.relaxation, start)
+        while not (won := layers.domains[ENDING] & self.relaxation.good):
+            if not layers.grow():
+                return None
+        extraction = _Extraction(layers)
+        extraction.to_value((ENDING, won.bit_length() - 1))
+        return sorted(extraction.marked)
+
     def cost(self, plan: Sequence[int]) -> int:
         """How many operators of a plan do more than walk."""
         return sum(not self.walks[number] for number in plan)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import heapq
 from collections.abc import Iterator
 
-from zubrel.base.budget import Budget
+from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.plans import Planner
 from zubrel.certain.rooms import Exit, Room, Rooms
 from zubrel.compiled.relaxation import Relaxation
@@ -53,11 +53,11 @@ class Seeker:
 
     def win(self, room: Room, most: int | None = None) -> Path | None:
         """A way from a room to a win; None where `most` rooms do not suffice, or all there are."""
-        return _Search(self, room, None).run(most)
+        return WinSearch(self, room).run(most)
 
     def to_step(self, room: Room, step: int, most: int) -> Path | None:
         """A way from a room to where a step is made, caring for nothing else."""
-        return _Search(self, room, step).run(most)
+        return WinSearch(self, room, step).run(most)
 
     def plan_to(self, room: Room, step: int) -> tuple[int, list[int]] | None:
         """As `plan`, for making a step."""
@@ -66,38 +66,45 @@ class Seeker:
         return None if plan is None else (self.planner.cost(plan), plan)
 
 
-class _Search:
+class WinSearch:
     """One search for a win, or for a step; rooms are known by their names."""
 
-    def __init__(self, seeker: Seeker, start: Room, goal: int | None) -> None:
+    def __init__(self, seeker: Seeker, start: Room, goal: int | None = None) -> None:
         self.seeker = seeker
         self.goal = goal
         self.rooms = seeker.rooms
         self.start = start
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
-        self.queue: list[tuple[float, int, int]] = []
+        self.queue: list[tuple[float, int, int]] = [(0.0, 0, start.name)]
+        self.expanded: set[int] = set()
         self.tick = 0
 
-    def run(self, most: int | None) -> Path | None:
-        plan = self._plan(self.start)
-        if plan is None:
-            return None
-        self._push(float(plan[0]), self.start.name)
-        expanded: set[int] = set()
-        while self.queue and (most is None or len(expanded) < most):
-            _, _, name = heapq.heappop(self.queue)
-            if name in expanded:
+    def run(self, most: int | None = None) -> Path | None:
+        """A way there; None where `most` rooms do not suffice, or all there are.
+
+        Raises what `spend` does, and goes on from there when it is called again.
+        """
+        while self.queue and (most is None or len(self.expanded) < most):
+            entry = heapq.heappop(self.queue)
+            _, _, name = entry
+            if name in self.expanded:
                 continue
-            expanded.add(name)
-            room = self.rooms.room(name)
-            plan = self._plan(room)
-            if plan is None:
-                continue
-            # most plans hold as they are; what they miss is found by looking around
-            won = self._walk_ahead(room, *plan) or self._look_around(room, plan[0])
+            try:
+                won = self._expand(self.rooms.room(name))
+            except LimitReached:
+                heapq.heappush(self.queue, entry)  # it was not looked at to its end
+                raise
+            self.expanded.add(name)
             if won is not None:
                 return [*self._path(won[0]), won[1]]
         return None
+
+    def _expand(self, room: Room) -> tuple[int, Exit] | None:
+        plan = self._plan(room)
+        if plan is None:
+            return None
+        # most plans hold as they are; what they miss is found by looking around
+        return self._walk_ahead(room, *plan) or self._look_around(room, plan[0])
 
     def _plan(self, room: Room) -> tuple[int, list[int]] | None:
         if self.goal is None:

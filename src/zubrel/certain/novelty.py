@@ -1,0 +1,224 @@
+"""Wins found by looking where something is new, counting how much of a plan has come true.
+
+A relaxed plan of a room names values that a win may ask for. Of the rooms that are met, those are
+looked at first that have a value, or else two values at once, that no room had before in which as
+many of those values had come true; of equal ones the one in which more of them have. Nobody makes a
+plan for each room, so that thousands are met where plans would tell of a hundred (best-first width
+search: Lipovetzky, Geffner: Best-first width search, exploration and exploitation in classical
+planning, 2017). Where nothing more comes true for a while, the search begins anew from the most
+promising room that it has met, with a plan of that room.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Sequence
+
+from zubrel.base.budget import LimitReached
+from zubrel.certain.plans import Value
+from zubrel.certain.rooms import Exit, Room
+from zubrel.certain.wins import Path, Seeker
+from zubrel.compiled.pairs import bits_of
+from zubrel.compiled.parts import ENDING, PLACE, Variable
+
+MEET = 150
+"""Units of work to meet a room, and to find out what is new in it."""
+PATIENCE = 600
+"""Rooms that are looked at since the last value of a plan came true, before all begins anew."""
+BEGINNINGS = 60
+"""Rooms of one look that it may begin anew from."""
+MANY = 256
+"""Values of a variable from which on they do not count as new."""
+NOMINAL = ("place", "ending", "open", "fact", "quest", "taken", "done", "lies", "dealt")
+"""Variables whose values stand side by side: of all others, reaching a value is passing it too."""
+
+
+class Novelty:
+    """Which values, and which two at once, were had so far in rooms of one rank."""
+
+    def __init__(self, variables: Sequence[Variable]) -> None:
+        self.places: list[int | None] = []
+        self.count = 0
+        for variable in variables:
+            counts = 1 < variable.size <= MANY
+            self.places.append(self.count if counts else None)
+            self.count += variable.size if counts else 0
+        self.lows = [variable.low for variable in variables]
+        self.had: dict[int, int] = {}
+        self.beside: dict[int, list[int]] = {}
+
+    def of(self, values: Sequence[int], rank: int) -> int:
+        """1 if a value is new among rooms of its rank, 2 if two at once are, else 3."""
+        together = 0
+        for place, low, value in zip(self.places, self.lows, values, strict=True):
+            if place is not None:
+                together |= 1 << place + value - low
+        had = self.had.get(rank, 0)
+        beside = self.beside.setdefault(rank, [0] * self.count)
+        new = 1 if together & ~had else 3
+        self.had[rank] = had | together
+        for bit in bits_of(together):
+            if together & ~beside[bit]:
+                beside[bit] |= together
+                new = min(new, 2)
+        return new
+
+
+class NovelSearch:
+    """One search for a win from a room."""
+
+    def __init__(self, seeker: Seeker, start: Room) -> None:
+        self.seeker = seeker
+        self.rooms = seeker.rooms
+        self.variables = seeker.system.variables
+        self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
+        self.lost: dict[int, bool] = {}
+        self.look: _Look | None = None
+        """What is looked at just now, for whoever goes on after a share of work is spent."""
+        self.tick = 0
+        self.beginnings: list[tuple[int, int, int, bool]] = []
+        """Rooms to begin from: how many values of a plan are still to come, as far as is known;
+        when it was met; its name; and whether that is by a plan of its own."""
+        self.begun: set[int] = set()
+        self._offer(0, start.name, False)
+
+    def run(self) -> Path | None:
+        """A way to a win; None where nothing more is left to look at.
+
+        Raises what `spend` does, and goes on from there when it is called again.
+        """
+        while True:
+            if self.look is not None:
+                won = self.look.run()
+                if won is not None:
+                    return [*self._path(won[0]), won[1]]
+                for left, _, name in sorted(self.look.looked)[:BEGINNINGS]:
+                    self._offer(left, name, False)
+                self.look = None
+            if not self.beginnings:
+                return None
+            _, _, name, is_planned = self.beginnings[0]
+            wanted = None
+            if is_planned or name not in self.begun:
+                wanted = self._wanted(name)
+            heapq.heappop(self.beginnings)
+            self.begun.add(name)
+            if wanted is not None and is_planned:
+                self.look = _Look(self, self.rooms.room(name), wanted)
+            elif wanted is not None:
+                self._offer(len(wanted), name, True)
+
+    def _offer(self, left: int, name: int, is_planned: bool) -> None:
+        self.tick += 1
+        heapq.heappush(self.beginnings, (left, self.tick, name, is_planned))
+
+    def _wanted(self, name: int) -> list[Value] | None:
+        """The values that a plan from a room wants, the ending aside; None: there is no plan."""
+        if self.is_lost(name):
+            return None
+        domains = self.seeker.relaxation.domains(self.rooms.values(name))
+        wanted = self.seeker.planner.wanted(domains)
+        if wanted is None:
+            return None
+        return [value for value in wanted if value[0] not in (PLACE, ENDING)]
+
+    def is_lost(self, name: int) -> bool:
+        """Whether the relaxation knows of no win from a room."""
+        if name not in self.lost:
+            relaxation = self.seeker.relaxation
+            self.lost[name] = not relaxation.may_win(relaxation.domains(self.rooms.values(name)))
+        return self.lost[name]
+
+    def _path(self, name: int) -> Path:
+        path: Path = []
+        while (link := self.came[name]) is not None:
+            name, exit_ = link
+            path.append(exit_)
+        return path[::-1]
+
+
+class _Look:
+    """Rooms met from one on, as long as more values of its plan come true."""
+
+    def __init__(self, search: NovelSearch, start: Room, wanted: Sequence[Value]) -> None:
+        self.search = search
+        self.rooms = search.rooms
+        values = self.rooms.values(start.name)
+        self.goals = [_goal(search.variables, value, values) for value in wanted]
+        self.novelty = Novelty(search.variables)
+        reached = _reached(self.goals, values, 0)
+        self.best, self.since = reached.bit_count(), 0
+        self.novelty.of(values, self.best)
+        self.queue = [(0, -self.best, 0, start.name, reached)]
+        self.met = {start.name}
+        self.looked: list[tuple[int, int, int]] = []
+        """How many values were still to come, when it was looked at, and the name of each room."""
+
+    def run(self) -> tuple[int, Exit] | None:
+        """The last room and exit of a win; None where nothing more comes true."""
+        while self.queue and self.since < PATIENCE:
+            entry = heapq.heappop(self.queue)
+            _, _, _, name, reached = entry
+            try:
+                if self.search.is_lost(name):
+                    continue
+                won = self._leave(name, reached)
+            except LimitReached:
+                heapq.heappush(self.queue, entry)  # it was not looked at to its end
+                raise
+            if won is not None:
+                return name, won
+            self.since += 1
+            left = len(self.goals) - reached.bit_count()
+            self.looked.append((left, len(self.looked), name))
+        return None
+
+    def _leave(self, name: int, reached: int) -> Exit | None:
+        """Meet what lies behind the exits of a room; an exit that wins."""
+        for exit_ in self.rooms.room(name).exits:
+            if self.rooms.is_won(exit_.target):
+                return exit_
+            if self.rooms.is_over(exit_.target):
+                continue
+            room = self.rooms.room(exit_.target)
+            if room.name not in self.met:
+                self.search.seeker.budget.spend(MEET)
+                self.met.add(room.name)
+                self.search.came.setdefault(room.name, (name, exit_))
+                self._note(room, reached)
+        return None
+
+    def _note(self, room: Room, before: int) -> None:
+        values = self.rooms.values(room.name)
+        reached = _reached(self.goals, values, before)
+        rank = reached.bit_count()
+        entry = (self.novelty.of(values, rank), -rank, len(self.met), room.name, reached)
+        heapq.heappush(self.queue, entry)
+        if rank > self.best:
+            self.best, self.since = rank, 0
+
+
+Goal = tuple[int, int, int]
+"""A variable, the least and the greatest value that will do."""
+
+
+def _goal(variables: Sequence[Variable], value: Value, now: Sequence[int]) -> Goal:
+    """What will do for a value that a plan wants: of amounts also more, or less where that is on
+    the way."""
+    number, place = value
+    variable = variables[number]
+    wanted = variable.low + place
+    if variable.key[0] in NOMINAL:
+        return number, wanted, wanted
+    return (
+        (number, wanted, variable.high) if wanted > now[number] else (number, variable.low, wanted)
+    )
+
+
+def _reached(goals: Sequence[Goal], values: Sequence[int], before: int) -> int:
+    """Which goals have come true by now, `before` included, as bits."""
+    reached = before
+    for place, (number, low, high) in enumerate(goals):
+        if low <= values[number] <= high:
+            reached |= 1 << place
+    return reached
