@@ -56,6 +56,9 @@ AT_ONCE = 6 * SECOND
 (measured with `FORWARD`: 4 in the first case, 15 in the second)."""
 QUESTION = 10 * SECOND
 """Work on one question, where sets are closed backwards one by one (all of bazaar M 4: enough)."""
+SCOUTING = 3 * SECOND
+"""Work on plays that make as many steps as they can, where sets are closed backwards: a play is
+found sooner than a set is closed (a trade of islands: 102 of the 119 that may be possible)."""
 MAPPING = 60 * SECOND
 """Work on what lies behind what in a world of full size (realm L: 33 s)."""
 TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND

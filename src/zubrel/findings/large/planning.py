@@ -8,6 +8,7 @@ named as undecided.
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import partial
@@ -18,6 +19,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import Allowance, Budget, LimitReached
 from zubrel.base.progress import Progress
+from zubrel.certain.scouting import steps_made
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Within
 from zubrel.compiled.parts import PLACE
@@ -39,7 +41,7 @@ from zubrel.findings.large.questions import (
 )
 from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
-from zubrel.policy import BATCHES, FORWARD_AGAIN, QUESTION
+from zubrel.policy import BATCHES, FORWARD_AGAIN, QUESTION, SCOUTING
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
@@ -47,6 +49,8 @@ CHUNK = 64
 """Questions of one kind that the first lens is asked at once."""
 COUNTING = tuple(name for name in EVERY if name not in SHORTENING)
 """Reductions that keep the number of moves."""
+
+log = logging.getLogger(__name__)
 
 
 class FullSize(Struct, frozen=True):
@@ -152,8 +156,7 @@ class _Work:
 
     def _open_questions(self, win: Trace | None) -> Iterator[AskedQuestion]:
         """What has to be asked, without what the first lens refutes at once."""
-        acting = [s for move in self.lens.acting for s in move.steps]
-        possible = {s.number for s in acting if self.lens.possible(s)}
+        possible = self._possible()
         # a win shows by itself what it does without; only whether that is ever had is left to ask
         skips = [q for q in SKIPPABLE.questions(self.system) if win is not None]
         shown = {} if win is None else {s.subject: s for s in shown_by(win, skips, self.system)}
@@ -162,6 +165,16 @@ class _Work:
                 yield AskedQuestion(asked.kind, shown[asked.subject])
             elif not any(step.number in possible for step in asked.question.refuted_by):
                 yield asked
+
+    def _possible(self) -> frozenset[int]:
+        """The numbers of steps that are known to be possible: all that the lens knows to be, or,
+        where it would have to find out one by one, those that some plays make."""
+        if not self.lens.at_once:
+            made = steps_made(self.system, SCOUTING, self.budget)
+            log.info("plays make %d of %d steps", len(made), len(self.system.steps))
+            return made
+        acting = [s for move in self.lens.acting for s in move.steps]
+        return frozenset(s.number for s in acting if self.lens.possible(s))
 
     def _told(self, asked: Sequence[AskedQuestion]) -> Iterator[Finding]:
         """What the first lens says of what it knows."""
