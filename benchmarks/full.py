@@ -43,12 +43,13 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     from zubrel.compiled.compile import compile_world
     from zubrel.findings.detectors.softlocks import softlocks
     from zubrel.findings.judged import judge
+    from zubrel.findings.registry import end_of
     from zubrel.pipeline import load
     from zubrel.quotient.lens import first_lens
 
     with tempfile.TemporaryDirectory() as folder:
         system = compile_world(load(written(kind, size, seed, one_way, folder)))
-    lens = first_lens(system, Budget(Limits(seconds=PATIENCE)), Silence(), judge)
+    lens = first_lens(system, Budget(Limits(seconds=PATIENCE)), Silence(), judge, end_of)
     judged = judge(lens)
     doom = [f.subject for f in softlocks(judged)] if judged.complete else []
     left, _ = lens.reduced.size

@@ -29,6 +29,7 @@ from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, Judged, judge
+from zubrel.findings.registry import end_of
 from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.report import Report
 from zubrel.narrated.unrest import never_rests
@@ -77,7 +78,7 @@ def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool)
     except TooMany:
         from zubrel.quotient.lens import first_lens
 
-        return cast(AnySpace, first_lens(system, budget, progress, judge))
+        return cast(AnySpace, first_lens(system, budget, progress, judge, end_of))
     except EndlessSettling as endless:
         raise InvalidInput([never_rests(system.world, endless)]) from None
 
@@ -264,7 +265,7 @@ def _of_all_situations(
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
         from zubrel.quotient.lens import first_lens
 
-        lens = first_lens(space.system, budget, progress, judge)
+        lens = first_lens(space.system, budget, progress, judge, end_of)
         return _at_full_size(lens, judged, budget, progress, jobs, wishes.outline)
 
 

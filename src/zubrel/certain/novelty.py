@@ -18,8 +18,8 @@ from zubrel.base.budget import LimitReached
 from zubrel.certain.plans import Value
 from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path, Seeker
-from zubrel.compiled.pairs import bits_of
 from zubrel.compiled.parts import ENDING, PLACE, Variable
+from zubrel.explored.packed.novelty import Novelty
 
 MEET = 150
 """Units of work to meet a room, and to find out what is new in it."""
@@ -27,41 +27,8 @@ PATIENCE = 600
 """Rooms that are looked at since the last value of a plan came true, before all begins anew."""
 BEGINNINGS = 60
 """Rooms of one look that it may begin anew from."""
-MANY = 256
-"""Values of a variable from which on they do not count as new."""
 NOMINAL = ("place", "ending", "open", "fact", "quest", "taken", "done", "lies", "dealt")
 """Variables whose values stand side by side: of all others, reaching a value is passing it too."""
-
-
-class Novelty:
-    """Which values, and which two at once, were had so far in rooms of one rank."""
-
-    def __init__(self, variables: Sequence[Variable]) -> None:
-        self.places: list[int | None] = []
-        self.count = 0
-        for variable in variables:
-            counts = 1 < variable.size <= MANY
-            self.places.append(self.count if counts else None)
-            self.count += variable.size if counts else 0
-        self.lows = [variable.low for variable in variables]
-        self.had: dict[int, int] = {}
-        self.beside: dict[int, list[int]] = {}
-
-    def of(self, values: Sequence[int], rank: int) -> int:
-        """1 if a value is new among rooms of its rank, 2 if two at once are, else 3."""
-        together = 0
-        for place, low, value in zip(self.places, self.lows, values, strict=True):
-            if place is not None:
-                together |= 1 << place + value - low
-        had = self.had.get(rank, 0)
-        beside = self.beside.setdefault(rank, [0] * self.count)
-        new = 1 if together & ~had else 3
-        self.had[rank] = had | together
-        for bit in bits_of(together):
-            if together & ~beside[bit]:
-                beside[bit] |= together
-                new = min(new, 2)
-        return new
 
 
 class NovelSearch:
@@ -145,10 +112,10 @@ class _Look:
         self.rooms = search.rooms
         values = self.rooms.values(start.name)
         self.goals = [_goal(search.variables, value, values) for value in wanted]
-        self.novelty = Novelty(search.variables)
+        self.novelty = Novelty(search.variables, self.rooms.packing)
         reached = _reached(self.goals, values, 0)
         self.best, self.since = reached.bit_count(), 0
-        self.novelty.of(values, self.best)
+        self.novelty.of(start.name, self.best)
         self.queue = [(0, -self.best, 0, start.name, reached)]
         self.met = {start.name}
         self.looked: list[tuple[int, int, int]] = []
@@ -192,7 +159,7 @@ class _Look:
         values = self.rooms.values(room.name)
         reached = _reached(self.goals, values, before)
         rank = reached.bit_count()
-        entry = (self.novelty.of(values, rank), -rank, len(self.met), room.name, reached)
+        entry = (self.novelty.of(room.name, rank), -rank, len(self.met), room.name, reached)
         heapq.heappush(self.queue, entry)
         if rank > self.best:
             self.best, self.since = rank, 0

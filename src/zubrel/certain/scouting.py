@@ -8,9 +8,10 @@ from __future__ import annotations
 import heapq
 
 from zubrel.base.budget import Budget, WorkSpent
-from zubrel.certain.novelty import MEET, Novelty
+from zubrel.certain.novelty import MEET
 from zubrel.certain.rooms import Rooms
 from zubrel.compiled.system import System
+from zubrel.explored.packed.novelty import Novelty
 
 
 def steps_made(system: System, work: float, budget: Budget) -> frozenset[int]:
@@ -33,7 +34,7 @@ class Scout:
     def __init__(self, system: System, budget: Budget) -> None:
         self.budget = budget
         self.rooms = Rooms(system, budget)
-        self.novelty = Novelty(system.variables)
+        self.novelty = Novelty(system.variables, self.rooms.packing)
         self.left = {s.number for s in system.player_steps} - system.never
         """Steps that were not made yet."""
         self.made: set[int] = set()
@@ -58,7 +59,7 @@ class Scout:
                 if there not in met:
                     met.add(there)
                     self.budget.spend(MEET)
-                    new = self.novelty.of(self.rooms.values(there), 0)
+                    new = self.novelty.of(there, 0)
                     heapq.heappush(queue, (new, len(met), there))
 
     def _note(self, steps: set[int]) -> None:

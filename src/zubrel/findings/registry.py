@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from zubrel.base.kinds import KINDS, STALE
+from zubrel.explored.space import S, Space
 from zubrel.findings.detector import Detector, FileDetector, SubjectDetector, VerdictDetector
 from zubrel.findings.detectors.bad_deal import BAD_DEAL
 from zubrel.findings.detectors.constant import CONSTANT
@@ -31,6 +32,8 @@ from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.detectors.unused import ONLY_TOLD, UNUSED
 from zubrel.findings.detectors.unwinnable import UNWINNABLE
 from zubrel.findings.detectors.wasted_use import WASTED_USE
+from zubrel.findings.finding import Finding
+from zubrel.findings.judged import Judged, judge
 
 FILE_DETECTORS: tuple[FileDetector, ...] = (
     UNUSED,
@@ -68,6 +71,12 @@ BY_KIND = {detector.kind: detector for detector in SUBJECT_DETECTORS}
 def kinds_of(detector: Detector) -> tuple[str, ...]:
     """The kinds of findings that a detector finds."""
     return detector.kinds if isinstance(detector, VerdictDetector) else (detector.kind,)
+
+
+def end_of(space: Space[S]) -> tuple[Judged[S], list[Finding]]:
+    """What is asked first of a world: its verdict, and the moves that decide how it ends."""
+    judged = judge(space)
+    return judged, [f for detector in VERDICT_DETECTORS for f in detector.find(judged)]
 
 
 def check_registry() -> None:

@@ -29,7 +29,7 @@ from zubrel.explored.by_sets import shifted
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, NotAsked, S, Space, Trace, Walks
 from zubrel.explored.symbolic.search import explore_symbolic
-from zubrel.policy import FORWARD
+from zubrel.policy import FORWARD, LONGER
 from zubrel.quotient.lifting import Speller
 from zubrel.quotient.translating import Translation
 from zubrel.reduced.reduce import EVERY, reduce
@@ -85,12 +85,13 @@ def _reduced(
 
 
 def first_lens(
-    system: System, budget: Budget, progress: Progress, ask: Callable[[Lens[Any]], object]
+    system: System, budget: Budget, progress: Progress, *asking: Callable[[Lens[Any]], object]
 ) -> Lens[Any]:
-    """The world through a lens for its end, which answers what `ask` asks.
+    """The world through a lens for its end, which answers what is asked, one after the other.
 
     Forwards and backwards in turn, each time with more work: either may be hopeless where the
-    other takes a second. Raises what `lens_for` does.
+    other takes a second. Each answer is waited for longer than the one before. Raises what
+    `lens_for` does.
     """
     reduced = _reduced(system, (), budget, EVERY)
     work = FORWARD
@@ -98,11 +99,14 @@ def first_lens(
         with suppress(WorkSpent), budget.within(work):
             return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
         log.info("all that is reached takes more than %.0f units of work", work)
-        with suppress(WorkSpent), budget.within(work):
-            lens = Lens(system, reduced, BackwardSpace(reduced.system, budget))
-            ask(lens)  # what it finds out is known from then on
+        with suppress(WorkSpent):
+            with budget.within(work):
+                lens = Lens(system, reduced, BackwardSpace(reduced.system, budget))
+            for number, ask in enumerate(asking):
+                with budget.within(work * LONGER**number):
+                    ask(lens)  # what it finds out is known from then on
             return lens
-        log.info("what leads to a win takes more than %.0f units of work", work)
+        log.info("what is asked takes more than %.0f units of work", work)
         budget.spend(1)  # a share that is all spent outside of here ends this
         work *= 4
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import logging
 from bisect import bisect_left
+from collections import deque
 from collections.abc import Iterator
 from functools import cached_property
 
@@ -20,7 +21,9 @@ from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas, holds_any, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Functions
+from zubrel.explored.packed.novelty import Novelty
 from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.packed.successors import Successors
 from zubrel.explored.space import EndlessSettling, Trace
 from zubrel.explored.symbolic.encoding import Diagram
 
@@ -29,8 +32,11 @@ Assignment = list[tuple[int, bool]]
 
 log = logging.getLogger(__name__)
 
-MOST_KNOWN = 4_000
-"""Situations of plays that are kept, to be looked at before anything is closed."""
+SCOUTED, MOST_KNOWN = 1_000, 4_000
+"""Situations that are met before anything is closed, and situations of plays that are kept in all:
+where a set that is closed backwards comes upon one of them, a play is found."""
+MEET, OLD = 60, 3
+"""Units of work to meet a situation; how new one is in which nothing is."""
 MOST_CLOSED = 64
 """Closed sets that are kept."""
 MOST_REFUTED = 20_000
@@ -63,6 +69,10 @@ class Reaching:
         self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
         self._known: dict[int, KnownSituation] = {}
         """Settled situations of plays, by their packed words."""
+        self._met = list(self.nothing)
+        """The same as sets, by area, but for those that are `_new`."""
+        self._new: dict[int, list[int]] = {}
+        self._scouted = False
         self._refuse_if_endless()
         self._remember(self.walking.start(), None, None)
 
@@ -137,8 +147,13 @@ class Reaching:
         def is_start(area: int, diagram: Diagram) -> bool:
             return area == place and (diagram & self.start).satisfiable()
 
+        def is_met(area: int, diagram: Diagram) -> bool:
+            return bool((diagram & self._met[area]).satisfiable())
+
+        # a play goes on from wherever some play has come to, unless it must keep out of something
+        hit = is_start if avoiding is not None or not self._known else is_met
         every = self.functions.all
-        closure = BackwardFixpoint(self.functions, every, tuple(entries), outside, is_start).run()
+        closure = BackwardFixpoint(self.functions, every, tuple(entries), outside, hit).run()
         if closure.hit:
             return closure
         # the start is not in what leads there: neither is anything else that plays come to.
@@ -161,33 +176,74 @@ class Reaching:
 
     def known_play(self, areas: Areas) -> Trace | None:
         """The shortest of the plays found so far that come into a set; None: none does."""
-        inside = [w for w, known in self._known.items() if areas[known.area].eval(known.bits)]
-        if not inside:
+        self._meet()
+        if not any((a & met).satisfiable() for a, met in zip(areas, self._met, strict=True)):
             return None  # among those that are known; there may be others
-        word: int | None = min(inside, key=lambda w: self._known[w].moves)
-        steps = list[Step]()
-        while word is not None:
-            known = self._known[word]
-            steps += [] if known.step is None else [known.step]
-            word = known.before
-        return Trace(tuple(reversed(steps)), shortest=False)
+        word = self._nearest(areas)
+        assert word is not None, "some situation of the set was met"
+        return Trace(tuple(self._steps_to(word)), shortest=False)
+
+    def _nearest(self, areas: Areas) -> int | None:
+        """The situation of a set that a known play comes to first."""
+        inside = [w for w, known in self._known.items() if areas[known.area].eval(known.bits)]
+        return min(inside, key=lambda w: self._known[w].moves, default=None)
+
+    def _steps_to(self, word: int) -> list[Step]:
+        """The steps of the play that is known to a situation."""
+        steps, here = list[Step](), self._known[word]
+        while here.before is not None and here.step is not None:
+            steps.append(here.step)
+            here = self._known[here.before]
+        return steps[::-1]
+
+    def _scout(self) -> None:
+        """Meet situations in which two values are had together that never were before."""
+        self._scouted = True
+        successors = Successors(self.system, self.walking.kernel, self.walking.packing)
+        novelty = Novelty(self.system.variables, self.walking.packing)
+        steps = self.system.steps
+
+        def settle(word: int, step: int) -> int:
+            rested = successors.settling.settled(word)
+            assert isinstance(rested, int), "what never rests was refused before"
+            return rested
+
+        waiting = deque(self._known)
+        while waiting and len(self._known) < SCOUTED:
+            word = waiting.popleft()
+            if word & self.walking.ended:
+                continue
+            for step, after in successors.of(word, settle):
+                self.encoding.budget.spend(MEET)
+                if after not in self._known and novelty.of(after, 0) < OLD:
+                    self._remember(after, word, steps[step])
+                    waiting.append(after)
+        log.info("plays to %d situations are known before any set is closed", len(self._known))
 
     def play(self, areas: Areas, avoiding: Areas | None = None) -> Trace | None:
         """A play into a set, which is never in another one; None: there is none."""
-        if avoiding is None and (known := self.known_play(areas)) is not None:
-            return known
+        if avoiding is None:
+            if not self._scouted:
+                self._scout()
+            if (known := self.known_play(areas)) is not None:
+                return known
         key = (areas, avoiding)
         if key not in self._plays:
             # what is kept is the play: how the sets have grown takes too much room
             closure = self._way_into(areas, avoiding)
-            self._plays[key] = None if closure is None else self._along(closure, areas)
+            begin = self.walking.start() if avoiding is not None else None
+            self._plays[key] = None if closure is None else self._along(closure, areas, begin)
         return self._plays[key]
 
-    def _along(self, closure: Closure, areas: Areas) -> Trace:
-        """The way from the start into a set that a closure has found."""
-        word, steps = self.walking.start(), list[Step]()
+    def _along(self, closure: Closure, areas: Areas, begin: int | None) -> Trace:
+        """The way into a set that a closure has found: from a situation, or from where a known play
+        has come to."""
+        word = self._nearest(closure.areas) if begin is None else begin
+        assert word is not None, "the closure ends where it has come to what was met"
+        steps = self._steps_to(word)
+        most = len(steps) + len(closure.history)
         while not self.holds(areas, word):
-            assert len(steps) <= len(closure.history), "each step leads to an earlier update"
+            assert len(steps) <= most, "each step leads to an earlier update"
             step, after = self._next(closure, areas, word)
             steps.append(step)
             self._remember(after, word, step)
@@ -236,7 +292,21 @@ class Reaching:
             if before not in self._known:
                 return
             moves = self._known[before].moves + 1
-        self._known[word] = KnownSituation(*self._placed(word), before, step, moves)
+        area, bits = self._placed(word)
+        self._known[word] = KnownSituation(area, bits, before, step, moves)
+        self._new.setdefault(area, []).append(word)
+
+    def _meet(self) -> None:
+        """Add what was come to since the last time to the sets of what was met."""
+        for area, words in self._new.items():
+            sets = [self.encoding.situation(self.walking.packing.unpack([w])) for w in words]
+            # by twos: one after the other each would go through all that came before
+            while len(sets) > 1:
+                pairs = zip(sets[::2], [*sets[1::2], self.encoding.false], strict=False)
+                sets = [one | other for one, other in pairs]
+                self.encoding.pause()
+            self._met[area] = self._met[area] | sets[0]
+        self._new.clear()
 
     # what never rests
 
