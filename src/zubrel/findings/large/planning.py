@@ -41,7 +41,7 @@ from zubrel.findings.large.questions import (
 )
 from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
-from zubrel.policy import BATCHES, FORWARD_AGAIN, QUESTION, SCOUTING
+from zubrel.policy import BATCHES, FIRST_QUESTION, FORWARD_AGAIN, SCOUTING
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
@@ -135,8 +135,13 @@ class _Work:
                 first.append(asked)
             else:
                 hard.append(asked)
+        mentioned: list[Finding] = []
+        if not self.lens.at_once:
+            # a lens for one question alone may answer what this one would take long for
+            mentioned += self._told(first)
+            hard, first, self.undecided = [*hard, *self.undecided], [], []
         self.batches.ask(in_batches(self.system, hard))
-        mentioned = [*self._told(first), *self._counted(counting)]
+        mentioned += [*self._told(first), *self._counted(counting)]
         self.batches.finish()
         self.undecided += self.batches.undecided
         mentioned += self.batches.findings
@@ -181,7 +186,7 @@ class _Work:
         for detector in SUBJECT_DETECTORS:
             of_kind = [a for a in asked if a.kind == detector.kind]
             # where sets are closed one by one, no question waits for another
-            size, most = (CHUNK, float("inf")) if self.lens.at_once else (1, QUESTION)
+            size, most = (CHUNK, float("inf")) if self.lens.at_once else (1, FIRST_QUESTION)
             for first in range(0, len(of_kind), size):
                 chunk = of_kind[first : first + size]
                 yield from self._in_time(chunk, partial(answer, self.judged, chunk), most)

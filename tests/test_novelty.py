@@ -1,0 +1,136 @@
+"""Plays that go wherever something is new: what they show is there."""
+
+import unittest
+from itertools import combinations
+
+from tests.errand_worlds import errand_world
+from tests.random_worlds import random_world
+from tests.seeds import least, sampled
+from tests.small_worlds import small_worlds
+from tests.stress_worlds import passage_world, stress_world, trade_world
+from zubrel.api import loads
+from zubrel.base.budget import Budget, Limits, WorkSpent
+from zubrel.certain.novelty import NovelSearch
+from zubrel.certain.scouting import steps_made
+from zubrel.certain.wins import Seeker, WinSearch
+from zubrel.checked.keys import ENDING
+from zubrel.compiled.compile import compile_world
+from zubrel.explored.packed.novelty import MANY, Novelty
+from zubrel.explored.packed.packing import pack_into_one
+from zubrel.findings.judged import judge
+
+MAKERS = (random_world, stress_world, trade_world, passage_world, errand_world)
+PURSE = """
+zubrel: 1
+title: The purse
+start: {at: quay}
+items: {coin: {kind: money, max: 40}}
+areas:
+  quay: {finds: [{item: coin, again: always}]}
+deeds:
+  pay: {takes: 30 coin, ends: seen}
+  waste: {takes: coin}
+endings: {seen: Seen}
+"""
+
+
+def begun(system):
+    budget = Budget(Limits())
+    seeker = Seeker(system, budget)
+    start = seeker.rooms.start()
+    return seeker, None if seeker.rooms.is_over(start) else seeker.rooms.room(start)
+
+
+class New(unittest.TestCase):
+    def test_it_is_told_by_what_was_had_before_in_the_same_rank(self):
+        for name, system, space in small_worlds(sampled(4), MAKERS):
+            packing = pack_into_one(system.variables)
+            novelty, had = Novelty(system.variables, packing), {}
+            for number, situation in enumerate(space.examples(space.everything, 60)):
+                values = system.values(situation)
+                told = novelty.of(packing.pack(values)[0], number % 2)
+                counting = [
+                    (n, value)
+                    for n, (v, value) in enumerate(zip(system.variables, values, strict=True))
+                    if 1 < v.size <= MANY
+                ]
+                alone, together = had.setdefault(number % 2, (set(), set()))
+                pairs = set(combinations(counting, 2))
+                expected = 1 if set(counting) - alone else 2 if pairs - together else 3
+                alone.update(counting)
+                together.update(pairs)
+                with self.subTest(world=name, situation=number):
+                    self.assertEqual(told, expected)
+
+
+class Wins(unittest.TestCase):
+    def test_they_are_replayed_to_a_win_and_found_wherever_there_is_one(self):
+        won = 0
+        for name, system, space in small_worlds(sampled(200, 230), MAKERS):
+            seeker, room = begun(system)
+            if room is None:
+                continue
+            path = NovelSearch(seeker, room).run()
+            judged = judge(space)
+            with self.subTest(world=name):
+                self.assertEqual(path is not None, bool(judged.won))
+                if path is not None:
+                    self.replay(system, seeker, path)
+                    won += 1
+        self.assertGreater(won, least(60))
+
+    def replay(self, system, seeker, path):
+        word, walker = seeker.rooms.start(), system.walker
+        here = walker.start()
+        for exit_ in path:
+            walk = seeker.rooms.walk(seeker.rooms.room(word), word, exit_.source)
+            for number in (*walk, exit_.step):
+                step = system.steps[number]
+                results = walker.results(step.rule, here)
+                here = next(r.situation for r in results if r.outcome is step.outcome)
+            word = exit_.target
+        self.assertTrue(system.world.endings[here[ENDING]].good)
+
+    def test_what_adds_up_is_gone_on_with(self):
+        seeker, room = begun(compile_world(loads(PURSE)))
+        path = NovelSearch(seeker, room).run()
+        self.assertEqual(len(path), 31)
+
+    def test_a_search_goes_on_where_its_share_of_work_has_ended(self):
+        for search in (NovelSearch, WinSearch):
+            for name, system, _ in small_worlds(sampled(8), (stress_world,)):
+                seeker, room = begun(system)
+                if room is None:
+                    continue
+                whole = search(seeker, room).run()
+                seeker, room = begun(system)
+                pieces, path, ended = search(seeker, room), None, 0
+                while True:
+                    try:
+                        with seeker.budget.within(400):
+                            path = pieces.run()
+                        break
+                    except WorkSpent:
+                        ended += 1
+                with self.subTest(world=name, search=search.__name__):
+                    self.assertLess(ended, 10_000)
+                    self.assertEqual(path is None, whole is None)
+
+
+class Scouted(unittest.TestCase):
+    def test_what_plays_make_is_possible_and_nearly_everything(self):
+        made = possible = 0
+        for name, system, space in small_worlds(sampled(60, 80), MAKERS):
+            shown = steps_made(system, 200_000, Budget(Limits()))
+            able = {s.number for s in system.player_steps if space.possible(s)}
+            with self.subTest(world=name):
+                self.assertLessEqual(shown, able)
+            made, possible = made + len(shown), possible + len(able)
+        self.assertGreater(made, 0.97 * possible)
+        self.assertGreater(possible, least(400))
+
+    def test_little_work_shows_little(self):
+        system = compile_world(loads(PURSE))
+        for work, made in ((100, {"quay_coin"}), (100_000, {"quay_coin", "pay", "waste"})):
+            shown = steps_made(system, work, Budget(Limits()))
+            self.assertEqual({system.steps[n].rule.id for n in shown}, made)
