@@ -17,22 +17,29 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import permutations
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from zubrel.base.budget import Budget, Limits, WorkSpent
 from zubrel.compiled.formulas import Load
-from zubrel.compiled.operators import Effect, Operators
+from zubrel.compiled.operators import Compiled, Effect, Operators
 from zubrel.compiled.parts import PLACE, Change, Operation, Variable
 from zubrel.compiled.possible import ALWAYS
 from zubrel.policy import PAIRS, PAIRS_SIZE
-
-if TYPE_CHECKING:
-    from zubrel.compiled.system import System
 
 WIDE = 32
 """Values of a variable beyond which it is left out (the place never is)."""
 APPLY, EACH = 8, 2
 """Units of work to apply an operator, and for each value that it may change."""
+
+
+class Limited(Compiled, Protocol):
+    """What has to be known of a system beside its operators."""
+
+    @property
+    def start(self) -> tuple[int, ...]: ...
+
+    @property
+    def loads(self) -> tuple[Load, ...]: ...
 
 
 class Pairs:
@@ -41,7 +48,7 @@ class Pairs:
     `possible[n]`: operator number n may be applied in some situation that a play comes to.
     """
 
-    def __init__(self, system: System, operators: Operators, values: Sequence[int]) -> None:
+    def __init__(self, system: Limited, operators: Operators, values: Sequence[int]) -> None:
         """`values` are masks of those that each variable may have."""
         self.variables = system.variables
         self.operators = operators
@@ -257,7 +264,7 @@ class Pairs:
         return more
 
 
-def pairs_of(system: System, operators: Operators, values: Sequence[int]) -> Pairs | None:
+def pairs_of(system: Limited, operators: Operators, values: Sequence[int]) -> Pairs | None:
     """The pairs of a system, or None where they would be too much work (`policy.PAIRS`)."""
     size = sum(v.size for v in system.variables) * len(operators.all)
     if size > PAIRS_SIZE:
