@@ -228,7 +228,10 @@ areas:
                 new = guards.get(number, FALSE)
                 if old != new:
                     decided += 1
-                    with self.subTest(world=name, formula=old):
+                with self.subTest(world=name, formula=old):
+                    if number not in guards and old != FALSE:
+                        self.assertFalse(any(space.possible(s) for s in move.steps))
+                    elif old != new:
                         self.assertEqual(space.where(old), space.where(new))
                 # what is left out is known to be left out for that
                 self.assertEqual(number in smaller.never, number not in guards)
