@@ -17,7 +17,7 @@ from msgspec import Struct
 from zubrel.base.budget import WorkSpent
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.rooms import Exit, Room
-from zubrel.certain.wins import Path, Seeker, WinSearch
+from zubrel.certain.wins import Path, Seeker, WinSearch, path_of
 from zubrel.compiled.formulas import FALSE
 from zubrel.compiled.parts import PLACE, Operation, Step
 from zubrel.compiled.system import System
@@ -135,13 +135,6 @@ class Hunt:
             word = exit_.target
         return steps
 
-    def _way_to(self, name: int) -> Path:
-        path: Path = []
-        while (link := self.came[name]) is not None:
-            name, exit_ = link
-            path.append(exit_)
-        return path[::-1]
-
     def _spelled_out(self, path: Sequence[Exit]) -> list[int]:
         """Exits from the start on, with the walks between them."""
         word, steps = self.rooms.start(), list[int]()
@@ -217,7 +210,7 @@ class Hunt:
                 by_luck = any(self._spares(room, other) for other in others)
                 if not by_luck:
                     return  # whether another outcome spares the player is not known
-        walk = self._spelled_out([*(self._way_to(room.name) if way is None else way), exit_])
+        walk = self._spelled_out([*(path_of(self.came, room.name) if way is None else way), exit_])
         key = (self.places[exit_.step], by_luck)
         # a shorter walk to the same finding is better evidence
         if key in self.dooms and len(self.dooms[key].walk) <= len(walk):

@@ -17,7 +17,7 @@ from collections.abc import Sequence
 from zubrel.base.budget import LimitReached
 from zubrel.certain.plans import Value
 from zubrel.certain.rooms import Exit, Room
-from zubrel.certain.wins import Path, Seeker
+from zubrel.certain.wins import Path, Seeker, path_of
 from zubrel.compiled.parts import ENDING, PLACE, Variable
 from zubrel.explored.packed.novelty import Novelty
 
@@ -58,7 +58,7 @@ class NovelSearch:
             if self.look is not None:
                 won = self.look.run()
                 if won is not None:
-                    return [*self._path(won[0]), won[1]]
+                    return [*path_of(self.came, won[0]), won[1]]
                 for left, _, name in sorted(self.look.looked)[:BEGINNINGS]:
                     self._offer(left, name, False)
                 self.look = None
@@ -95,13 +95,6 @@ class NovelSearch:
             relaxation = self.seeker.relaxation
             self.lost[name] = not relaxation.may_win(relaxation.domains(self.rooms.values(name)))
         return self.lost[name]
-
-    def _path(self, name: int) -> Path:
-        path: Path = []
-        while (link := self.came[name]) is not None:
-            name, exit_ = link
-            path.append(exit_)
-        return path[::-1]
 
 
 class _Look:

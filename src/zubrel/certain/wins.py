@@ -7,7 +7,7 @@ are possible are made, and every room met on the way is looked at again if that 
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.plans import Planner
@@ -96,7 +96,7 @@ class WinSearch:
                 raise
             self.expanded.add(name)
             if won is not None:
-                return [*self._path(won[0]), won[1]]
+                return [*path_of(self.came, won[0]), won[1]]
         return None
 
     def _expand(self, room: Room) -> tuple[int, Exit] | None:
@@ -179,9 +179,11 @@ class WinSearch:
                 self._reach(room, exit_, cost + 2 * PERHAPS)
         return None
 
-    def _path(self, name: int) -> Path:
-        path: Path = []
-        while (link := self.came[name]) is not None:
-            name, exit_ = link
-            path.append(exit_)
-        return path[::-1]
+
+def path_of(came: Mapping[int, tuple[int, Exit] | None], name: int) -> Path:
+    """The exits to a room, where of each it is known from which other one it was come to."""
+    path: Path = []
+    while (link := came[name]) is not None:
+        name, exit_ = link
+        path.append(exit_)
+    return path[::-1]
