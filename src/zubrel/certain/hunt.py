@@ -15,11 +15,11 @@ from random import Random
 from msgspec import Struct
 
 from zubrel.base.budget import WorkSpent
+from zubrel.certain.aims import aims_of, waste_of
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path, Seeker, WinSearch, path_of
-from zubrel.compiled.formulas import FALSE
-from zubrel.compiled.parts import PLACE, Operation, Step
+from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 
 PROOF, LONG_PROOF = 12, 60
@@ -33,10 +33,6 @@ WANDER = 2_000
 """Units of work of a wandering play, beside what it looks at."""
 LENGTHS = (3, 6, 12, 25, 50)
 """Exits that a wandering play takes before it is given up."""
-WASTES, SPENDS, GAINS = 20.0, 5.0, 0.1
-"""How much more likely a wandering play takes a step that only lowers amounts, or lowers and raises
-some, and how much less likely one that only raises them."""
-AMOUNTS = ("held", "meter", "stored")
 
 
 class DoomingStep(Struct, frozen=True):
@@ -81,8 +77,8 @@ class Hunt:
         self.dooms: dict[tuple[int, bool], DoomingStep] = {}
         """By the place of the move among the moves, and whether luck decides."""
         self.places = {s.number: n for n, m in enumerate(self.system.moves) for s in m.steps}
-        self.weights = [_weight(self.system, step) for step in self.system.steps]
-        self.aims = _aims(self.system, self.weights)
+        self.weights = [waste_of(self.system, step) for step in self.system.steps]
+        self.aims = aims_of(self.system, self.weights)
         """Steps that no play was aimed at yet."""
         self.looked: set[int] = set()
         """Live rooms of which every exit was tried."""
@@ -321,38 +317,6 @@ class Hunt:
         exit_ = line[high][1]
         assert exit_ is not None, "only the first room of a line was not come to"
         self.note(line[low][0], exit_)
-
-
-def _weight(system: System, step: Step) -> float:
-    """How much a wandering play likes a step: the more, the more it wastes."""
-    lowers = raises = False
-    for change in step.changes:
-        variable = system.variables[change.variable]
-        if variable.key[0] in AMOUNTS:
-            if change.operation is Operation.SET:
-                lowers |= change.number == variable.low
-                raises |= change.number != variable.low
-            else:
-                lowers |= change.number < 0
-                raises |= change.number > 0
-    if lowers:
-        return SPENDS if raises else WASTES
-    return GAINS if raises else 1.0
-
-
-def _aims(system: System, weights: Sequence[float]) -> list[int]:
-    """The steps that plays are aimed at: first those that leave a region, then those that waste."""
-
-    def leaves(step: Step) -> bool:
-        region = system.regions
-        ends = [c.number for c in step.changes if c.variable == PLACE]
-        starts = system.move_of[step.number].areas or range(system.variables[PLACE].size)
-        return any(region[start] != region[end] for start in starts for end in ends)
-
-    steps = [s for m in system.moves if m.guard != FALSE for s in m.steps if s.changes]
-    return [
-        s.number for s in sorted(steps, key=lambda s: (not leaves(s), -weights[s.number], s.number))
-    ]
 
 
 def every_doom(hunt: Hunt) -> Iterator[DoomingStep]:
