@@ -89,6 +89,28 @@ class Why(ProgramTest):
         text = self.zubrel("why", "v.yaml", "not at quay", code=0).stdout
         self.assertIn("needs Shed door open, which can never be so", text)
 
+    def test_what_is_more_than_can_be_carried_is_told_by_its_amounts(self):
+        raft = (
+            "zubrel: 1\nstart: {at: quay}\n"
+            "items: {plank: {max: 4}, tar: {max: 3}, nail: {max: 2}}\n"
+            "carry: [{limit: LIMIT}]\nareas:\n  quay:\n    finds: "
+            "[{item: plank, again: always}, {item: tar, again: always}, "
+            "{item: nail, again: always}]\n"
+            "    deeds: {build: {name: Build a raft, takes: [nail, 3 plank, 2 tar], ends: away}}\n"
+            "endings: {away: Away}\n"
+        )
+        self.write("heavy.yaml", raft.replace("LIMIT", "4"))
+        text = " ".join(self.zubrel("check", "heavy.yaml", code=1).stdout.split())
+        self.assertIn("UNWINNABLE", text)
+        # the nail is not to blame: without it, it would be too much as well
+        self.assertIn(
+            "“Build a raft” would need 3 Plank and 2 Tar, which is more than the limit on what is "
+            "carried or stored allows at once.",
+            text,
+        )
+        self.write("light.yaml", raft.replace("LIMIT", "9"))
+        self.zubrel("check", "light.yaml", code=0)
+
     def test_wrong_usage_is_invalid_and_says_a_way_out(self):
         for arguments, words in (
             (["w.yaml", "missable"], "of what"),

@@ -112,7 +112,8 @@ class Node(Struct, frozen=True):
 
     `note` is empty, or says why nothing stands below: `circle` (it follows from itself: none of
     them can be the first to be true), `told` (elsewhere in the tree), `apart` (its parts exclude
-    each other), `cut` (what lies below is left out).
+    each other), `heavy` (they are more than a limit on carrying or storing allows), `cut` (what
+    lies below is left out).
     """
 
     claim: Claim

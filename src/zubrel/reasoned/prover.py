@@ -42,7 +42,7 @@ from zubrel.reasoned.formulas import (
     plain_form,
 )
 from zubrel.reasoned.leaves import GOING_ON, Leaves, Past, View, asks
-from zubrel.reasoned.sources import Maker, clashing
+from zubrel.reasoned.sources import Maker, clashing, too_heavy
 
 DEEPEST = 16
 """Formulas, one because of the other, that are followed."""
@@ -80,7 +80,7 @@ class Prover(Leaves):
     def of_rule(self, rule: str) -> list[Node]:
         """Why a rule is never possible from here on; empty where it may be."""
         asked = {literals_of(m.guard): None for m in self.makers if m.id == rule and m.step}
-        if not all(self.is_never(both((*parts, GOING_ON))) for parts in asked):
+        if not all(self._excluded(parts) for parts in asked):
             return []
         return [self._cannot(rule, parts, ()) for parts in asked]
 
@@ -191,7 +191,7 @@ class Prover(Leaves):
         if done is not None:
             return done
         asked = literals_of(maker.guard)
-        if self.is_never(both((*asked, GOING_ON))):
+        if self._excluded(asked):
             return self._cannot(maker.id, asked, path)
         wanted = self._wanted(maker, parts)
         if wanted is None:
@@ -229,6 +229,10 @@ class Prover(Leaves):
             return self._cannot(maker.id, asked, path)
         return Node(Cannot(maker.id, tuple(asked)), note="cut")
 
+    def _excluded(self, asked: Sequence[Formula]) -> bool:
+        """Whether all that is asked for never holds at once while the game goes on."""
+        return bool(too_heavy(self.system, asked)) or self.is_never(both((*asked, GOING_ON)))
+
     def _cannot(
         self,
         maker: str,
@@ -236,6 +240,8 @@ class Prover(Leaves):
         path: tuple[Formula, ...],
         outcome: int | None = None,
     ) -> Node:
+        if heavy := too_heavy(self.system, asked):
+            return Node(Cannot(maker, heavy, outcome), note="heavy")
         if FALSE in asked:
             rule = next((r for r in self.system.world.rules if r.id == maker), None)
             parts = () if rule is None else clashing(self.system, rule)

@@ -131,6 +131,27 @@ def clashing(system: System, rule: Rule) -> tuple[Formula, ...]:
     return ()
 
 
+def too_heavy(system: System, parts: Sequence[Formula]) -> tuple[Formula, ...]:
+    """Of tests that hold at once only beyond a limit on what is carried or stored, those that weigh
+    most and are too much together; empty: none are."""
+    for load in system.loads:
+        weights: dict[Formula, int] = {}
+        for part in parts:
+            if isinstance(part, Within) and part.variable in load.variables and part.low > 0:
+                weights[part] = part.low
+            elif isinstance(part, Within) and any(
+                m.variable == part.variable and m.low <= part.low <= part.high <= m.high
+                for m in load.marks
+            ):
+                weights[part] = 1
+        heavy: list[Formula] = []
+        for part in sorted(weights, key=lambda p: -weights[p]):
+            heavy.append(part)
+            if sum(weights[p] for p in heavy) > load.high:
+                return tuple(p for p in parts if p in heavy)
+    return ()
+
+
 def _beyond_reach(system: System, rule: Rule) -> Iterator[Formula]:
     """What a rule asks for that no variable can ever be: more of an item than there is."""
     asked = all_of(rule.needs, *(Holds(t.item, ">=", t.count) for t in rule.takes))

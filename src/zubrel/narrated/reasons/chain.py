@@ -168,6 +168,14 @@ class ReasonChain:
                         depth, f"{upper(name)} would need {words}, which exclude each other."
                     )
                     return
+                if first.note == "heavy":
+                    words = listed([self.naming.words(p) for p in parts])
+                    yield from self._once(
+                        depth,
+                        f"{upper(name)} would need {words}, which is more than the limit on what "
+                        "is carried or stored allows at once.",
+                    )
+                    return
                 if parts == (FALSE,):
                     yield from self._once(
                         depth,
