@@ -148,7 +148,9 @@ def too_heavy(system: System, parts: Sequence[Formula]) -> tuple[Formula, ...]:
         for part in sorted(weights, key=lambda p: -weights[p]):
             heavy.append(part)
             if sum(weights[p] for p in heavy) > load.high:
-                return tuple(p for p in parts if p in heavy)
+                if len(heavy) > 1:  # of a single amount more is told by how many there can be
+                    return tuple(p for p in parts if p in heavy)
+                break
     return ()
 
 
