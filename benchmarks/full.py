@@ -45,7 +45,7 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     from zubrel.findings.judged import judge
     from zubrel.findings.registry import end_of
     from zubrel.pipeline import load
-    from zubrel.quotient.lens import first_lens
+    from zubrel.quotient.making import first_lens
 
     with tempfile.TemporaryDirectory() as folder:
         system = compile_world(load(written(kind, size, seed, one_way, folder)))

@@ -17,7 +17,7 @@ from zubrel.compiled.compile import compile_world
 from zubrel.findings.large.helpers import Helpers
 from zubrel.findings.large.planning import full_size
 from zubrel.mended.files import Files
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 from zubrel.swept.helpers import ClusterHelpers
 from zubrel.swept.workers import Cluster
 

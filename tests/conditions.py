@@ -686,7 +686,7 @@ def disagrees(which: str) -> bool:
     from zubrel.compiled.compile import compile_world
     from zubrel.compiled.formulas import Within
     from zubrel.explored.space import EndlessSettling, NotAsked
-    from zubrel.quotient.lens import lens_for
+    from zubrel.quotient.making import lens_for
     from zubrel.reduced.reduce import EVERY, reduce
 
     if which in BY_HAND:

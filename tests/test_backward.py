@@ -30,8 +30,8 @@ from zubrel.findings.judged import judge
 from zubrel.findings.large import batches as batches_module
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient import lens as lens_module
-from zubrel.quotient.lens import backward_lens_for, first_lens, lens_for
+from zubrel.quotient import making
+from zubrel.quotient.making import backward_lens_for, first_lens, lens_for
 
 MAKERS = (random_world, stress_world, trade_world, passage_world)
 RESTLESS = """
@@ -199,7 +199,7 @@ class Restless(unittest.TestCase):
 def backwards_only():
     """Lenses and batches that never look at all that is reached."""
     patches = (
-        mock.patch.object(lens_module, "FORWARD", 0),
+        mock.patch.object(making, "FORWARD", 0),
         mock.patch.object(batches_module, "AT_ONCE", 0),
     )
     for patch in patches:
@@ -243,13 +243,11 @@ class Turns(unittest.TestCase):
     def test_where_one_way_is_hopeless_the_other_is_taken(self):
         system = compile_world(world_of(stress_world(13)))
         with (
-            mock.patch.object(lens_module, "FORWARD", 1),  # too little for either, at first
+            mock.patch.object(making, "FORWARD", 1),  # too little for either, at first
             mock.patch.object(
-                lens_module, "explore_symbolic", wraps=lens_module.explore_symbolic
+                making, "explore_symbolic", wraps=making.explore_symbolic
             ) as forwards,
-            mock.patch.object(
-                lens_module, "BackwardSpace", wraps=lens_module.BackwardSpace
-            ) as backwards,
+            mock.patch.object(making, "BackwardSpace", wraps=making.BackwardSpace) as backwards,
         ):
             lens = first_lens(system, Budget(Limits()), Silence(), judge)
         self.assertGreater(forwards.call_count, 1)

@@ -24,7 +24,7 @@ from zubrel.findings.large.questions import whole_lens_for
 from zubrel.narrated.early import told_early
 from zubrel.narrated.narrate import narrate
 from zubrel.output.as_json import finding_as_json
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "4"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))

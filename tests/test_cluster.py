@@ -25,7 +25,7 @@ from zubrel.findings.large import questions
 from zubrel.findings.large.planning import full_size
 from zubrel.mended.files import Files
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 from zubrel.swept import workers
 from zubrel.swept.helpers import ClusterHelpers
 from zubrel.swept.outcome import outcome_of

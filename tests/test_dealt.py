@@ -21,7 +21,7 @@ from zubrel.explored.space import EndlessSettling
 from zubrel.findings.find import find
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 
 BEHIND = KINDS["bad_deal"].example(right=False)
 RIGHT = KINDS["bad_deal"].example(right=True)

@@ -25,7 +25,7 @@ from zubrel.findings.large.planning import full_size
 from zubrel.findings.large.processes import ProcessHelpers
 from zubrel.findings.large.questions import every_question, whole_lens_for
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 
 REALMS = [("s", seed, one_way) for seed in (1, 7, 10) for one_way in (True, False)]
 

@@ -20,7 +20,7 @@ from zubrel.findings.find import Conclusions, find
 from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 from zubrel.reduced.reduce import EVERY, SHORTENING, reduce
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "28"))

@@ -19,7 +19,7 @@ from zubrel.checked.written import written
 from zubrel.compiled.compile import compile_world
 from zubrel.findings.find import find
 from zubrel.findings.large.planning import full_size
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "9"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))

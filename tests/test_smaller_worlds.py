@@ -21,7 +21,7 @@ from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import map_of
 from zubrel.findings.shape.outline import areas_behind, gates
 from zubrel.narrated.narrate import narrate
-from zubrel.quotient.lens import lens_for
+from zubrel.quotient.making import lens_for
 from zubrel.reduced.clauses import both_of, clauses_of, either_of, formula_of, implies, shortest
 from zubrel.reduced.reduce import EVERY, reduce
 

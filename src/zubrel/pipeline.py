@@ -76,7 +76,7 @@ def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool)
     try:
         return explore(system, budget, progress, merging)
     except TooMany:
-        from zubrel.quotient.lens import first_lens
+        from zubrel.quotient.making import first_lens
 
         return cast(AnySpace, first_lens(system, budget, progress, judge, end_of))
     except EndlessSettling as endless:
@@ -263,7 +263,7 @@ def _of_all_situations(
             return with_aimless(told, judged, wishes.odds, budget) if wishes.reasons else told
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
-        from zubrel.quotient.lens import first_lens
+        from zubrel.quotient.making import first_lens
 
         lens = first_lens(space.system, budget, progress, judge, end_of)
         return _at_full_size(lens, judged, budget, progress, jobs, wishes.outline)

@@ -39,15 +39,14 @@ class NovelSearch:
         self.rooms = seeker.rooms
         self.variables = seeker.system.variables
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
-        self.lost: dict[int, bool] = {}
         self.look: _Look | None = None
         """What is looked at just now, for whoever goes on after a share of work is spent."""
         self.tick = 0
-        self.beginnings: list[tuple[int, int, int, bool]] = []
+        self.beginnings: list[tuple[int, int, int, list[Value] | None]] = []
         """Rooms to begin from: how many values of a plan are still to come, as far as is known;
-        when it was met; its name; and whether that is by a plan of its own."""
-        self.begun: set[int] = set()
-        self._offer(0, start.name, False)
+        when it was met; its name; and what a plan of its own wants, where one was made."""
+        self.planned: set[int] = set()
+        self._offer(0, start.name, None)
 
     def run(self) -> Path | None:
         """A way to a win; None where nothing more is left to look at.
@@ -60,41 +59,34 @@ class NovelSearch:
                 if won is not None:
                     return [*path_of(self.came, won[0]), won[1]]
                 for left, _, name in sorted(self.look.looked)[:BEGINNINGS]:
-                    self._offer(left, name, False)
+                    self._offer(left, name, None)
                 self.look = None
             if not self.beginnings:
                 return None
-            _, _, name, is_planned = self.beginnings[0]
-            wanted = None
-            if is_planned or name not in self.begun:
-                wanted = self._wanted(name)
+            _, _, name, wanted = self.beginnings[0]
+            is_planned = wanted is not None
+            if name not in self.planned:
+                wanted = self._wanted(name)  # a share that ends here leaves the room where it is
+                self.planned.add(name)
             heapq.heappop(self.beginnings)
-            self.begun.add(name)
             if wanted is not None and is_planned:
                 self.look = _Look(self, self.rooms.room(name), wanted)
             elif wanted is not None:
-                self._offer(len(wanted), name, True)
+                # now that it is known how far it is from here, others may seem nearer
+                self._offer(len(wanted), name, wanted)
 
-    def _offer(self, left: int, name: int, is_planned: bool) -> None:
+    def _offer(self, left: int, name: int, wanted: list[Value] | None) -> None:
         self.tick += 1
-        heapq.heappush(self.beginnings, (left, self.tick, name, is_planned))
+        heapq.heappush(self.beginnings, (left, self.tick, name, wanted))
 
     def _wanted(self, name: int) -> list[Value] | None:
         """The values that a plan from a room wants, the ending aside; None: there is no plan."""
-        if self.is_lost(name):
+        if not self.seeker.may_win(name):
             return None
-        domains = self.seeker.relaxation.domains(self.rooms.values(name))
-        wanted = self.seeker.planner.wanted(domains)
+        wanted = self.seeker.planner.wanted(self.seeker.domains(name))
         if wanted is None:
             return None
         return [value for value in wanted if value[0] not in (PLACE, ENDING)]
-
-    def is_lost(self, name: int) -> bool:
-        """Whether the relaxation knows of no win from a room."""
-        if name not in self.lost:
-            relaxation = self.seeker.relaxation
-            self.lost[name] = not relaxation.may_win(relaxation.domains(self.rooms.values(name)))
-        return self.lost[name]
 
 
 class _Look:
@@ -120,7 +112,7 @@ class _Look:
             entry = heapq.heappop(self.queue)
             _, _, _, name, reached = entry
             try:
-                if self.search.is_lost(name):
+                if not self.search.seeker.may_win(name):
                     continue
                 won = self._leave(name, reached)
             except LimitReached:

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.plans import Planner
 from zubrel.certain.rooms import Exit, Room, Rooms
+from zubrel.compiled.operators import Domains
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
 
@@ -34,6 +35,7 @@ class Seeker:
         self.relaxation = Relaxation(system, budget, system.possible_operators)
         self.planner = Planner(self.relaxation)
         self._plans: dict[int, tuple[int, list[int]] | None] = {}
+        self._may_win: dict[int, bool] = {}
 
     def plan(self, room: Room) -> tuple[int, list[int]] | None:
         """What a win from a room costs in the relaxation, and a plan; None: there is no win."""
@@ -41,11 +43,22 @@ class Seeker:
             # they can all be made again, and memory is bounded
             if len(self._plans) > MOST_PLANS:
                 self._plans.clear()
-            domains = self.relaxation.domains(self.rooms.values(room.name))
             # sets of values with amounts added up know more than layers: they are asked first
-            plan = self.planner.plan(domains) if self.relaxation.may_win(domains) else None
+            plan = self.planner.plan(self.domains(room.name)) if self.may_win(room.name) else None
             self._plans[room.name] = None if plan is None else (self.planner.cost(plan), plan)
         return self._plans[room.name]
+
+    def domains(self, name: int) -> Domains:
+        """A room, by its name, as sets of one value each."""
+        return self.relaxation.domains(self.rooms.values(name))
+
+    def may_win(self, name: int) -> bool:
+        """Whether the relaxation knows of a win from a room; False is certain."""
+        if name not in self._may_win:
+            if len(self._may_win) > MOST_PLANS:
+                self._may_win.clear()
+            self._may_win[name] = self.relaxation.may_win(self.domains(name))
+        return self._may_win[name]
 
     def is_hopeless(self, room: Room) -> bool:
         """Whether no win is left for certain."""
@@ -61,8 +74,7 @@ class Seeker:
 
     def plan_to(self, room: Room, step: int) -> tuple[int, list[int]] | None:
         """As `plan`, for making a step."""
-        domains = self.relaxation.domains(self.rooms.values(room.name))
-        plan = self.planner.plan(domains, step)
+        plan = self.planner.plan(self.domains(room.name), step)
         return None if plan is None else (self.planner.cost(plan), plan)
 
 

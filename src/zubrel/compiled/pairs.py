@@ -182,10 +182,6 @@ class Pairs:
         pairs = zip(self.full, self.places, strict=True)
         return [(values & full) >> place for full, place in pairs]
 
-    def standing(self, area: int) -> list[int]:
-        """For each variable the values that it may have while the player is in an area."""
-        return self.masks(self.beside[self.places[PLACE] + area])
-
     # one operator
 
     def _apply(self, number: int, budget: Budget) -> int:

@@ -139,9 +139,12 @@ class System(Struct, frozen=True, dict=True):
         """Which values may ever be had together; None where that would be too much work."""
         from zubrel.compiled.pairs import pairs_of
 
-        relaxed = self.relaxation
-        values = relaxed.future(relaxed.domains(self.start))
-        return pairs_of(self, relaxed.operators, values)
+        return pairs_of(self, self.relaxation.operators, self._values_alone)
+
+    @cached_property
+    def _values_alone(self) -> tuple[int, ...]:
+        """For each variable the values that sets of single values come to."""
+        return tuple(self.relaxation.future(self.relaxation.domains(self.start)))
 
     @cached_property
     def possible_operators(self) -> Operators:
@@ -154,14 +157,13 @@ class System(Struct, frozen=True, dict=True):
     @cached_property
     def possible_values(self) -> tuple[int, ...]:
         """For each variable the values that it may ever have, and perhaps more, as a mask."""
+        if self.pairs is None:
+            return self._values_alone
         from zubrel.compiled.relaxation import Relaxation
 
-        relaxed = self.relaxation
-        if self.pairs is not None:
-            relaxed = Relaxation(self, Budget(Limits()), self.possible_operators)
+        relaxed = Relaxation(self, Budget(Limits()), self.possible_operators)
         values = relaxed.future(relaxed.domains(self.start))
-        together = values if self.pairs is None else self.pairs.values()
-        return tuple(a & b for a, b in zip(values, together, strict=True))
+        return tuple(a & b for a, b in zip(values, self.pairs.values(), strict=True))
 
     @cached_property
     def never(self) -> frozenset[int]:

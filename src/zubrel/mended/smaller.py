@@ -25,7 +25,7 @@ from zubrel.mended.edits import Edit
 from zubrel.mended.files import Files
 from zubrel.narrated.tables import Listing
 from zubrel.policy import TRIAL
-from zubrel.quotient.lens import first_lens
+from zubrel.quotient.making import first_lens
 from zubrel.reduced.guards import guards
 from zubrel.reduced.reduce import reduce
 from zubrel.reduced.result import sizes_left, unreduced

@@ -12,8 +12,6 @@ from contextlib import suppress
 from functools import cached_property
 from typing import Any, Generic, Protocol
 
-from zubrel.base.budget import Budget, WorkSpent
-from zubrel.base.progress import Progress
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import (
     FALSE,
@@ -24,91 +22,14 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.parts import ENDING, PLACE, Move, Step
 from zubrel.compiled.system import System
-from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.by_sets import shifted
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, NotAsked, S, Space, Trace, Walks
-from zubrel.explored.symbolic.search import explore_symbolic
-from zubrel.policy import FORWARD, LONGER
 from zubrel.quotient.lifting import Speller
 from zubrel.quotient.translating import Translation
-from zubrel.reduced.reduce import EVERY, reduce
 from zubrel.reduced.result import Reduced
 
 log = logging.getLogger(__name__)
-
-
-def lens_for(
-    system: System,
-    asked: Sequence[Formula],
-    budget: Budget,
-    progress: Progress,
-    using: Iterable[str] = EVERY,
-    forward: float | None = None,
-) -> Lens[Any]:
-    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
-
-    `forward` is the work on all that is reached, before sets are closed backwards instead (None:
-    the usual).
-    """
-    reduced = _reduced(system, asked, budget, using)
-    try:
-        with budget.within(FORWARD if forward is None else forward):
-            return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
-    except WorkSpent:
-        log.info("all that is reached is too much work: sets are closed backwards")
-    return Lens(system, reduced, BackwardSpace(reduced.system, budget))
-
-
-def backward_lens_for(
-    system: System, asked: Sequence[Formula], budget: Budget, using: Iterable[str] = EVERY
-) -> Lens[Any]:
-    """As `lens_for`, with sets closed backwards from the first."""
-    reduced = _reduced(system, asked, budget, using)
-    return Lens(system, reduced, BackwardSpace(reduced.system, budget))
-
-
-def _reduced(
-    system: System, asked: Sequence[Formula], budget: Budget, using: Iterable[str]
-) -> Reduced:
-    # what happens by itself is kept whole where a world that never rests has to be found out
-    settled = [] if system.always_rests else sorted(system.settled)
-    kept: list[Formula] = [
-        Within(v, system.variables[v].low, system.variables[v].low) for v in settled
-    ]
-    if system.world.deals:
-        kept.append(system.begun)
-    reduced = reduce(system, (*asked, *kept), tuple(using), budget)
-    left, _ = reduced.size
-    log.info("a lens for %d formulas: %d variables left", len(asked), left)
-    return reduced
-
-
-def first_lens(
-    system: System, budget: Budget, progress: Progress, *asking: Callable[[Lens[Any]], object]
-) -> Lens[Any]:
-    """The world through a lens for its end, which answers what is asked, one after the other.
-
-    Forwards and backwards in turn, each time with more work: either may be hopeless where the
-    other takes a second. Each answer is waited for longer than the one before. Raises what
-    `lens_for` does.
-    """
-    reduced = _reduced(system, (), budget, EVERY)
-    work = FORWARD
-    while True:
-        with suppress(WorkSpent), budget.within(work):
-            return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
-        log.info("all that is reached takes more than %.0f units of work", work)
-        with suppress(WorkSpent):
-            with budget.within(work):
-                lens = Lens(system, reduced, BackwardSpace(reduced.system, budget))
-            for number, ask in enumerate(asking):
-                with budget.within(work * LONGER**number):
-                    ask(lens)  # what it finds out is known from then on
-            return lens
-        log.info("what is asked takes more than %.0f units of work", work)
-        budget.spend(1)  # a share that is all spent outside of here ends this
-        work *= 4
 
 
 class Inner(Space[S], Protocol[S]):

@@ -22,7 +22,7 @@ from zubrel.compiled.formulas import (
     both,
     either,
 )
-from zubrel.compiled.parts import ENDING, PLACE, Settler
+from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.compiled.system import System
 from zubrel.reasoned.claims import (
     Cannot,
@@ -42,7 +42,7 @@ from zubrel.reasoned.formulas import (
     plain_form,
 )
 from zubrel.reasoned.leaves import GOING_ON, Leaves, Past, View, asks
-from zubrel.reasoned.sources import Maker, clashing, too_heavy
+from zubrel.reasoned.sources import Maker, breaks, clashing, too_heavy
 
 DEEPEST = 16
 """Formulas, one because of the other, that are followed."""
@@ -202,7 +202,7 @@ class Prover(Leaves):
         if self.is_never(both((*needed, GOING_ON))):
             return self._cannot(maker.id, needed, path, maker.outcome)
         # the move is possible and makes them true: something that happens at once must undo it
-        by = [s.id for s in self.system.settlers if _breaks(self.system, s, parts)]
+        by = [s.id for s in self.system.settlers if breaks(self.system, s, parts)]
         if GOING_ON in parts:
             names = self.system.variables[ENDING].names
             ends = [names[number] for _, number in self.system.endings]
@@ -338,12 +338,6 @@ class Prover(Leaves):
 def _ends(parts: Sequence[Formula], wanted: Sequence[Formula]) -> bool:
     """Whether a move ends the game of which some of the parts ask that it goes on."""
     return any(p == GOING_ON and w == FALSE for p, w in zip(parts, wanted, strict=True))
-
-
-def _breaks(system: System, settler: Settler, parts: Iterable[Formula]) -> bool:
-    """Whether what happens by itself may make some of the parts false."""
-    denied = [plain_form(p, system.variables, False) for p in parts]
-    return any(may_make(system, c, d) for c in settler.changes for d in denied)
 
 
 def _areas_of(place: Formula) -> frozenset[int]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -12,9 +12,9 @@ from zubrel.checked.conditions import All, Holds, all_of
 from zubrel.checked.effects import TakeDealt
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import FALSE, TRUE, Either, Formula, Within, holds, substituted
-from zubrel.compiled.parts import ENDING, PLACE, Change, Move, Operation, Step
+from zubrel.compiled.parts import ENDING, PLACE, Change, Move, Operation, Settler, Step
 from zubrel.compiled.system import System
-from zubrel.reasoned.formulas import literals_of, plain_form
+from zubrel.reasoned.formulas import literals_of, may_make, plain_form
 
 
 class Maker(Struct, frozen=True):
@@ -129,6 +129,12 @@ def clashing(system: System, rule: Rule) -> tuple[Formula, ...]:
             if FALSE in literals_of((other, one)) and FALSE not in (other, one):
                 return (other, one)
     return ()
+
+
+def breaks(system: System, settler: Settler, parts: Iterable[Formula]) -> bool:
+    """Whether what happens by itself may make some of the parts false."""
+    denied = [plain_form(p, system.variables, False) for p in parts]
+    return any(may_make(system, c, d) for c in settler.changes for d in denied)
 
 
 def too_heavy(system: System, parts: Sequence[Formula]) -> tuple[Formula, ...]:

@@ -24,7 +24,8 @@ from zubrel.findings.judged import judge
 from zubrel.findings.large.helpers import BatchResult, HelperGone, Helpers, PendingAnswer
 from zubrel.findings.large.questions import AskedQuestion, answer, whole_lens_for, with_plays
 from zubrel.policy import AT_ONCE, BATCH, QUESTION
-from zubrel.quotient.lens import Lens, backward_lens_for
+from zubrel.quotient.lens import Lens
+from zubrel.quotient.making import backward_lens_for
 
 AHEAD = 2
 """Batches that are given to each helper before it asks."""

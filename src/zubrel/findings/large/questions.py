@@ -19,7 +19,8 @@ from zubrel.findings.detector import Question
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 from zubrel.findings.registry import BY_KIND, SUBJECT_DETECTORS
-from zubrel.quotient.lens import Lens, lens_for
+from zubrel.quotient.lens import Lens
+from zubrel.quotient.making import lens_for
 from zubrel.reduced.reduce import EVERY
 
 BATCH, QUESTS = 48, 16
