@@ -105,6 +105,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
 
     def _family(self, sets: Sequence[NumberSet]) -> npt.NDArray[Any]:
         """Up to 64 sets as one bit each of a word for every situation."""
+        # a byte where that is enough: closing goes through all of it again and again
         size = 1 if len(sets) <= 8 else 8
         parts = np.zeros((len(self.rows), size), np.uint8)
         for number, situations in enumerate(sets):
@@ -118,6 +119,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
             closed = self._family(family)
             bits = np.zeros_like(closed)
             every = (1 << len(family)) - 1
+            # plays begin in situation 0, unless that is to be avoided itself
             bits[0] = closed.dtype.type(every) & ~closed[0]
             self.backward().close(bits, False, ~closed)
             results += _members(bits, len(family))
@@ -167,6 +169,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         truths = np.zeros(len(self.rows), np.bool_)
         for block in self.blocks_of(step):
             before = [c[block.sources] for c in self.rows.columns(0, len(self.rows))]
+            # settling changes columns in place, and these may be parts of the rows themselves
             words = [np.array(w) for w in update(*before)]
             settling.met = np.zeros(len(block.sources), np.bool_)
             settling.settle(words, lambda _: None)
@@ -183,6 +186,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         chancy = np.flatnonzero(moves[links.steps] >= 0)
         # of each edge of a chance rule: the situation with the rule, as one number
         tried = sources[chancy] * len(self.system.moves) + moves[links.steps[chancy]]
+        # who leaves what is kept by luck cannot choose the rule: without it less may be kept
         while True:
             escaping = np.unique(tried[~kept[links.ends[chancy]]])
             if not len(escaping):
@@ -230,6 +234,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
             following = np.zeros(len(self.rows), np.bool_)
             for block in self.blocks:
                 following[block.sources[frontier[block.targets]]] = True
+            # by levels, so that the first distance is the least
             frontier = following & (distances < 0)
         return distances
 

@@ -97,6 +97,7 @@ class VectorGraph:
         keys |= np.arange(len(here), dtype=np.uint64)
         keys.sort()
         order = (keys & np.uint64(0xFFFFFFFF)).astype(np.uint32)
+        # the links of situation n are those from starts[n] to starts[n + 1]
         starts = np.zeros(len(self.rows) + 1, np.int64)
         np.cumsum(np.bincount(here, minlength=len(self.rows)), out=starts[1:])
         bounds = [*(n for n in self.level_starts if n < len(self.rows)), len(self.rows)]

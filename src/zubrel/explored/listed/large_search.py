@@ -104,6 +104,7 @@ class _VectorSearch:
         self.table.numbers_of(self._settled([start[:, n] for n in range(start.shape[1])]))
         try:
             while space.explored < len(space.rows):
+                # all that is known now is one move further away than what was expanded before
                 end = len(space.rows)
                 while space.explored < end:
                     self._expand_some(end)
@@ -138,7 +139,8 @@ class _VectorSearch:
         place, ending = (self.space.packing.fields[v] for v in (PLACE, ENDING))
         going_on = (words[ending.word] & ending.mask) == 0
         areas = (words[place.word] & place.mask).astype(np.uint32)
-        areas[~going_on] = len(self.at)
+        areas[~going_on] = len(self.at)  # beyond all areas: what has ended has no moves
+        # stable, so that situations of one area keep the order of their numbers
         order = np.argsort(areas, kind="stable")
         bounds = np.searchsorted(areas[order], np.arange(len(self.at) + 1))
         moved = _Moved(self.space.packing.words)
@@ -166,6 +168,7 @@ class _VectorSearch:
                 continue
             sources = (here if truths is True else here[truths]) + first
             before = words if truths is True else [w[truths] for w in words]
+            # settled later, all areas together: few columns that are long cost least
             results = [update(*before) for _, update in steps]
             moved.add([number for number, _ in steps], sources.astype(np.uint32), before, results)
 
@@ -181,6 +184,7 @@ class _VectorSearch:
         for numbers, sources in moved.pieces:
             size = len(sources)
             ends = [slice(at + n * size, at + (n + 1) * size) for n in range(len(numbers))]
+            # a rule is a move as soon as one outcome changes anything; then all of them are steps
             either_changed = changed[ends[0]].copy()
             for end in ends[1:]:
                 either_changed |= changed[end]
@@ -216,6 +220,7 @@ class _VectorSearch:
             parts = self.open_block[step]
             sources = np.concatenate([s for s, _ in parts])
             targets = np.concatenate([t for _, t in parts])
+            # by source: a single step is looked up by halving (`_target`)
             order = np.argsort(sources, kind="stable")
             self.space.blocks.append(Block(step, sources[order], targets[order]))
         self.open_block, self.open_edges = {}, 0

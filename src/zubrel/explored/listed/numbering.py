@@ -35,6 +35,7 @@ class Rows:
         end = self._count + len(columns[0])
         for place, column in enumerate(self._columns):
             if end > len(column):
+                # by a half and not to twice the size: the old column and the new one are there at once
                 larger = np.empty(max(end, len(column) * 3 // 2), np.uint64)
                 larger[: self._count] = column[: self._count]
                 self._columns[place] = larger
@@ -100,6 +101,7 @@ class NumberTable:
         self, columns: list[Any], waiting: Any, slot: Any, numbers: Numbers
     ) -> tuple[Any, Any]:
         """One look into the table for all that wait; returns those that must look further."""
+        # 0 is an empty slot: numbers are kept one higher than they are
         entry = self.slots[slot]
         empty = entry == 0
         if empty.any():
@@ -113,6 +115,8 @@ class NumberTable:
 
     def _claim(self, columns: list[Any], claimants: Any, slot: Any) -> None:
         """Empty slots go to one of their claimants each, which is numbered."""
+        # of several that write to one slot NumPy keeps one; whoever reads itself there has won. The
+        # others find the winner in it, which may well be the same situation
         self.slots[slot] = np.arange(1, len(slot) + 1, dtype=np.uint32)
         winners = np.flatnonzero(self.slots[slot] == np.arange(1, len(slot) + 1))
         first = len(self.rows)

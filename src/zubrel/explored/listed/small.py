@@ -232,11 +232,13 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         while True:
             self.budget.spend(len(self.words) * SWEEP)
             after: list[list[int]] = []
+            # a rule of which one outcome leaves what is kept is no choice there
             for steps in self.successors:
                 escaping = {moves[step] for step, t in steps if t not in known and step in moves}
                 after.append([t for step, t in steps if moves.get(step, -1) not in escaping])
             after += [[] for _ in range(len(self.words) - len(after))]
             kept = _closed_backward(after, target)
+            # it only ever becomes less, so that this ends
             if kept == known:
                 return kept
             known = kept

@@ -57,6 +57,7 @@ class Kernel(Struct, frozen=True):
         lines = ["found = []"]
         for place, (guard, outcomes) in enumerate(rules):
             lines.append(f"if {self._formula(guard)}:")
+            # every outcome begins from the word as it was before the move
             for number, changes in enumerate(outcomes):
                 body = [*self._changes(changes)[:-1], f"r{number} = t0"]
                 lines += [f"    {line}" for line in body]
@@ -105,6 +106,7 @@ class Kernel(Struct, frozen=True):
         field, variable = self.packing.fields[test.variable], self.variables[test.variable]
         masked = f"(w{field.word} & {field.mask})"
         low, high = (test.low - field.low) << field.shift, (test.high - field.low) << field.shift
+        # compared where they stand: shifting the field down would be one operation more
         if low == high:
             return f"({masked} == {low})"
         above, below = f"({masked} >= {low})", f"({masked} <= {high})"
@@ -138,6 +140,7 @@ class Kernel(Struct, frozen=True):
         """The variable and the one value that a formula leaves it, if it is of that form."""
         if isinstance(part, Opposite) and isinstance(part.part, Within):
             variable = self.variables[part.part.variable]
+            # of two values, not to be the one is to be the other
             if variable.size == 2 and part.part.low == part.part.high:
                 return part.part.variable, variable.low + variable.high - part.part.low
         if isinstance(part, Within) and part.low == part.high:
@@ -165,14 +168,18 @@ class Kernel(Struct, frozen=True):
                     # set every bit of the field, then flip those that should be low
                     cleared = f"({word} | {field.mask}) ^ {field.mask ^ (number << shift)}"
                     return [f"{word} = {cleared}"]
+                # under a condition: what is there is taken off and the new value put on, both times
+                # nothing where the condition does not hold
                 return [
                     value,
                     f"{word} = {word} - ((v{guard}) << {shift})"
                     f" + ((one{guard}) * {number << shift})",
                 ]
             case Operation.ADD:
+                # the guard of the move has seen to it that no carry leaves the field
                 return [self._shifted(word, change.number << shift, guard)]
             case Operation.FLIP:
+                # only facts of two values are flipped, and these have one bit
                 return [f"{word} = {word} ^ ((one{guard}) << {shift})"]
             case Operation.ADD_UP_TO_END:
                 step = abs(change.number)

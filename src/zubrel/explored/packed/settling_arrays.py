@@ -65,6 +65,7 @@ class VectorSettling:
 
     def _round(self, words: list[Any], active: Any) -> tuple[Any, Any]:
         """The first thing happens to each; those where something did, those that are at rest."""
+        # in the order of the list: to each only the first thing happens that changes it
         waiting = active
         moved = [active[:0]]
         for number, (test, update) in enumerate(self.settlers):
@@ -87,6 +88,7 @@ class VectorSettling:
             for column, new in zip(words, after, strict=True):
                 column[happened] = new[changed]
             moved.append(happened)
+            # those to which nothing happened go on to the next thing
             kept = np.ones(len(waiting), np.bool_)
             kept[np.flatnonzero(truths)[changed]] = False
             waiting = waiting[kept]
@@ -102,4 +104,4 @@ class VectorSettling:
             ending = resting[truths]
             for column, new in zip(words, update(*[w[ending] for w in words]), strict=True):
                 column[ending] = new
-            resting = resting[~truths]
+            resting = resting[~truths]  # the first ending that holds is the one
