@@ -35,7 +35,7 @@ class Rows:
         end = self._count + len(columns[0])
         for place, column in enumerate(self._columns):
             if end > len(column):
-                # by a half and not to twice the size: the old column and the new one are there at once
+                # by a half, not to twice the size: the old column and the new one are there at once
                 larger = np.empty(max(end, len(column) * 3 // 2), np.uint64)
                 larger[: self._count] = column[: self._count]
                 self._columns[place] = larger
