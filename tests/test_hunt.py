@@ -10,10 +10,11 @@ from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
 from zubrel.base.budget import Budget, LimitReached, Limits, WorkSpent
 from zubrel.certain.hunt import Hunt
-from zubrel.certain.plans import Planner, places_of
+from zubrel.certain.plans import Planner
 from zubrel.certain.stage import Looking, certain
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.compile import compile_world
+from zubrel.compiled.possible import places_of
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.packed.stepping import Walking
 from zubrel.findings.judged import judge

@@ -15,7 +15,7 @@ from random import Random
 from msgspec import Struct
 
 from zubrel.base.budget import WorkSpent
-from zubrel.certain.aims import aims_of, waste_of
+from zubrel.certain.aims import WASTES, aims_of, waste_of
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path, Seeker, WinSearch, path_of
@@ -77,11 +77,15 @@ class Hunt:
         self.dooms: dict[tuple[int, bool], DoomingStep] = {}
         """By the place of the move among the moves, and whether luck decides."""
         self.places = {s.number: n for n, m in enumerate(self.system.moves) for s in m.steps}
-        self.weights = [waste_of(self.system, step) for step in self.system.steps]
+        self.weights = [
+            WASTES if step.number in seeker.late else waste_of(self.system, step)
+            for step in self.system.steps
+        ]
         self.aims = aims_of(self.system, self.weights)
         """Steps that no play was aimed at yet."""
+        self.risked: set[int] = set()
         self.looked: set[int] = set()
-        """Live rooms of which every exit was tried."""
+        """Live rooms of which all exits were tried that take something away for good, and all."""
 
     def first_win(self) -> bool:
         """Find a win from the start, and remember its play; whether there is one for sure."""
@@ -105,16 +109,19 @@ class Hunt:
     def run(self) -> None:
         """Look for dooms until work or time is spent, and then raise what `spend` raises."""
         while True:
-            # new live rooms come up while these are left, and are looked at in the next round
-            for name in [n for n in self.live if n not in self.looked]:
+            # what takes something away for good is tried first, wherever a win is known to be left
+            for name in [n for n in self.live if n not in self.risked]:
+                self.risked.add(name)
+                self._leave(self.rooms.room(name), self.seeker.late)
+            # by turns, since each of these may take long and find nothing more
+            name = next((n for n in self.live if n not in self.looked), None)
+            if name is not None:
                 self.looked.add(name)
                 self._leave(self.rooms.room(name))
-            # each step has its turn before chance decides: a move that dooms is often one that no
-            # wandering play would make
+            # a move that dooms is often one that no wandering play would make
             if self.aims:
                 self._rush(self.aims.pop(0))
-            else:
-                self._wander()
+            self._wander()
 
     # what is known
 
@@ -175,15 +182,17 @@ class Hunt:
 
     # leaving a play
 
-    def _leave(self, room: Room) -> None:
-        """Try every exit of a live room."""
+    def _leave(self, room: Room, by: frozenset[int] | None = None) -> None:
+        """Try the exits of a live room `by` some steps, or (None) all of them."""
+        exits = [e for e in room.exits if by is None or e.step in by]
+        # a game that is over is not doomed; a move that surely dooms is known already
+        exits = [e for e in exits if not self._is_known(e) and not self.rooms.is_over(e.target)]
+        if not exits:
+            return
         # what a win from here could be like, as the relaxation sees it
         plan = self.seeker.plan(room)
         assert plan is not None, "from a live room a win is possible"
-        for exit_ in room.exits:
-            # a game that is over is not doomed; a move that surely dooms is known already
-            if self._is_known(exit_) or self.rooms.is_over(exit_.target):
-                continue
+        for exit_ in exits:
             domains = self.seeker.relaxation.domains(self.rooms.values(exit_.target))
             # most exits leave the old plan possible, which is tried for a fraction of a fixpoint
             if self.seeker.relaxation.plan_holds(domains, plan[1]):

@@ -17,6 +17,7 @@ from collections.abc import Sequence
 from zubrel.base.budget import LimitReached
 from zubrel.certain.plans import Value
 from zubrel.certain.rooms import Exit, Room
+from zubrel.certain.upkeep import is_nominal
 from zubrel.certain.wins import Path, Seeker, path_of
 from zubrel.compiled.parts import ENDING, PLACE, Variable
 from zubrel.explored.packed.novelty import Novelty
@@ -27,8 +28,6 @@ PATIENCE = 600
 """Rooms that are looked at since the last value of a plan came true, before all begins anew."""
 BEGINNINGS = 60
 """Rooms of one look that it may begin anew from."""
-NOMINAL = ("place", "ending", "open", "fact", "quest", "taken", "done", "lies", "dealt")
-"""Variables whose values stand side by side: of all others, reaching a value is passing it too."""
 
 
 class NovelSearch:
@@ -160,7 +159,7 @@ def _goal(variables: Sequence[Variable], value: Value, now: Sequence[int]) -> Go
     number, place = value
     variable = variables[number]
     wanted = variable.low + place
-    if variable.key[0] in NOMINAL:
+    if is_nominal(variable):
         return number, wanted, wanted
     return (
         (number, wanted, variable.high) if wanted > now[number] else (number, variable.low, wanted)

@@ -6,11 +6,22 @@ it first, and that for the values that it allows (Hoffmann, Nebel: The FF planni
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 
+from zubrel.certain.upkeep import Upkeep
 from zubrel.compiled.operators import Domains, Effect, Gain, Operator
 from zubrel.compiled.parts import ENDING, Operation
-from zubrel.compiled.possible import ALWAYS, Among, AnyPossible, Count, Every, Possible, Weight
+from zubrel.compiled.possible import (
+    ALWAYS,
+    Among,
+    AnyPossible,
+    Count,
+    Every,
+    Possible,
+    Weight,
+    places_of,
+)
 from zubrel.compiled.relaxation import Relaxation
 
 SPREAD = 100
@@ -27,6 +38,7 @@ class Planner:
         self.relaxation = relaxation
         self.operators = relaxation.operators
         self.walks = [operator.walks for operator in self.operators.all]
+        self.upkeep = Upkeep(relaxation)
 
     def plan(self, start: Sequence[int], goal: int | None = None) -> list[int] | None:
         """Numbers of operators in the order of their layers; None: nothing leads there for sure.
@@ -39,13 +51,33 @@ class Planner:
             if wanted is None:
                 won = layers.domains[ENDING] & self.relaxation.good
                 if won:
-                    return _Extraction(layers).to_value((ENDING, won.bit_length() - 1))
+                    extraction = _Extraction(layers)
+                    extraction.to_value((ENDING, won.bit_length() - 1))
+                    return self._kept_up(extraction, start)
             else:
                 for number in wanted:
                     if layers.is_possible(number):
-                        return _Extraction(layers).to_operator(number)
+                        extraction = _Extraction(layers)
+                        extraction.to_operator(number)
+                        return self._kept_up(extraction, start)
             if not layers.grow():
                 return None
+
+    def _kept_up(self, extraction: _Extraction, start: Sequence[int]) -> list[int]:
+        """The operators of a plan by their layers, each as often as what it uses up asks for."""
+
+        def use(number: int) -> Counter[int] | None:
+            if not extraction.layers.is_possible(number):
+                return None
+            extraction.to_operator(number)
+            return extraction.often
+
+        now = [mask.bit_length() - 1 for mask in start]
+        often = self.upkeep.added(extraction.often, now, use)
+        plan: list[int] = []
+        for number, times in extraction.often.items():
+            plan += [number] * (often[number] or times)
+        return plan
 
     def wanted(self, start: Sequence[int]) -> list[Value] | None:
         """The values that a plan for a win asks for, in no order; None: nothing leads there."""
@@ -119,16 +151,20 @@ class _Extraction:
         self.used: set[tuple[int, int]] = set()
         """Layers and operators that are applied in them: what adds up is done again and again."""
 
-    def to_value(self, value: Value) -> list[int]:
+    def to_value(self, value: Value) -> None:
         self._want([value])
-        return self._numbers()
+        self._go_back()
 
-    def to_operator(self, number: int) -> list[int]:
-        last = self.layers.layer + 1
-        self._use(number, last)
-        return self._numbers()
+    def to_operator(self, number: int) -> None:
+        self._use(number, self.layers.layer + 1)
+        self._go_back()
 
-    def _numbers(self) -> list[int]:
+    @property
+    def often(self) -> Counter[int]:
+        """How often each operator is applied, in the order in which they are first."""
+        return Counter(number for _, number in sorted(self.used))
+
+    def _go_back(self) -> None:
         for layer in range(len(self.goals) - 1, 0, -1):
             for variable, place in self.goals[layer]:
                 _, number = self.first[variable][place]
@@ -136,7 +172,6 @@ class _Extraction:
                 before = self._source(self.layers.operators.all[number], variable, place, layer)
                 self._use(number, layer, variable if before is not None else None)
                 self._want([] if before is None else [(variable, before)])
-        return [number for _, number in sorted(self.used)]
 
     def _use(self, number: int, layer: int, but: int | None = None) -> None:
         """An operator in a layer, and what it asks for, `but` for one variable."""
@@ -219,15 +254,3 @@ def _dearest(
     if len(costs) < count:
         return None
     return max((c[0] for c in costs), default=0), [value for c in costs for value in c[1]]
-
-
-def places_of(mask: int) -> list[int]:
-    """The places of the values of a set, from the least."""
-    if not mask:
-        return []
-    least = (mask & -mask).bit_length() - 1
-    if mask.bit_length() == least + 1:
-        return [least]  # most often it is one value
-    # one pass over the digits: a shift for each value would take the square of their number
-    digits = bin(mask >> least)[:1:-1]
-    return [least + place for place, digit in enumerate(digits) if digit == "1"]

@@ -34,6 +34,9 @@ class Seeker:
         self.rooms = Rooms(system, budget)
         self.relaxation = Relaxation(system, budget, system.possible_operators)
         self.planner = Planner(self.relaxation)
+        closing = (self.relaxation.operators.all[n].step for n in self.planner.upkeep.closing)
+        self.late = frozenset(step.number for step in closing if step is not None)
+        """Steps that take away for good what others ask for."""
         self._plans: dict[int, tuple[int, list[int]] | None] = {}
         self._may_win: dict[int, bool] = {}
 
@@ -147,10 +150,10 @@ class WinSearch:
         wanted = list(self._moves_of(plan))
         here = room
         while wanted:
-            chosen = self._first_possible(here, wanted)
-            if chosen is None:
+            exit_ = self._first_possible(here, wanted)
+            # what takes something away for good has to wait for a plan that begins with it
+            if exit_ is None or (exit_.step in self.seeker.late and here is not room):
                 return None
-            exit_ = chosen
             # a plan may name a step several times: what adds up is made again and again
             wanted.remove(exit_.step)
             if self._is_there(exit_):
@@ -172,7 +175,8 @@ class WinSearch:
                 yield step.number
 
     def _first_possible(self, room: Room, wanted: list[int]) -> Exit | None:
-        """The exit whose step comes first in a plan; one that closes a way comes later."""
+        """The exit whose step comes first in a plan; what takes something away for good is made
+        when nothing else of it is possible."""
         by_step: dict[int, Exit] = {}
         for exit_ in room.exits:
             if not self.rooms.is_over(exit_.target) or self._is_there(exit_):
@@ -180,6 +184,9 @@ class WinSearch:
         possible = [by_step[step] for step in wanted if step in by_step]
         for exit_ in possible:
             if self._is_there(exit_):
+                return exit_
+        for exit_ in possible:
+            if exit_.step not in self.seeker.late:
                 return exit_
         return possible[0] if possible else None
 

@@ -240,3 +240,15 @@ def variables_of(possible: Possible) -> Iterator[int]:
         case Weight(load):
             yield from load.variables
             yield from (mark.variable for mark in load.marks)
+
+
+def places_of(mask: int) -> list[int]:
+    """The places of the values of a set, from the least."""
+    if not mask:
+        return []
+    least = (mask & -mask).bit_length() - 1
+    if mask.bit_length() == least + 1:
+        return [least]  # most often it is one value
+    # one pass over the digits: a shift for each value would take the square of their number
+    digits = bin(mask >> least)[:1:-1]
+    return [least + place for place, digit in enumerate(digits) if digit == "1"]

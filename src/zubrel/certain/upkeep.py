@@ -1,0 +1,192 @@
+"""What a relaxed plan uses up, and what makes it again.
+
+The relaxation takes nothing away: one turnip can be sold for ever, and one night's sleep does for a
+year of work. A plan read as a number of uses of each operator tells better how far a win is: where
+more of something is used up than there is and than the plan makes, whatever makes it is made so
+often that it suffices, and so is what that uses up (the balance of each value is what the state
+equation asks of a plan: Bonet, An admissible heuristic for SAS+ planning obtained from the state
+equation, 2013; here a plan is mended by it, and nothing is proved).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+
+from msgspec import Struct
+
+from zubrel.compiled.operators import Operator, Operators
+from zubrel.compiled.parts import ENDING, PLACE, Operation, Variable
+from zubrel.compiled.possible import ALWAYS, places_of
+from zubrel.compiled.relaxation import Relaxation
+
+NOMINAL = ("place", "ending", "open", "fact", "quest", "taken", "done", "lies", "dealt")
+"""Variables whose values stand side by side: of all others, reaching a value is passing it too."""
+ROUNDS, MOST = 60, 400
+"""How often what is used up is added up, and operators of a plan, before it is left as it is: to
+make something again may take more of it than it makes."""
+SUMS = (Operation.ADD, Operation.ADD_UP_TO_END)
+BALANCE = 3
+"""Units of work to add up what one operator of a plan uses up and makes."""
+
+Supply = tuple[int, int]
+"""An amount, as its variable and -1, or one value of a variable, by its place."""
+
+
+class Turnover(Struct, frozen=True):
+    """How much of each supply an operator uses up, and how much it makes, each time."""
+
+    uses: dict[Supply, int]
+    makes: dict[Supply, int]
+    passes: bool
+    """Whether it changes what has no supplies, such as a season that goes by."""
+
+
+class Upkeep:
+    """Adds to plans what makes again what they use up."""
+
+    def __init__(self, relaxation: Relaxation) -> None:
+        self.variables: Sequence[Variable] = relaxation.system.variables
+        self.budget = relaxation.budget
+        self.once = relaxation.once
+        self.turnover = [self._turnover(o) for o in relaxation.operators.all]
+        self.makers: dict[Supply, list[int]] = {}
+        """By supply what makes it, and can be made more than once."""
+        for number, turnover in enumerate(self.turnover):
+            if not self.once[number]:
+                for supply in turnover.makes:
+                    self.makers.setdefault(supply, []).append(number)
+        for makers in self.makers.values():
+            makers.sort(key=self._price)
+        operators = relaxation.operators
+        self.closing = frozenset(n for n in range(len(operators.all)) if self._closes(n, operators))
+        """Operators that take away for good what others ask for: they are better made late."""
+
+    def _turnover(self, operator: Operator) -> Turnover:
+        uses, makes, passes = dict[Supply, int](), dict[Supply, int](), False
+        for effect in operator.effects:
+            number = effect.variable
+            # where the player stands is made right by walking
+            if number in (PLACE, ENDING):
+                continue
+            variable = self.variables[number]
+            changes = [change for change, _ in effect.changes]
+            surely = all(when == ALWAYS for _, when in effect.changes)
+            if surely and all(c.operation in SUMS for c in changes) and not is_nominal(variable):
+                added = sum(c.number for c in changes)
+                (makes if added > 0 else uses)[number, -1] = abs(added)
+                continue
+            if not surely or len(changes) > 1:
+                passes |= is_nominal(variable)
+                continue
+            (change,) = changes
+            allowed = operator.allowed.get(number, (1 << variable.size) - 1)
+            only = allowed.bit_length() - 1 if allowed.bit_count() == 1 else None
+            after = change.number - variable.low
+            if is_nominal(variable):
+                if change.operation is Operation.SET:
+                    makes[number, after] = 1
+                    if only is not None:
+                        uses[number, only] = 1
+                else:
+                    passes = True
+            elif change.operation is Operation.SET:
+                # the least that it can have been
+                least = (allowed & -allowed).bit_length() - 1
+                if after > 0:
+                    makes[number, -1] = after
+                elif least > 0:
+                    uses[number, -1] = least
+        return Turnover(uses, makes, passes)
+
+    def _price(self, number: int) -> tuple[bool, int, int]:
+        """What is rather not made: what uses up what nothing makes again, or uses up much."""
+        return self._for_good(number), len(self.turnover[number].uses), number
+
+    def _for_good(self, number: int) -> bool:
+        turnover = self.turnover[number]
+        return turnover.passes or any(s not in self.makers for s in turnover.uses)
+
+    def _closes(self, number: int, operators: Operators) -> bool:
+        """Whether an operator takes away for good what others ask for."""
+        own, turnover = operators.all[number], self.turnover[number]
+        for effect in own.effects:
+            variable = effect.variable
+            if variable in (PLACE, ENDING):
+                continue
+            if is_nominal(self.variables[variable]):
+                allowed = own.allowed.get(variable, (1 << self.variables[variable].size) - 1)
+                lost = sum(1 << p for p in places_of(allowed) if (variable, p) not in self.makers)
+            else:
+                gone = (variable, -1) in turnover.uses and (variable, -1) not in self.makers
+                lost = -2 if gone else 0
+            for other in operators.watching[variable] if lost else ():
+                asking = operators.all[other]
+                if asking.group != own.group and asking.allowed.get(variable, 0) & lost:
+                    return True
+        return False
+
+    def added(
+        self, plan: Counter[int], now: Sequence[int], use: Callable[[int], Counter[int] | None]
+    ) -> Counter[int]:
+        """How often each operator of a plan is made, where what it uses up is made again.
+
+        `now` are the places of the values of the variables. `use` adds an operator that was not
+        asked for, with what it asks for itself, and gives the plan then; None: it is not possible.
+        """
+        often = Counter({n: 1 if self.once[n] else times for n, times in plan.items()})
+        for _ in range(ROUNDS):
+            lacking = self.lacking(often, now)
+            changed = False
+            for supply, count in lacking:
+                maker = self._maker(supply, often, use)
+                if maker is not None:
+                    often[maker] += -(-count // self.turnover[maker].makes[supply])
+                    changed = True
+            if not changed or often.total() > MOST:
+                break
+        return often
+
+    def lacking(self, often: Counter[int], now: Sequence[int]) -> list[tuple[Supply, int]]:
+        """What is used up beyond what there is and is made, by how much."""
+        balance = Counter[Supply]()
+        self.budget.spend(BALANCE * len(often))
+        for number, times in often.items():
+            turnover = self.turnover[number]
+            for supply, count in turnover.uses.items():
+                balance[supply] -= count * times
+            for supply, count in turnover.makes.items():
+                balance[supply] += count * times
+        lacking = list[tuple[Supply, int]]()
+        for supply, count in balance.items():
+            variable, place = supply
+            here = now[variable] if place < 0 else int(now[variable] == place)
+            if count + here < 0 and supply in self.makers:
+                lacking.append((supply, -count - here))
+        return lacking
+
+    def _maker(
+        self, supply: Supply, often: Counter[int], use: Callable[[int], Counter[int] | None]
+    ) -> int | None:
+        """What makes a supply: of what the plan makes already, or else of all that is possible,
+        which the plan then prepares once."""
+        makers = self.makers[supply]
+        # what is made anyway needs no preparing, as long as nothing is lost by it
+        known = [n for n in makers if n in often and not self._for_good(n)]
+        if known:
+            return known[0]
+        for number in makers:
+            if number in often:
+                return number
+            grown = use(number)
+            if grown is not None:
+                for other, times in grown.items():
+                    often[other] = max(often[other], times)
+                often[number] -= 1  # it is counted by who asks for it
+                return number
+        return None
+
+
+def is_nominal(variable: Variable) -> bool:
+    """Whether the values of a variable stand side by side, and are no amounts."""
+    return variable.key[0] in NOMINAL
