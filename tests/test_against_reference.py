@@ -25,7 +25,7 @@ from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.findings.find import find
 from zubrel.narrated.narrate import narrate
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "7"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "4"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 
 

@@ -20,7 +20,7 @@ from tests.program import DEMO
 from zubrel.base.budget import memory_used
 from zubrel.shell.main import _run
 
-COUNT = int(os.environ.get("ZUBREL_BROKEN", "100"))
+COUNT = int(os.environ.get("ZUBREL_BROKEN", "50"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_BROKEN", "0"))
 SECONDS, MORE_SECONDS, MEMORY = 1.0, 2.0, 700 << 20
 """The limit that each run is given, and how much of what it may take at most."""

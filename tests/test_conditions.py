@@ -10,7 +10,7 @@ import unittest
 from tests.conditions import CONDITIONS, ROOT, shown_by, worlds_of
 from tests.seeds import sampled
 
-EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "11"))
+EVERY = int(os.environ.get("ZUBREL_CONDITIONS", "22"))
 """Of how many conditions one is taken out."""
 
 

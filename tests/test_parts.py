@@ -9,6 +9,7 @@ import yaml
 from benchmarks.features import FEATURES, easy
 
 from tests.random_worlds import random_world
+from tests.seeds import sampled
 from tests.small_worlds import small_worlds
 from tests.stress_worlds import stress_world
 from tests.test_against_reference import scalar, world_of
@@ -75,7 +76,7 @@ endings: {won: {when: at tower}}
 
     def test_every_atom_of_random_worlds_is_about_something_that_is_defined(self):
         seen = 0
-        for seed in range(40):
+        for seed in sampled(40):
             world = world_of(random_world(seed))
             known = {
                 *world.items,
@@ -179,7 +180,7 @@ locks: {gate: {needs: key}}
 
     def test_no_guard_that_a_play_comes_to_is_changed(self):
         looked = dropped = 0
-        for seed in range(60):
+        for seed in sampled(60):
             system = compile_world(world_of(stress_world(seed)))
             space = scalar(system)
             before = guards(unreduced(system)).system
@@ -216,7 +217,7 @@ areas:
 
     def test_decided_tests_are_what_all_situations_say(self):
         decided = 0
-        for name, system, space in small_worlds(range(40), [random_world]):
+        for name, system, space in small_worlds(sampled(40), [random_world]):
             smaller = values(unreduced(system))
             guards = {
                 smaller.originals[s.number].number: m.guard
@@ -238,7 +239,7 @@ areas:
         self.assertGreater(decided, 40)
 
     def test_no_reachable_value_is_missing(self):
-        for name, system, space in small_worlds(range(40), [random_world]):
+        for name, system, space in small_worlds(sampled(40), [random_world]):
             for word in space.words[:: 1 + len(space.words) // 50]:
                 found = space.packing.unpack([word])
                 for value, v, mask in zip(
@@ -346,7 +347,7 @@ areas:
 
     def test_no_step_of_a_reduced_world_changes_what_was_left_out(self):
         changing = 0
-        for seed in range(25):
+        for seed in sampled(25):
             system = compile_world(world_of(random_world(seed)))
             smaller = reduce(system).system
             gone = {

@@ -21,7 +21,7 @@ from zubrel.findings.find import find
 from zubrel.findings.large.planning import full_size
 from zubrel.quotient.making import lens_for
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "9"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "5"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 LAMPS = """\
 zubrel: 1

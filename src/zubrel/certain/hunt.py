@@ -114,10 +114,10 @@ class Hunt:
                 self.risked.add(name)
                 self._leave(self.rooms.room(name), self.seeker.late)
             # by turns, since each of these may take long and find nothing more
-            name = next((n for n in self.live if n not in self.looked), None)
-            if name is not None:
-                self.looked.add(name)
-                self._leave(self.rooms.room(name))
+            unseen = next((n for n in self.live if n not in self.looked), None)
+            if unseen is not None:
+                self.looked.add(unseen)
+                self._leave(self.rooms.room(unseen))
             # a move that dooms is often one that no wandering play would make
             if self.aims:
                 self._rush(self.aims.pop(0))
