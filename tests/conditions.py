@@ -233,8 +233,8 @@ CONDITIONS = {
     ),
     "certain: the game goes on after a move that dooms": Without(
         "certain/hunt.py",
-        "if self._is_known(exit_) or self.rooms.is_over(exit_.target):",
-        "if self._is_known(exit_):",
+        "if not self._is_known(e) and not self.rooms.is_over(e.target)]",
+        "if not self._is_known(e)]",
         (7, 8),
     ),
     "pairs: what comes to be had beside one value is had beside the other": Without(
@@ -290,6 +290,24 @@ CONDITIONS = {
         "        if avoiding is None:\n            self._refute",
         "        if True:\n            self._refute",
         (15,),
+    ),
+    "backward: what has happened may set off more": Without(
+        "explored/backward/functions.py",
+        "changed |= self._changed_by(other)",
+        "pass",
+        (),
+    ),
+    "backward: coming to a place sets off what asks for it": Without(
+        "explored/backward/functions.py",
+        "moved = {PLACE} if function.area != function.target else set[int]()",
+        "moved = set[int]()",
+        (),
+    ),
+    "backward: what makes a difference again happens again": Without(
+        "explored/backward/functions.py",
+        "if idle.satisfiable() or PLACE in changed | read:",
+        "if False:",
+        (),
     ),
     "backward: what is undone makes no difference": Without(
         "explored/backward/space.py",
@@ -351,6 +369,26 @@ CONDITIONS = {
 }
 
 BY_HAND = {
+    "backward: what has happened may set off more": """
+areas: {quay: {deeds: {pull: {sets: {a: true}}}}}
+facts: {a: {}, b: {}, c: {}}
+whenever:
+  - {id: first, when: a, sets: {b: true}}
+  - {id: second, when: b, sets: {c: true}}
+endings: {won: {when: c}}
+""",
+    "backward: coming to a place sets off what asks for it": """
+areas: {quay: {ways: [pier]}, pier: {}}
+facts: {seen: {}}
+whenever: [{id: look, when: at pier, sets: {seen: true}}]
+endings: {won: {when: seen}}
+""",
+    "backward: what makes a difference again happens again": """
+areas: {quay: {deeds: {knock: {sets: {shut: false, heard: true}}}}}
+facts: {wind: {start: true}, shut: {start: true}, heard: {}}
+whenever: [{id: slam, when: wind, sets: {shut: true}}]
+endings: {won: {when: heard}}
+""",
     "backward: of several that could happen the first does": """
 areas: {quay: {deeds: {light: {sets: {lit: true}}}, ways: [{to: tower, needs: raised}]}, tower: {}}
 facts: {lit: {}, raised: {}}

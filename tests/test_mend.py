@@ -439,7 +439,7 @@ class AgainstReference(unittest.TestCase):
 
     def test_every_proposal_does_what_it_says_by_the_slow_reference(self):
         compared, guarded = 0, 0
-        for seed in sampled(8, 44):
+        for seed in sampled(8, 44, of=2):
             try:
                 mender, trials = self.mender(seed)
                 found = [f for f in mender.before.findings if f.kind in ("softlock", "bad_luck")]
@@ -458,7 +458,7 @@ class AgainstReference(unittest.TestCase):
 
     def test_a_set_of_changes_leaves_what_it_says_by_the_slow_reference(self):
         compared = 0
-        for seed in sampled(1000, 1010):
+        for seed in range(1000, 1010):
             try:
                 mender, trials = self.mender(seed)
                 whole = mend_whole(mender, trials)

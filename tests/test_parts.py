@@ -97,7 +97,7 @@ endings: {won: {when: at tower}}
                     with self.subTest(seed=seed, atom=atom):
                         self.assertLessEqual(set(subjects_of(atom)), known)
                     seen += 1
-        self.assertGreater(seen, 100)
+        self.assertGreater(seen, 50)
 
 
 class Causes(unittest.TestCase):
@@ -197,7 +197,7 @@ locks: {gate: {needs: key}}
                         with self.subTest(seed=seed, rule=old.rule.id, area=area):
                             self.assertEqual(had, has)
                         looked += len(here)
-        self.assertGreater(dropped, 30)
+        self.assertGreater(dropped, 20)
         self.assertGreater(looked, 300)
 
 

@@ -23,7 +23,7 @@ from zubrel.narrated.narrate import narrate
 from zubrel.quotient.making import lens_for
 from zubrel.reduced.reduce import EVERY, SHORTENING, reduce
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "14"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "28"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 WHOLE, ERRANDS = 10**9, 2 * 10**9
 """What seeds of worlds of the whole language, and of errands, begin with."""

@@ -8,7 +8,7 @@ comes out.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 
 from msgspec import Struct
 
@@ -44,20 +44,21 @@ class Closure(Struct, frozen=True):
 
 
 class BackwardFixpoint:
-    """One fixpoint. `within` is what it never leaves, `until` what ends it when it is come to.
+    """One fixpoint over situations at rest: a step is taken with all that follows by itself.
 
+    `within` is what it never leaves, `until` what ends it when it is come to.
     `barred` are, by the number of a step, situations from which it is not taken.
     """
 
     def __init__(
         self,
         functions: Functions,
-        using: Sequence[Function],
         seed: Areas,
         within: Areas,
         until: Callable[[int, Diagram], bool] | None = None,
         barred: Mapping[int, Areas] | None = None,
     ) -> None:
+        self.functions = functions
         self.encoding = functions.encoding
         self.seed = shared(seed, within)
         self.within = within
@@ -69,8 +70,10 @@ class BackwardFixpoint:
         self.history: list[Update] = []
         self.updates: list[list[int]] = [[] for _ in self.sets]
         self.leading: dict[int, list[Function]] = {}
-        for function in using:
-            self.leading.setdefault(function.target, []).append(function)
+        for function in functions.steps:
+            read = {function.target, *(f.target for f in functions.following(function))}
+            for area in sorted(read):
+                self.leading.setdefault(area, []).append(function)
         self.due: dict[int, Function] = {}
         """Those that have something new to be applied to."""
         self.late: dict[int, Function] = {}
@@ -111,9 +114,9 @@ class BackwardFixpoint:
 
     def _apply(self, function: Function) -> None:
         area, old = function.area, self.sets[function.area]
-        before = function.before(self.sets[function.target]) & self.within[area]
-        # what happens by itself cannot be kept from happening
-        if function.step is not None and function.step.number in self.barred:
+        before = self.functions.settled_before(function, self.sets) & self.within[area]
+        assert function.step is not None, "what happens by itself follows a step"
+        if function.step.number in self.barred:
             before = before & ~self.barred[function.step.number][area]
         new = old | before
         self.encoding.pause()

@@ -15,8 +15,8 @@ from msgspec import Struct
 from oxidd.bdd import BDDFunction
 
 from zubrel.base.budget import Budget
-from zubrel.compiled.formulas import Formula, Within
-from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Step
+from zubrel.compiled.formulas import Formula, Within, variables_of
+from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Settler, Step
 from zubrel.compiled.system import System
 from zubrel.compiled.ways import standing_in
 from zubrel.explored.backward.areas import Areas
@@ -70,11 +70,16 @@ class Functions:
         self.all: list[Function] = []
         self.of_step: dict[int, list[Function]] = {s.number: [] for s in system.steps}
         self.quiet: list[Diagram] = []
+        self._set_off_by: dict[int, frozenset[int]] = {}
+        """By the number of what happens by itself: the variables that may make it happen."""
+        self._settling: list[list[Function]] = [[] for _ in self.areas]
+        self._following: dict[int, tuple[Function, ...]] = {}
         for area in self.areas:
             self._begin(area)
-        self.settling = [f for f in self.all if f.step is None]
+        self.settling = [f for here in self._settling for f in here]
         self.moves_player = any(f.area != f.target for f in self.settling)
         """Whether what happens by itself may lead elsewhere."""
+        self.steps = [f for f in self.all if f.step is not None]
 
     def _begin(self, area: int) -> None:
         """The functions that lead from an area: what happens by itself comes before any move."""
@@ -83,19 +88,20 @@ class Functions:
         for number, settler in enumerate(self.system.settlers):
             guard = self.at(settler.guard, area) & free
             changing = self.encoding.false
-            made = list(self._outcomes(area, settler.changes, guard))
-            for where, target, after in made:
+            asked = self._set_off(area, settler)
+            for where, target, after in self._outcomes(area, settler.changes, guard):
                 # what changes nothing does not happen, and lets the next one happen
                 moved = where if target != area else where & ~self._same(after)
                 changing = changing | moved
-                self._add(area, target, moved, after, settler=number)
+                self._add(area, target, moved, after, settler=number, asked=asked)
             # of several that could happen the first does
             free = free & ~changing
         for formula, number in self.system.endings:
             guard = self.at(formula, area) & free
             change = Change(ENDING, Operation.SET, number)
+            asked = variables_of(formula)
             for where, target, after in self._outcomes(area, [change], guard):
-                self._add(area, target, where, after)
+                self._add(area, target, where, after, asked=asked)
             free = free & ~guard
         # an ending is at rest: nothing follows it
         self.quiet.append(free | (self.valid & ~self.going_on))
@@ -106,6 +112,21 @@ class Functions:
                     for where, target, after in self._outcomes(area, step.changes, guard):
                         self._add(area, target, where, after, step)
             self.encoding.pause()
+
+    def _set_off(self, area: int, settler: Settler) -> frozenset[int]:
+        """The variables of which one has changed where something begins to happen by itself."""
+        asked = variables_of(settler.guard)
+        changed = frozenset(c.variable for c in settler.changes)
+        read = frozenset[int]().union(*(variables_of(c.when) for c in settler.changes))
+        # where its guard holds and nothing happens, what it would change decides as well; whether
+        # that is so anywhere must not depend on where the player stands
+        guard = self.at(settler.guard, area) & self.going_on
+        idle = guard
+        for where, _, after in self._outcomes(area, settler.changes, guard):
+            idle = idle & ~(where & ~self._same(after))
+        if idle.satisfiable() or PLACE in changed | read:
+            asked |= changed | read
+        return asked
 
     def at(self, formula: Formula, area: int) -> Diagram:
         """Where a formula holds in an area."""
@@ -123,6 +144,7 @@ class Functions:
         after: Mapping[int, Bits],
         step: Step | None = None,
         settler: int | None = None,
+        asked: frozenset[int] = frozenset(),
     ) -> None:
         if not guard.satisfiable():
             return
@@ -138,6 +160,55 @@ class Functions:
         self.all.append(function)
         if step is not None:
             self.of_step[step.number].append(function)
+        else:
+            self._settling[area].append(function)
+            self._set_off_by[function.number] = asked
+
+    def following(self, function: Function) -> tuple[Function, ...]:
+        """What may happen by itself between a step from a situation at rest and the rest after it.
+
+        Nothing would happen at first, so that only what asks for something that was changed since
+        can: by the step, or by what has happened after it.
+        """
+        if function.number not in self._following:
+            changed, areas = self._changed_by(function), {function.target}
+            following: dict[int, Function] = {}
+            grows = bool(self.settling)
+            while grows:
+                grows = False
+                for area in sorted(areas):
+                    for other in self._settling[area]:
+                        asked = self._set_off_by[other.number]
+                        if other.number not in following and asked & changed:
+                            following[other.number] = other
+                            changed |= self._changed_by(other)
+                            areas = areas | {other.target}
+                            grows = True
+            self._following[function.number] = tuple(following[n] for n in sorted(following))
+        return self._following[function.number]
+
+    def _changed_by(self, function: Function) -> set[int]:
+        moved = {PLACE} if function.area != function.target else set[int]()
+        return {*function.after, *moved}
+
+    def settled_before(self, function: Function, areas: Sequence[Diagram]) -> Diagram:
+        """From where a step, with what follows by itself, leads into a set.
+
+        The set may hold situations at rest, and others that are met on the way to rest.
+        """
+        following = self.following(function)
+        into = {function.target: areas[function.target]}
+        grows = bool(following)
+        while grows:
+            grows = False
+            for other in following:
+                old = into.get(other.area, areas[other.area])
+                new = old | other.before(into.get(other.target, areas[other.target]))
+                if new != old:
+                    into[other.area] = new
+                    grows = True
+            self.encoding.pause()
+        return function.before(into[function.target])
 
     def _same(self, after: Mapping[int, Bits], but: Iterable[int] = ()) -> Diagram:
         """Where no variable changes, `but` for some."""

@@ -10,7 +10,7 @@ from __future__ import annotations
 import logging
 from bisect import bisect_left
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 
 from msgspec import Struct
@@ -20,7 +20,7 @@ from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas, holds_any, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
-from zubrel.explored.backward.functions import Functions
+from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.packed.novelty import Novelty
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.packed.successors import Successors
@@ -63,9 +63,8 @@ class Reaching:
         self.encoding = self.functions.encoding
         self.walking = Walking(system)
         self.possibly = self._possibly()
-        """By area: all but what is known never to be reached; settled or not."""
-        self.start = self.encoding.situation(system.start)
-        self._closed: dict[tuple[Areas, bool], Areas] = {}
+        """By area: the situations at rest but for those that are known never to be reached."""
+        self._closed: dict[Areas, Areas] = {}
         self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
         self._known: dict[int, KnownSituation] = {}
         """Settled situations of plays, by their packed words."""
@@ -73,8 +72,14 @@ class Reaching:
         """The same as sets, by area, but for those that are `_new`."""
         self._new: dict[int, list[int]] = {}
         self._scouted = False
-        self._refuse_if_endless()
+        self._refuse_endless_start()
+        begin = self.walking.packing.unpack([self.walking.start()])
+        self.place, self.start = begin[PLACE], self.encoding.situation(begin)
+        """Where plays begin, at rest: the area, and the situation."""
         self._remember(self.walking.start(), None, None)
+        self._meet()
+        if not system.always_rests:
+            self._refuse_if_endless()
 
     def _possibly(self) -> Areas:
         possible, values = self.system.possible_values, self.functions.valid
@@ -83,9 +88,9 @@ class Reaching:
             if number != PLACE and mask != (1 << variable.size) - 1:
                 among = (variable.low + n for n in range(variable.size) if mask >> n & 1)
                 values = values & self.encoding.among(number, among)
-        nowhere = self.encoding.false
+        nowhere, quiet = self.encoding.false, self.functions.quiet
         areas = self.functions.areas
-        return tuple(values if possible[PLACE] >> area & 1 else nowhere for area in areas)
+        return tuple(quiet[a] & values if possible[PLACE] >> a & 1 else nowhere for a in areas)
 
     @cached_property
     def nothing(self) -> Areas:
@@ -95,31 +100,22 @@ class Reaching:
 
     def closed(self, seed: Areas) -> Areas:
         """All from where plays lead into a set."""
-        return self._closure(seed, by_itself=False)
-
-    def settled_into(self, areas: Areas) -> Areas:
-        """All that comes to rest in a set of settled situations, which is part of it."""
-        return self._closure(areas, by_itself=True) if self.functions.settling else areas
-
-    def _closure(self, seed: Areas, by_itself: bool) -> Areas:
-        key = (seed, by_itself)
-        if key not in self._closed:
+        if seed not in self._closed:
             if len(self._closed) >= MOST_CLOSED:
                 del self._closed[next(iter(self._closed))]  # the oldest
-            using = self.functions.settling if by_itself else self.functions.all
-            self._closed[key] = (
-                BackwardFixpoint(self.functions, using, seed, self.possibly).run().areas
-            )
-        return self._closed[key]
+            fixpoint = BackwardFixpoint(self.functions, seed, self.possibly)
+            self._closed[seed] = fixpoint.run().areas
+        return self._closed[seed]
 
     def before(self, step: Step, areas: Areas) -> Areas:
         """The settled situations from which a step, settled, leads into a set."""
-        resting = self.settled_into(areas)
+        return self._before(self.functions.of_step[step.number], areas)
+
+    def _before(self, using: Iterable[Function], areas: Areas) -> Areas:
         before = list(self.nothing)
-        for function in self.functions.of_step[step.number]:
-            before[function.area] = before[function.area] | function.before(
-                resting[function.target]
-            )
+        for function in using:
+            sources = self.functions.settled_before(function, areas)
+            before[function.area] = before[function.area] | sources
             self.encoding.pause()
         return tuple(before)
 
@@ -134,13 +130,9 @@ class Reaching:
             return None  # refuted before, or beyond what values can be
         # whoever comes into it was outside of it before
         outside = without(within, areas)
-        entries = list(self.nothing)
-        for function in self.functions.all:
-            entering = function.before(areas[function.target]) & outside[function.area]
-            entries[function.area] = entries[function.area] | entering
-            self.encoding.pause()
+        entries = shared(self._before(self.functions.steps, areas), outside)
         # no move at all: the start itself lies in it
-        place = self.system.start[PLACE]
+        place = self.place
         if (areas[place] & self.start).satisfiable():
             return Closure(areas, areas, ((),) * len(areas), (), True)
 
@@ -152,8 +144,7 @@ class Reaching:
 
         # a play goes on from wherever some play has come to, unless it must keep out of something
         hit = is_start if avoiding is not None or not self._known else is_met
-        every = self.functions.all
-        closure = BackwardFixpoint(self.functions, every, tuple(entries), outside, hit).run()
+        closure = BackwardFixpoint(self.functions, entries, outside, hit).run()
         if closure.hit:
             return closure
         # the start is not in what leads there: neither is anything else that plays come to.
@@ -310,24 +301,31 @@ class Reaching:
 
     # what never rests
 
+    def _refuse_endless_start(self) -> None:
+        """Raise `EndlessSettling` if the start itself never rests."""
+        rested = self.walking.settling.settled(self.walking.word(self.system.start))
+        if not isinstance(rested, int):
+            raise EndlessSettling(Trace(()), rested)
+
     def _refuse_if_endless(self) -> None:
         """Raise `EndlessSettling` if a play comes to where something goes on happening for ever."""
         functions = self.functions
-        resting = self.settled_into(tuple(functions.quiet))
-        endless = without(self.possibly, resting)
-        closure = self._way_into(endless, None)
+        resting = tuple(functions.quiet)
+        restless = list(self.nothing)
+        for function in functions.steps:
+            # whatever does not come to rest in something that is at rest never does
+            leads = function.guard & ~functions.settled_before(function, resting)
+            restless[function.area] = restless[function.area] | leads
+        closure = self._way_into(tuple(restless), None)
         if closure is None:
             return
         log.info("something never rests, as sets closed backwards tell")
-        word, steps = self.walking.word(self.system.start), list[Step]()
-        while isinstance(rested := self.walking.settling.settled(word), int):
-            area, bits = self._placed(rested)
-            if closure.seed[area].eval(bits):
-                step, word = self._unrest(area, bits, rested)
-            else:
-                step, word = self._next(closure, endless, rested)
-            steps.append(step)
-        raise EndlessSettling(Trace(tuple(steps), shortest=False), rested)
+        trace = self._along(closure, tuple(restless), None)
+        *_, word = self.walking.along(trace)
+        step, word = self._unrest(*self._placed(word), word)
+        rested = self.walking.settling.settled(word)
+        assert not isinstance(rested, int), "both readings of what happens by itself agree"
+        raise EndlessSettling(trace.then(step), rested)
 
     def _unrest(self, area: int, bits: Assignment, word: int) -> tuple[Step, int]:
         """A step after which something goes on for ever, and where it leads before that."""

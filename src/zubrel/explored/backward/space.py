@@ -68,10 +68,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             return bool((diagram & there[area]).satisfiable())
 
         back = self.reaching_back
-        every = self.functions.all
-        closure = BackwardFixpoint(
-            self.functions, every, self._cut(areas), back.possibly, is_there
-        ).run()
+        closure = BackwardFixpoint(self.functions, self._cut(areas), back.possibly, is_there).run()
         if not closure.hit:
             return False
         # nearly always it is one situation at the end of a play, which the first hit is then
@@ -159,8 +156,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         same = self.encoding.same(copies)
         resting = list(self.reaching_back.nothing)
         resting[function.area] = functions.quiet[function.area] & functions.going_on & same
-        into = self.reaching_back.settled_into(tuple(resting))
-        undone = function.before(into[function.target]) & kept & same
+        undone = functions.settled_before(function, resting) & kept & same
         second = [bit for bits in copies.values() for bit in bits]
         return fixed | undone.exists(self.encoding.positive_cube(second))
 
@@ -208,9 +204,8 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
     def reaching(self, targets: Sequence[AreaSet]) -> list[AreaSet]:
         if not all(target.is_plain for target in targets):
             raise NotAsked("sets that different plays come to")
-        quiet = AreaSet(self, tuple(self.functions.quiet))
         closed = (self.reaching_back.closed(self._cut(t.areas)) for t in targets)
-        return [AreaSet(self, areas) & quiet for areas in closed]
+        return [AreaSet(self, areas) for areas in closed]
 
     def reached_from(self, sources: Sequence[AreaSet]) -> list[AreaSet]:
         quiet = self.everything.areas
@@ -230,9 +225,8 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             return reduce(joined, (back.before(s, outside) for s in move.steps))
 
         def closed(barred: Mapping[int, Areas]) -> Areas:
-            seed, every = self._cut(target.areas), self.functions.all
-            closing = BackwardFixpoint(self.functions, every, seed, back.possibly, barred=barred)
-            return shared(closing.run().areas, tuple(self.functions.quiet))
+            seed = self._cut(target.areas)
+            return BackwardFixpoint(self.functions, seed, back.possibly, barred=barred).run().areas
 
         kept = by_choice(
             self.system.moves, within.areas, escaping, lambda areas: not holds_any(areas), closed
