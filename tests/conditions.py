@@ -255,6 +255,15 @@ CONDITIONS = {
         "due = []",
         (0, 6),
     ),
+    "twins: each value of the other goes with one": Without(
+        "reduced/twins.py", "if both not in (1, 2):", "if both not in (1, 2, 3):", ()
+    ),
+    "twins: what others are told by stays": Without(
+        "reduced/twins.py", "variable in weighed | standing", "variable in weighed", ()
+    ),
+    "twins: what weighs something stays": Without(
+        "reduced/twins.py", "variable in weighed | standing", "variable in standing", ()
+    ),
     "facts: what falls does not rise": Without(
         "compiled/facts.py", "if not up:", "if False:", (17, 53)
     ),
@@ -369,6 +378,26 @@ CONDITIONS = {
 }
 
 BY_HAND = {
+    "twins: each value of the other goes with one": """
+areas: {quay: {deeds: {light: {sets: {lit: true}}, call: {needs: lit, sets: {seen: true}}}}}
+facts: {lit: {}, seen: {}}
+endings: {won: {when: seen}}
+""",
+    "twins: what others are told by stays": """
+areas:
+  quay: {deeds: {build: {sets: {stands: true, stage: roof, ready: true}}}, ways: [tower]}
+  tower: {ways: [{to: lamp, needs: ready}]}
+  lamp: {}
+facts: {stands: {}, stage: {values: [ground, roof, spire]}, ready: {}}
+endings: {won: {when: at lamp}}
+""",
+    "twins: what weighs something stays": """
+items: {stone: Stone, lens: Lens}
+carry: [{limit: 1, of: [stone, lens]}]
+facts: {heavy: {}}
+areas: {quay: {finds: [lens], deeds: {load: {gives: stone, sets: {heavy: true}, once: true}}}}
+endings: {won: {when: lens and at quay}}
+""",
     "backward: what has happened may set off more": """
 areas: {quay: {deeds: {pull: {sets: {a: true}}}}}
 facts: {a: {}, b: {}, c: {}}
@@ -384,9 +413,9 @@ whenever: [{id: look, when: at pier, sets: {seen: true}}]
 endings: {won: {when: seen}}
 """,
     "backward: what makes a difference again happens again": """
-areas: {quay: {deeds: {knock: {sets: {shut: false, heard: true}}}}}
-facts: {wind: {start: true}, shut: {start: true}, heard: {}}
-whenever: [{id: slam, when: wind, sets: {shut: true}}]
+areas: {quay: {deeds: {knock: {sets: {latched: false, heard: true}}}}}
+facts: {wind: {start: true}, latched: {start: true}, heard: {}}
+whenever: [{id: slam, when: wind, sets: {latched: true}}]
 endings: {won: {when: heard}}
 """,
     "backward: of several that could happen the first does": """

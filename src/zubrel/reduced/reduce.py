@@ -24,6 +24,7 @@ from zubrel.reduced.pools import pools
 from zubrel.reduced.result import Reduced, unreduced
 from zubrel.reduced.standing import standing
 from zubrel.reduced.supply import supply
+from zubrel.reduced.twins import twins
 from zubrel.reduced.values import values
 from zubrel.reduced.visits import visits
 
@@ -47,7 +48,7 @@ REPEATED: dict[str, Reduction] = {
 WHEN_STILL: dict[str, Reduction] = {"amounts": amounts}
 """Done when the others find nothing more: they leave less for the others to see."""
 AT_LAST: dict[str, Reduction] = {"forgetting": forgetting}
-EVERY = (*AT_FIRST, *REPEATED, *WHEN_STILL, *AT_LAST)
+EVERY = (*AT_FIRST, "twins", *REPEATED, *WHEN_STILL, *AT_LAST)
 SHORTENING = frozenset(("levers", "places", "openings", "finds", "pools", "supply"))
 """Those that leave out steps which a play of the whole has to take."""
 
@@ -70,6 +71,9 @@ def reduce(
     Raises what `Budget.spend` does.
     """
     smallest = _reduced(unreduced(system), asked, AT_FIRST, using, budget)
+    if "twins" in using:
+        # moves of the whole are the same as before: what was known of it still holds
+        smallest = twins(smallest, system.pairs, [smallest.formula(f) for f in asked])
     # what is left need not keep to the limits: some amounts will mean something else
     smallest = replace(smallest, system=replace(smallest.system, loads=()))
     while True:
