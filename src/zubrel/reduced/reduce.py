@@ -73,7 +73,7 @@ def reduce(
     smallest = _reduced(unreduced(system), asked, AT_FIRST, using, budget)
     if "twins" in using:
         # moves of the whole are the same as before: what was known of it still holds
-        smallest = twins(smallest, system.pairs, [smallest.formula(f) for f in asked])
+        smallest = twins(smallest, system.pairs)
     # what is left need not keep to the limits: some amounts will mean something else
     smallest = replace(smallest, system=replace(smallest.system, loads=()))
     while True:

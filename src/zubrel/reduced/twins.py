@@ -9,41 +9,30 @@ same; so guards hold where they held, and a step that changed the one changes th
 still makes a difference.
 
 Conditions: each value of the other goes with one value of this; pairs are those of the whole world,
-so this is done before a variable gets another meaning; no load weighs it, since a formula has no
-weight; the other is no amount, and is not left out itself.
+so this is done before a variable gets another meaning; neither is an amount, and the other is not
+left out itself.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from msgspec.structs import replace
 
-from zubrel.compiled.formulas import (
-    Formula,
-    Load,
-    Within,
-    either,
-    opposite,
-    pieces_of,
-    substituted,
-    variables_in,
-)
+from zubrel.compiled.formulas import Formula, Within, either, opposite, substituted
 from zubrel.compiled.pairs import Pairs
-from zubrel.compiled.parts import ENDING
 from zubrel.compiled.system import System
-from zubrel.reduced.result import Reduced, fixed, formulas_of, rewritten, without_changes
+from zubrel.reduced.result import Reduced, fixed, rewritten, without_changes
 
 MARKS = ("fact", "open", "taken", "done", "quest", "goal")
-"""Kinds of variables that may tell another. What is held tells none: that it was taken once only is
-what keeps it within its limits, which are no longer asked for where nothing comes to them."""
+"""Kinds of variables that tell another, and are told. What is held tells none: that it was taken
+once only is what keeps it within its limits, which are no longer asked for where nothing comes to
+them. And it is told by none, since other reductions do more with what is held."""
 MOST_VALUES = 12
 """Values of a variable beyond which it stands for no other: a test would become many."""
 
 
-def twins(before: Reduced, pairs: Pairs | None, asked: Sequence[Formula] = ()) -> Reduced:
+def twins(before: Reduced, pairs: Pairs | None) -> Reduced:
     """The system without variables that another one tells."""
-    told = {} if pairs is None else _told(before.system, pairs, asked)
+    told = {} if pairs is None else _told(before.system, pairs)
     if not told:
         return before
 
@@ -73,18 +62,17 @@ def _without_changes(before: Reduced, variables: frozenset[int]) -> Reduced:
     return replace(smaller, system=replace(smaller.system, settlers=settlers))
 
 
-def _told(system: System, pairs: Pairs, asked: Sequence[Formula]) -> dict[int, Formula]:
+def _told(system: System, pairs: Pairs) -> dict[int, Formula]:
     """By variable that is left out: what says that it is high."""
-    formulas = [*formulas_of(system), *asked]
-    weighed = variables_in(p for f in formulas for p in pieces_of(f) if isinstance(p, Load))
-    usual = [n for n, v in enumerate(system.variables) if 1 < v.size <= MOST_VALUES and n > ENDING]
+    marks = [
+        n for n, v in enumerate(system.variables) if v.key[0] in MARKS and 1 < v.size <= MOST_VALUES
+    ]
     told, standing = dict[int, Formula](), set[int]()
-    tellers = [n for n in usual if system.variables[n].key[0] in MARKS]
     # the last first: a mark that something was done follows from what it has done
-    for variable in reversed(usual):
-        if system.variables[variable].size != 2 or variable in weighed | standing:
+    for variable in reversed(marks):
+        if system.variables[variable].size != 2 or variable in standing:
             continue
-        for other in tellers:
+        for other in marks:
             if other != variable and other not in told:
                 condition = _condition(system, pairs, variable, other)
                 if condition is not None:
