@@ -31,6 +31,8 @@ fifteen worlds plans win eleven within so much and two more within 0.7 million; 
 these two in 0.1, and another in 2.8 million."""
 WANDER = 2_000
 """Units of work of a wandering play, beside what it looks at."""
+IDLE = 60
+"""Wandering plays in a row that show nothing new, after which nobody looks on."""
 LENGTHS = (3, 6, 12, 25, 50)
 """Exits that a wandering play takes before it is given up."""
 
@@ -107,8 +109,10 @@ class Hunt:
         return False
 
     def run(self) -> None:
-        """Look for dooms until work or time is spent, and then raise what `spend` raises."""
-        while True:
+        """Look for dooms until nothing new comes up any more. Raises what `spend` does."""
+        idle = 0
+        while idle < IDLE:
+            known = len(self.live) + len(self.lost) + len(self.dooms)
             # what takes something away for good is tried first, wherever a win is known to be left
             for name in [n for n in self.live if n not in self.risked]:
                 self.risked.add(name)
@@ -122,6 +126,8 @@ class Hunt:
             if self.aims:
                 self._rush(self.aims.pop(0))
             self._wander()
+            changed = len(self.live) + len(self.lost) + len(self.dooms) > known
+            idle = 0 if changed or unseen is not None or self.aims else idle + 1
 
     # what is known
 
