@@ -56,6 +56,8 @@ class Upkeep:
             if not self.once[number]:
                 for supply in turnover.makes:
                     self.makers.setdefault(supply, []).append(number)
+        self.lasting = self._lasting()
+        """Supplies of which there is never an end: something makes them, of others that last."""
         for makers in self.makers.values():
             makers.sort(key=self._price)
         operators = relaxation.operators
@@ -99,13 +101,26 @@ class Upkeep:
                     uses[number, -1] = least
         return Turnover(uses, makes, passes)
 
+    def _lasting(self) -> frozenset[Supply]:
+        lasting = frozenset(self.makers)
+        while True:
+            # a lantern that is bought again lasts no longer than the stock of the shop
+            kept = frozenset(s for s in lasting if self._is_made(s, lasting))
+            if kept == lasting:
+                return kept
+            lasting = kept
+
+    def _is_made(self, supply: Supply, lasting: frozenset[Supply]) -> bool:
+        makers = (self.turnover[number] for number in self.makers[supply])
+        return any(not m.passes and m.uses.keys() <= lasting for m in makers)
+
     def _price(self, number: int) -> tuple[bool, int, int]:
         """What is rather not made: what uses up what nothing makes again, or uses up much."""
         return self._for_good(number), len(self.turnover[number].uses), number
 
     def _for_good(self, number: int) -> bool:
         turnover = self.turnover[number]
-        return turnover.passes or any(s not in self.makers for s in turnover.uses)
+        return turnover.passes or not turnover.uses.keys() <= self.lasting
 
     def _closes(self, number: int, operators: Operators) -> bool:
         """Whether an operator takes away for good what others ask for."""
@@ -116,9 +131,9 @@ class Upkeep:
                 continue
             if is_nominal(self.variables[variable]):
                 allowed = own.allowed.get(variable, (1 << self.variables[variable].size) - 1)
-                lost = sum(1 << p for p in places_of(allowed) if (variable, p) not in self.makers)
+                lost = sum(1 << p for p in places_of(allowed) if (variable, p) not in self.lasting)
             else:
-                gone = (variable, -1) in turnover.uses and (variable, -1) not in self.makers
+                gone = (variable, -1) in turnover.uses and (variable, -1) not in self.lasting
                 lost = -2 if gone else 0
             for other in operators.watching[variable] if lost else ():
                 asking = operators.all[other]
