@@ -51,12 +51,15 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
     bounded = {}
     supply, linear = _Supply(start, sources), None
     for item in world.items.values():
+        # what the author has written counts, however little can be had
         if item.bound_given:
             _check_start(item, start[item.id], problems)
             bounded[item.id] = item
             continue
         most = supply.of(item.id)
         if most is None:
+            # set up only where counting does not tell, which is rare, since loading the solver
+            # takes longer than most checks
             linear = linear or _Linear(list(world.items), start, sources)
             most = linear.most(item.id)
             if most is None and item.kind == "knowledge" and item.uses is None:
@@ -87,6 +90,7 @@ def _check_start(item: Item, start: int, problems: Problems) -> None:
 def _sources(world: World) -> Iterator[AmountSource]:
     for rule in world.rules:
         # stores and drops only move about what was gained elsewhere
+        # (and would look like sources without end)
         if not rule.kind.handles:
             for outcome in rule.outcomes:
                 yield _source(world, rule.id, rule.span, outcome.effects, _limit(world, rule))
@@ -105,6 +109,7 @@ def _limit(world: World, rule: Rule) -> tuple[str, int] | None:
                 return f"{kind} {subject}", 1
             case FinishQuest(quest) if rule.kind == "hand_in":
                 return f"handed in {quest}", 1
+            # who returns is beaten without end
             case Beat(foe) if not world.foes[foe].returns:
                 return f"foe {foe}", world.foes[foe].count
             case SellOut(shop, item):
@@ -121,12 +126,14 @@ def _source(
     for effect in effects:
         match effect:
             case Give(item, count):
+                # amounts of tools are uses throughout
                 gives[item] += world.items[item].uses or count
             case Take(item, count):
                 takes[item] += count
             case Wear(item):
                 takes[item] += 1
             case Refill(item):
+                # filling gives all uses at most
                 gives[item] += world.items[item].uses or 0
     return AmountSource(rule, span, dict(gives), dict(takes), limit)
 
@@ -148,6 +155,7 @@ class _Supply:
 
     def of(self, item: str) -> int | None:
         """The supply of an item; None where counting does not tell."""
+        # a stack of its own: chains of recipes may be longer than Python calls go deep
         open_items = [item]
         while open_items:
             current = open_items[-1]
@@ -181,8 +189,10 @@ class _Supply:
                 for part, taken in source.takes.items()
                 if (supply := self.known[part]) is not None
             ]
+            # nothing that it takes is limited, so that it can be used without end
             if not times:
                 return None
+            # the rarest part decides
             total += count * min(times)
         # what a limit allows is used up at its most generous
         return total + sum(count * times for (_, times), count in limited.items())
@@ -197,10 +207,12 @@ class _Linear:
         import numpy as np
 
         self.items, self.start, self.sources = items, start, sources
+        # by item and source: what using the source once does to the balance of the item
         self.net = np.array(
             [[s.gives.get(i, 0) - s.takes.get(i, 0) for s in sources] for i in items], float
         )
         limits = dict.fromkeys(s.limit for s in sources if s.limit is not None)
+        # sources under one limit share it
         self.marks = np.array([[s.limit == m for s in sources] for m in limits], float)
         self.marks = self.marks.reshape(len(limits), len(sources))
         self.capacities = [times for _, times in limits]
@@ -214,8 +226,11 @@ class _Linear:
 
         row = self.items.index(item)
         rows = np.vstack([-self.net, self.marks])
+        # no balance below nothing, no limit exceeded; in which order the sources are used is left
+        # open, which can only allow more
         bounds = [self.start[i] for i in self.items] + self.capacities
         bound = linprog(-self.net[row], A_ub=rows, b_ub=bounds, method="highs")
+        # unbounded: somewhere a round of sources gains and lacks nothing
         if bound.status != 0:
             return None
         # the solver is exact but for rounding, and amounts are whole
@@ -231,6 +246,7 @@ class _Linear:
         # limited sources can be no part of it, and the start is no help: what comes out comes again
         zeros = [0] * len(rows)
         endless = linprog(-self.net[row], A_ub=rows, b_ub=zeros, bounds=(0, 1), method="highs")
+        # what the solver leaves at nothing but for rounding is no part of the round
         used = [s for s, times in zip(self.sources, endless.x, strict=True) if times > 1e-9]
         return sorted(used, key=lambda s: -s.gives.get(item, 0))
 

@@ -53,6 +53,8 @@ class _Checker:
         self.asked = asked
         self.problems = problems
         self.names = name_everything(document, problems)
+        # conditions compare facts with their values, so that these are known before anything is
+        # resolved
         self.facts = {e.key.text: self._fact(e) for e in document.entries("facts") if e.key}
         self.resolver = Resolver(document, self.names, self.facts, problems, asked)
         self.sections = Sections(document, self.resolver)
@@ -61,6 +63,7 @@ class _Checker:
         document, sections = self.document, self.sections
         items = sections.items()
         quest_sections = Quests(document, self.resolver)
+        # whether a quest is started somewhere decides how it begins, and is asked of the bare file
         quests = quest_sections.quests(started_quests(document))
         shops, stores = sections.shops(items), sections.stores(items)
 
@@ -71,6 +74,8 @@ class _Checker:
             yield from encounters(document, self.resolver, items, quests)
             yield from trades(document, self.resolver, items, shops, stores)
 
+        # in the order of kinds, not of the file: numbers of rules then do not change when sections
+        # are moved
         rules = RuleMaker(document, self.resolver, items, others).rules()
         happenings = (
             *(self._happening(e) for e in document.entries("whenever")),
@@ -80,8 +85,11 @@ class _Checker:
         areas = {a.id: a for a in map(self._area, document.entries("areas"))}
         endings = {e.id: e for e in map(self._ending, document.entries("endings"))}
         meant = Meant(document, self.resolver)
+        # an accepted finding may name a rule, so that all of them are known by then
         promises, accepted = meant.promises(), meant.accepted(rules)
+        # before the world is made: what they ask about, such as visits, has to be remembered in it
         resolved = tuple(self.resolver.condition(c) for c in self.asked)
+        # the first of several rules counts, as in the file
         opened_by = {rule.owner: rule for rule in reversed(rules) if rule.kind == "lock"}
         locks = {
             key_of(e): self._lock(e, self._openable_at(opened_by.get(key_of(e))))
@@ -115,9 +123,11 @@ class _Checker:
             deals=dealt,
             dealing=dealing(dealt, self.resolver, items, areas),
         )
+        # a message that only follows from another mistake sends its reader the wrong way
         if any(p.code in UNKNOWN for p in self.problems.diagnostics):
             return world  # whatever is gained without end may be so because of what is not known
         bounded = replace(world, items=bound_items(world, self.problems))
+        # how many there can be of a thing is known only now
         sections.check_drops(bounded.items)
         return bounded
 
@@ -131,6 +141,7 @@ class _Checker:
             hint = f"Add a line: start: {{at: {key_of(areas[0]) if areas else 'some_area'}}}"
             message = "the world does not say where the player starts"
             self.problems.add("missing", message, self.document.roots[0].span, hint)
+            # the world is read on: all mistakes are told at once
             return "", ()
         word = start.word("at")
         if word is None:
@@ -176,10 +187,12 @@ class _Checker:
                 message = '"round" is said of facts with a list of values'
                 self.problems.add("misplaced", message, entry.where("round"))
             return Fact(this, name, entry.span, ("false", "true"), int(start is True), True)
+        # in their order, in which `next` and `previous` step
         words = tuple(dict.fromkeys(v.text for v in values))
         if len(words) < len(values):
             message = "a value is given twice"
             self.problems.add("defined-twice", message, entry.where("values"))
+        # YAML reads true and false as truth values where they are meant as words
         text = str(start.text if isinstance(start, Name) else start).lower()
         if not entry.has("start"):
             text = words[0]
@@ -196,6 +209,7 @@ class _Checker:
         if high is None:
             message = f'"{key_of(entry)}" needs its highest value'
             self.problems.add("missing", message, entry.span, "Add: to: 10")
+            # a meter of one value, so that reading can go on
             high = low
         start = low if start is None else start
         if low > high:
@@ -228,6 +242,7 @@ class _Checker:
                 entry.span,
                 "Add: when: some_condition",
             )
+        # its mark is set before anything else, as by rules that are done once
         marks = (SetMark("done", this),) if once else ()
         outcomes = outcomes_of((entry,), Implied(first=marks), self.resolver)
         outcome = outcomes[0] if outcomes else Outcome(1, 1.0, ())

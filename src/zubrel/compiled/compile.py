@@ -36,6 +36,7 @@ def _variables(world: World) -> Iterator[Variable]:
     if world.deals:  # a play begins nowhere, and is dealt first
         areas = (*areas, keys.UNDEALT)
         start = len(areas) - 1
+    # PLACE and ENDING come first in every system, so that their numbers are the same everywhere
     yield Variable(keys.PLACE, 0, len(areas) - 1, start, areas)
     yield Variable(keys.ENDING, 0, len(endings) - 1, 0, endings)
     for lock in world.locks.values():
@@ -44,6 +45,7 @@ def _variables(world: World) -> Iterator[Variable]:
         yield Variable(keys.fact(fact.id), 0, len(fact.values) - 1, fact.start)
     for item in world.items.values():
         gives = [g.count for g in world.holding if g.item == item.id]
+        # a tool is held with all of its uses
         held = item.uses if gives and item.uses is not None else sum(gives)
         if item.stays_in and world.start_area not in item.stays_in:
             held = 0
@@ -53,10 +55,12 @@ def _variables(world: World) -> Iterator[Variable]:
     yield from _quest_variables(world)
     for foe in world.foes.values():
         yield Variable(keys.beaten(foe.id), 0, foe.count, 0)
+        # what falls at the first blow has none to remember
         if foe.health > 1:
             yield Variable(keys.hit(foe.id), 0, foe.health - 1, 0)
     for shop in world.shops.values():
         for ware in shop.sells:
+            # without a stock there is always more, and nothing to count
             if ware.stock is not None:
                 yield Variable(keys.stock(shop.id, ware.item), 0, ware.stock, ware.stock)
     for store in world.stores.values():
@@ -78,6 +82,7 @@ def _quest_variables(world: World) -> Iterator[Variable]:
     for quest in world.quests.values():
         yield Variable(keys.quest(quest.id), 0, 3, ACTIVE if quest.starts_active else WAITING)
         for goal in quest.goals:
+            # other goals are conditions that are asked whenever somebody wants to know
             if goal.remembered:
                 yield Variable(keys.goal(quest.id, goal.number), 0, whole(goal), 0)
 
@@ -85,6 +90,7 @@ def _quest_variables(world: World) -> Iterator[Variable]:
 def _marks(world: World) -> Iterator[Key]:
     outcomes = [o for r in world.rules for o in r.outcomes]
     outcomes += [h.outcome for h in world.happenings]
+    # whom one has met is only remembered where somebody asks, which is known below
     marks = (e for o in outcomes for e in o.effects if isinstance(e, SetMark) and e.kind != "met")
     yield from dict.fromkeys(keys.mark(m.kind, m.subject) for m in marks)
     yield from (keys.mark("met", p.id) for p in world.people.values() if p.met_asked)
@@ -125,6 +131,7 @@ class _Compiler:
                 for n, (outcome, p) in enumerate(zip(rule.outcomes, performed, strict=True))
             )
             steps += made
+            # one move a rule, even where it can never be made: numbers of moves follow the file
             moves.append(Move(rule, self._area_numbers(rule), self._guard(rule, performed), made))
         for rule in self.world.dealing:
             step = Step(len(steps), rule, rule.outcomes[0], self._dealt(rule))
@@ -155,6 +162,7 @@ class _Compiler:
             self.translator.stored(s, s.limit) for s in self.world.stores.values() if s.limit
         ]
         for limit in limits:
+            # a limit that never binds is no load; one that the start breaks is kept by nobody
             if isinstance(limit, Load) and self._keeps_to(limit):
                 yield limit
 
@@ -166,6 +174,7 @@ class _Compiler:
 
     def _area_numbers(self, rule: Rule) -> tuple[int, ...] | None:
         if rule.areas is None:
+            # None means everywhere, and that would include the place where nothing is dealt yet
             return tuple(self.translator.area_numbers.values()) if self.world.deals else None
         return tuple(self.translator.area_numbers[a] for a in rule.areas)
 
@@ -189,9 +198,11 @@ class _Compiler:
         for deal in self.world.deals:
             place = deal.items.index(item) if item in deal.items else len(deal.items)
             known = deal.items[:place]
+            # in their order, so that a deal is one play and not one for each order of its items
             parts += [opposite(self.translator.equals(keys.dealt(i), 0)) for i in known]
             if place < len(deal.items):
                 there = [self.translator.lies_at(keys.dealt(i), area) for i in known]
+                # the area holds fewer than it may
                 parts.append(opposite(at_least(deal.per_place, there)))
                 parts.append(self.translator.equals(keys.dealt(item), 0))
                 break
@@ -204,6 +215,7 @@ class _Compiler:
         changes = [Change(variable, Operation.SET, names.index(area))]
         if item == self.world.deals[-1].items[-1]:
             start = self.translator.area_numbers[self.world.start_area]
+            # with the last item the play itself begins
             changes.append(Change(PLACE, Operation.SET, start))
         return tuple(changes)
 
@@ -222,6 +234,7 @@ class _Compiler:
             parts.append(formula(LockOpen(rule.lock)))
         # a rule with luck asks for what any of its outcomes asks for: luck decides afterwards
         parts += [p.guard() for p in performed]
+        # a move whose end is refused is refused before it begins
         parts += [self._arrival(outcome) for outcome in rule.outcomes]
         return both(parts)
 
@@ -234,6 +247,7 @@ class _Compiler:
             if isinstance(effect, FinishQuest):
                 reward = self.world.quests[effect.quest].reward
                 # a reward may move the player too, as long as the quest is not ended
+                # the first place of a reward is where the player stands when it is given
                 there = next((e.area for e in reward if isinstance(e, MoveTo)), None)
                 if there is not None:
                     ended = opposite(self.translator.unended(effect.quest))
@@ -263,6 +277,8 @@ class _Compiler:
                     seen = self.translator.formula(goal.condition)
                 else:
                     continue
+                # it asks that it has not been met yet, so that it happens once and the world comes
+                # to rest
                 guard = both((seen, self.translator.counts(quest, goal)))
                 number = self.numbers[keys.goal(quest.id, goal.number)]
                 yield Settler(quest.id, self._begun(guard), (Change(number, Operation.SET, 1),))

@@ -36,6 +36,7 @@ class Rising:
     ) -> None:
         self.variables = variables
         everything = range(len(variables))
+        # what nothing changes rises and falls at once, and tests of it never change
         self.rising, self.falling = set(everything), set(everything)
         for change in changes_of(steps, settlers):
             domain = variables[change.variable]
@@ -59,6 +60,8 @@ class Rising:
                 # a test open at the top stays true of what only rises
                 return (above and variable in self.rising) or (below and variable in self.falling)
             case Both(parts) | Either(parts) | AtLeast(_, parts):
+                # each part that makes the whole true stays so; which ones make it true is not
+                # known, so all of them have to
                 return all(self.for_good(part, holds) for part in parts)
             case Opposite(part):
                 return self.for_good(part, not holds)
@@ -69,8 +72,10 @@ def _directions(change: Change, low: int, high: int) -> tuple[bool, bool]:
     """Whether a change never lowers its variable, and whether it never raises it."""
     match change.operation:
         case Operation.SET:
+            # setting is safe in one direction only where it sets the last value there is
             return change.number == high, change.number == low
         case Operation.ADD | Operation.ADD_UP_TO_END:
+            # stopping at the end of the domain does not turn a sum around
             return change.number >= 0, change.number <= 0
     return False, False
 
@@ -100,6 +105,7 @@ def marks_of(
     for change in changes_of(steps, ()):
         if change.variable in marks:
             high = variables[change.variable].high
+            # lowered once, a mark would not tell that something was done
             if (change.operation, change.number) != (Operation.SET, high):
                 marks.discard(change.variable)
     # what happens by itself may set a mark again and again, so it tells nothing of moves
@@ -111,6 +117,7 @@ def lone_changes(step: Step, settled: Collection[int]) -> list[Change]:
 
     `settled` are the variables that what happens by itself may change.
     """
+    # of several changes of one variable none tells alone what becomes of it
     changed = [c.variable for c in step.changes]
     return [
         c
@@ -136,6 +143,7 @@ def settlers_after(
     waiting, following = list(sources), list[Settler]()
     while waiting:
         changes = waiting.pop()
+        # each comes in once: what it changes is looked at then, and does not become more
         new = [s for s in settlers if s not in following and may_enable(changes, s)]
         following += new
         waiting += [s.changes for s in new]
@@ -144,12 +152,15 @@ def settlers_after(
 
 def may_enable(changes: Sequence[Change], settler: Settler) -> bool:
     """Whether something that was not possible by itself may be so after some changes."""
+    # nothing that decides about it has changed: it is as possible as it was, and that it was not
     changed = [c.variable for c in changes]
     if not touched_by(settler) & set(changed):
         return False
     surely = (
         c for n, c in enumerate(changes) if c.when == TRUE and c.variable not in changed[n + 1 :]
     )
+    # what was surely set to a value that the guard refuses rules it out until somebody changes it
+    # again
     return not any(excluded(settler.guard, c) for c in surely)
 
 
@@ -172,6 +183,7 @@ def always_rests(settlers: Sequence[Settler]) -> bool:
         for n, settler in enumerate(settlers)
     }
     try:
+        # an order exists exactly where there is no cycle
         TopologicalSorter(edges).prepare()
     except CycleError:
         return False
@@ -188,6 +200,7 @@ def excluded(guard: Formula, change: Change) -> bool:
 def _excludes(part: Formula, variable: int, number: int) -> bool:
     match part:
         case Within(asked, low, high):
+            # a guard that wants another value cannot hold right after it is set
             return asked == variable and not low <= number <= high
         case Opposite(Within(asked, low, high)):
             return asked == variable and low <= number <= high
@@ -214,10 +227,12 @@ def only_upwards(formulas: Iterable[Formula], variable: int, high: int) -> bool:
 def _upwards(formula: Formula, variable: int, high: int) -> bool:
     match formula:
         case Within(asked, _, up):
+            # more is always as good: the test is open at the top
             return asked != variable or up == high
         case Both(parts) | Either(parts) | AtLeast(_, parts):
             return all(_upwards(part, variable, high) for part in parts)
         case Opposite(part):
+            # denied, more would be worse; a load wants less as well
             return not _mentions(part, variable)
     return not _mentions(formula, variable)
 

@@ -78,6 +78,7 @@ class Pairs:
         self.excluded = self._too_heavy()
         """By value: those that weigh too much beside it."""
         self.reached = self.free
+        # all values of the start are had at once
         self._note(self._start(system.start))
         self.possible = [False] * len(operators.all)
         self._whole = {
@@ -107,6 +108,8 @@ class Pairs:
     def _read(self, number: int) -> int:
         """The values that decide whether an operator is possible, and what it brings."""
         operator = self.operators.all[number]
+        # what it changes belongs to it: what is had beside the old value decides what is beside the
+        # new one
         return sum(self.full[v] for v in {*operator.reads, *(e.variable for e in operator.effects)})
 
     def _weights(self, load: Load) -> list[list[tuple[int, int]]]:
@@ -128,6 +131,8 @@ class Pairs:
     def _too_heavy(self) -> dict[int, int]:
         excluded: dict[int, int] = {}
         for each, limit in zip(self.loads, self.limits, strict=True):
+            # two values alone may weigh too much; more than two at once are looked at for each
+            # operator
             for one, other in permutations(each, 2):
                 for bit, weight in one:
                     heavy = sum(1 << b for b, w in other if weight + w > limit)
@@ -137,6 +142,7 @@ class Pairs:
     def _is_too_heavy(self, known: int) -> bool:
         """Whether the lightest values of a set weigh too much together."""
         for each, limit in zip(self.loads, self.limits, strict=True):
+            # even the lightest choice of what is left breaks the limit
             if sum(min((w for b, w in one if known >> b & 1), default=0) for one in each) > limit:
                 return True
         return False
@@ -150,6 +156,7 @@ class Pairs:
             for number in due:
                 budget.spend(APPLY)
                 changed |= self._apply(number, budget)
+            # only operators that read something new may bring something new
             due = [n for n, read in enumerate(self._reads) if changed & read]
         return self
 
@@ -170,6 +177,7 @@ class Pairs:
                 if not known:
                     return 0
             # what is left of one variable may rule out values of another
+            # a single variable has nobody to rule its values out
             if known == before or len(masks) < 2:
                 return known
 
@@ -188,16 +196,20 @@ class Pairs:
         """Note what an operator brings; the values of which something new is known."""
         operator = self.operators.all[number]
         known = self.together(self._asked[number])
+        # what it asks for is never had together as far as is known; it is asked again when more is
         if not known or self._is_too_heavy(known):
             return 0
         domains: Sequence[int] = ()
         if number in self._whole:
+            # tests of several variables are asked of sets of values, as the relaxation does
             domains = self.masks(known)
             holds = self.operators.masks.holds
             if not all(holds(part, domains) for part in operator.others):
                 return 0
         self.possible[number] = True
         effects = [e for e in operator.effects if not self.wide[e.variable]]
+        # all effects are about the situation before, so that they are worked out before any is
+        # noted
         after = [self._results(effect, known, domains) for effect in effects]
         touched = sum(self.full[effect.variable] for effect in effects)
         changed = 0
@@ -222,6 +234,7 @@ class Pairs:
             values = {bit - place}
             for change, surely in made:
                 moved = {after for value in values for after in _changed(domain, change, value)}
+                # a change under a condition may not be made
                 values = moved if surely else values | moved
             results[bit] = sum(1 << place + value for value in values) & self.among
         return results
@@ -233,6 +246,8 @@ class Pairs:
         brought: dict[int, int] = {}
         others = [results for n, results in enumerate(after) if n != number]
         for bit, values in after[number].items():
+            # beside the old value of the variable: what is never had beside it is not there when it
+            # changes
             with_it = known & self.beside[bit]
             beside = with_it & ~touched
             for results in others:
@@ -241,6 +256,8 @@ class Pairs:
                 for other, value in results.items():
                     if with_it >> other & 1:
                         moved |= value
+                # no value of the other variable goes with this one: they do not change together
+                # from here
                 if not moved:
                     break
                 beside |= moved
@@ -254,6 +271,7 @@ class Pairs:
         if more:
             self.reached |= 1 << new
             self.beside[new] |= more
+            # being had together goes both ways
             for other in bits_of(more & ~self.free):
                 self.beside[other] |= 1 << new
             more |= 1 << new

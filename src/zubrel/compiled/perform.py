@@ -140,6 +140,7 @@ class Performer:
         key = keys.fact(fact.id)
         for here, value in self._values_so_far(key, len(fact.values)):
             # one case a value: a change cannot name a value that depends on another
+            # at the end of the list a step leads nowhere, unless it goes round
             if (after := fact.after(value, up)) != value:
                 self._set(key, after, both((when, here)))
 
@@ -149,6 +150,7 @@ class Performer:
         cases = [(self.translator.equals(key, value), value) for value in range(count)]
         for change in self.changes:
             if change.variable == variable:  # facts of several values are only ever set
+                # what an earlier effect has set under a condition splits the cases once more
                 left = [(both((here, opposite(change.when))), value) for here, value in cases]
                 cases = [*left, (change.when, change.number)]
         return [(here, value) for here, value in cases if here != FALSE]
@@ -160,6 +162,7 @@ class Performer:
                 self._set(keys.fact(fact), value, when)
             case SetMeter(meter, value):
                 limits = self.world.meters[meter]
+                # meters stop at their ends, however they come there
                 self._set(keys.meter(meter), min(limits.high, max(limits.low, value)), when)
             case Toggle(fact):
                 self._change(keys.fact(fact), Operation.FLIP, 0, when)
@@ -207,6 +210,7 @@ class Performer:
 
     def _unended(self, quest: str) -> Formula:
         """The quest has not ended, neither before the move nor by it so far."""
+        # where the rule is only offered for an active quest its guard has asked already
         before = TRUE if quest in self.active else self.translator.unended(quest)
         return both((before, opposite(self.ended.get(quest, FALSE))))
 
@@ -220,6 +224,7 @@ class Performer:
         # before the quest is noted as ended, or nothing would be left of it
         ends = both((when, self._unended(quest)))
         self._end_quest(quest, DONE, when)
+        # the reward is given where the quest really ends here, and nowhere else
         if ends != FALSE:
             self.finishing.append(quest)
             self._all(self.world.quests[quest].reward, ends)
@@ -228,6 +233,7 @@ class Performer:
     def _end_quest(self, quest: str, state: int, when: Formula) -> None:
         ends = both((when, self._unended(quest)))
         self._set(keys.quest(quest), state, ends)
+        # of two effects that end a quest the first counts
         self.ended[quest] = either((self.ended.get(quest, FALSE), ends))
 
     def _count(self) -> None:
@@ -240,6 +246,7 @@ class Performer:
                     self.events.append(Event(quest.id, goal.number, when))
                     # by the situation before: a goal that a move uncovers has no part in it
                     counts = both((self.translator.counts(quest, goal), when))
+                    # progress beyond the goal would only tell situations apart
                     number = min(amount, whole(goal))
                     key = keys.goal(quest.id, goal.number)
                     self._change(key, Operation.ADD_UP_TO_END, number, counts)
@@ -280,16 +287,19 @@ class Performer:
         for holds, place in self.places:
             leaves = both((holds, when))
             for area in visited:
+                # coming back at once is no visit that has ended
                 if area != there and place in (None, area):
                     here = self._at(area) if place is None else TRUE
                     self._set(keys.mark("visited", area), 1, both((leaves, here)))
             moved.append((both((holds, opposite(when))), place))
+        # what comes later in the move happens there
         self.places = [(w, p) for w, p in moved if w != FALSE] + [(when, there)]
         number = self.translator.area_numbers[there]
         self.changes.append(Change(PLACE, Operation.SET, number, when))
 
     def _put_down(self, item: str, when: Formula) -> None:
         names = self.translator.variables[self.translator.numbers[keys.lies(item)]].names
+        # it lies where the player stands before the move
         for area in self.areas or self.world.areas:
             if area in names:
                 here = both((when, self._at(area)))
@@ -301,6 +311,7 @@ class Performer:
         moves = any(place is not None for _, place in self.places)
         gained = {gain.item for gain in self.stock.gains}
         for item in self.world.items.values():
+            # (so that most moves need no such change)
             if item.stays_in and (moves or item.id in gained):
                 outside = either(
                     both((when, self._outside(item, place))) for when, place in self.places

@@ -111,11 +111,13 @@ class Translator:
         """What the variable of a key stands for lies in an area."""
         variable = self.numbers[key]
         names = self.variables[variable].names
+        # it is never put down there
         if area not in names:
             return FALSE
         return self.within(variable, names.index(area), names.index(area))
 
     def _store_room(self, store: Store, item: str) -> Formula:
+        # without a limit of its own a store holds of each item what can be carried of it
         if store.limit is None:
             return self.comparison(keys.stored(store.id, item), "<", self.world.items[item].most)
         return self.stored(store, store.limit - 1)
@@ -127,6 +129,7 @@ class Translator:
 
     def carried(self, carry: Carry, most: int) -> Formula:
         """So much at most is carried of what a limit counts; a tool weighs one."""
+        # uses are no pieces: whether the tool is held is what weighs
         tools = {i for i in carry.items if self.world.items[i].uses is not None}
         held = tuple(self.numbers[keys.held(i)] for i in carry.items if i not in tools)
         marks = [self.comparison(keys.held(i), ">=", 1) for i in carry.items if i in tools]
@@ -151,6 +154,7 @@ class Translator:
                 return opposite(self._at_least(total, total.number))
             case "<=":
                 return opposite(self._at_least(total, total.number + 1))
+        # an equality is two bounds; loads know one direction only
         least = self._at_least(total, total.number)
         exactly = both((least, opposite(self._at_least(total, total.number + 1))))
         return exactly if total.operator == "=" else opposite(exactly)
@@ -163,8 +167,10 @@ class Translator:
         """
         added = [self.numbers[t.kind, t.subject] for t in total.terms if t.sign > 0]
         taken = [self.numbers[t.kind, t.subject] for t in total.terms if t.sign < 0]
+        # loads count from nothing: what meters have at least is moved to the other side
         number += sum(self.variables[v].low for v in taken)
         number -= sum(self.variables[v].low for v in added)
+        # with one side only a single load will do
         if not taken:
             return opposite(self._at_most(added, number - 1))
         most_added, most_taken = (
@@ -174,6 +180,7 @@ class Translator:
             message = f"these amounts are too large to be compared: {MOST_COMPARED:,} at most"
             raise InvalidInput([Diagnostic("too-large", message, total.span)])
         if most_taken <= most_added:
+            # through the side with fewer values: for each of them the other side has one bound
             values = ((j + number, j) for j in range(most_taken + 1))
         else:
             values = ((i, i - number) for i in range(most_added + 1))
@@ -184,6 +191,8 @@ class Translator:
 
     def _at_most(self, variables: Sequence[int], high: int) -> Formula:
         """Variables are above their lowest values by at most so much together."""
+        # a load adds up values from zero on; a meter that begins lower weighs one for each value
+        # above its lowest
         plain = tuple(v for v in variables if self.variables[v].low == 0)
         marks = tuple(
             Within(v, value, self.variables[v].high)
@@ -200,6 +209,7 @@ class Translator:
     def met(self, quest: Quest, number: int) -> Formula:
         """A goal of an unended quest is met."""
         goal = quest.goals[number - 1]
+        # it is met as long as it holds, and may be lost again
         if not goal.remembered:
             return self.formula(goal.condition)
         return self.comparison(keys.goal(quest.id, number), ">=", whole(goal))
@@ -209,6 +219,7 @@ class Translator:
         met, goal = self.met(quest, number), quest.goals[number - 1]
         if least is None:
             return met
+        # what is collected is what is held: no counter of its own
         if goal.kind == "collect":
             return either((met, self.comparison(keys.held(goal.subject), ">=", least)))
         return self.comparison(keys.goal(quest.id, number), ">=", least)
@@ -222,6 +233,7 @@ class Translator:
 
     def counts(self, quest: Quest, goal: Goal) -> Formula:
         """A goal that remembers its progress would make some now."""
+        # what is met makes no more progress, or it would go on for ever
         parts = [opposite(self.met(quest, goal.number)), self.formula(goal.needs)]
         if goal.early:
             return both((self.unended(quest.id), *parts))
@@ -256,6 +268,7 @@ class Translator:
         domain = self.variables[variable]
         lowest = domain.low if low is None else max(low, domain.low)
         highest = domain.high if high is None else min(high, domain.high)
+        # a test that no value passes, or that all do, would keep a variable for nothing
         if lowest > highest:
             return FALSE
         if (lowest, highest) == (domain.low, domain.high):

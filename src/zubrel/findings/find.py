@@ -59,7 +59,9 @@ def find_in(
     """`find`, where the situations are judged already."""
     findings = with_acceptance(_everything_in(judged), judged.system.world)
     if judged.complete:
+        # after a limit, what is not found may still be there
         findings += stale_acceptance(judged.system.world, findings)
+    # by gravity, then as the detectors found them, which follows the file
     order = tuple(sorted(findings, key=Finding.order))
     chain, drawn = None, None
     # where a limit cuts this short, the verdict and the findings are whole all the same
@@ -75,10 +77,12 @@ def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:
     for of_verdict in VERDICT_DETECTORS:
         yield from of_verdict.find(judged)
     for detector in SUBJECT_DETECTORS:
+        # some kinds are certain of what was seen; others need to know that nothing else comes
         if judged.complete or not detector.whole:
             questions = [
                 q
                 for q in detector.questions(system)
+                # far cheaper than what `decide` would do to find the same
                 if not any(space.possible(step) for step in q.refuted_by)
             ]
             findings = soonest(detector.decide(judged, questions))
@@ -105,6 +109,7 @@ def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
     An item and its only source are missed as one, and so are accepted as one.
     """
     every = list(findings)
+    # of two entries the first counts
     entries = {(e.finding, e.subject): e for e in reversed(world.accepted) if not e.closed_by}
     marked = []
     for finding in every:
@@ -150,6 +155,7 @@ def stale_acceptance(
         else:
             is_known = (entry.finding, entry.subject) in known
             words = f"{entry.finding} of {entry.subject}"
+        # an entry for several kinds of one subject is told of once
         if not is_known and entry.subject not in mentioned:
             mentioned.add(entry.subject)
             message = f"“{words}” is accepted, but not found"

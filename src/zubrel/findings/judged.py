@@ -44,8 +44,10 @@ def judge(space: Space[S]) -> Judged[S]:
     if not space.everything - space.unexplored:  # nothing is certain of what comes after
         nothing = won - won
         return Judged(space, _verdict(space, won, nothing), won, ended, nothing, nothing)
+    # what was not explored might lead anywhere: nobody who can come there is doomed for certain
     to_win, perhaps = space.reaching([won, won | space.unexplored])
     live = to_win - ended
+    # whoever has ended the game badly is not stuck in it
     doomed = space.everything - perhaps - ended
     return Judged(space, _verdict(space, won, doomed), won, ended, live, doomed)
 
@@ -60,6 +62,7 @@ def _verdict(space: Space[S], won: S, doomed: S) -> str:
 
 def ended_formula(system: System) -> Formula:
     """The game has ended, well or badly."""
+    # a world without an ending never ends
     last = system.variables[ENDING].high
     return Within(ENDING, 1, last) if last else either(())
 

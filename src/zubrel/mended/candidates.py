@@ -56,6 +56,7 @@ class Candidates:
         condition. Last comes that it is meant so."""
         by_edits: dict[tuple[Edit, ...], Candidate] = {}
         for candidate in self._all(finding, guards):
+            # several claims may suggest one change: it is tried once, in the words that came first
             by_edits.setdefault(candidate.edits, candidate)
         return sorted(by_edits.values(), key=lambda c: c.last)
 
@@ -64,6 +65,7 @@ class Candidates:
             yield Candidate(words, edits)
         claims = list(claims_of(finding.why))
         for claim in claims:
+            # causes stand first among the claims, and so do the changes that touch them
             yield from self._of_claim(claim, finding)
         for rule_id, condition in guards:
             rule = self._rule(rule_id)
@@ -115,6 +117,7 @@ class Candidates:
     def _kept(self, rule: Rule | None, item: str) -> Iterator[Candidate]:
         """The item is asked for, and not taken."""
         body = self.bodies.body(rule)
+        # a second condition would have to be joined with the first, which is the author's to word
         if rule is None or body is None or body.get("needs") is not None:
             return
         for key, value in body.entries:
@@ -128,6 +131,7 @@ class Candidates:
         name, thing = self.world.name_of(item), self.world.items[item]
         if thing.uses is not None:
             uses = self.bodies.at("items", item, "uses")
+            # where the uses are not written as a number of their own there is nothing to replace
             if uses is not None and more > 0:
                 edit = self.bodies.page(uses.span).replaced(uses.node.span, str(thing.uses + more))
                 yield Candidate(f"{name} can be used {thing.uses + more} times", (edit,))
@@ -138,6 +142,7 @@ class Candidates:
                 count = amount[0] + more
                 page = self.bodies.page(place.span)
                 edits = [page.replaced(place.node.span, f"{count} {item}")]
+                # more of it than may be held would be wasted
                 edits += self._room(item, count)
                 start = place.path[0] == "start"
                 where = "the start" if start else self.world.name_of(place.path[1])
@@ -148,6 +153,8 @@ class Candidates:
         thing = self.world.items[item]
         for place in self.bodies.places:
             amount = _amount(place)
+            # a tool that comes again and again would never wear out, and what the player begins
+            # with comes once
             if thing.uses is not None or place.path[0] != "areas" or amount is None:
                 continue
             if amount[1] != item or not isinstance(place.node, Scalar):
@@ -155,6 +162,7 @@ class Candidates:
             count = f", count: {amount[0]}" if amount[0] > 1 else ""
             page = self.bodies.page(place.span)
             edits = [page.replaced(place.node.span, f"{{item: {item}{count}, again: always}}")]
+            # without a bound the world would have no end of situations
             edits += self._bounded(item)
             where = self.world.name_of(place.path[1])
             yield Candidate(f"{thing.name} is found at {where} again and again", tuple(edits))

@@ -67,12 +67,17 @@ class Proposal(Struct, frozen=True):
     def rank(self) -> tuple[bool, int, int, int, int, int]:
         """The smaller, the better: it mends, brings nothing grave, keeps the must-haves and their
         order, makes nothing needless, takes most away, changes least."""
+        # a change that mends one thing and breaks another is told, but never first
         grave = sum(GRAVITY[f.severity] >= GRAVITY["warning"] for f in self.new)
+        # opening everything mends most softlocks, and takes the game away: what every win includes
+        # is kept first
         lost = len(self.change.lost or ()) + self._order_lost()
+        # what nobody could ever have before could not be called needless before
         unknown = {f.subject for f in self.change.old.findings if f.kind == "unreachable"}
         needless = sum(
             f.kind in ("skippable", "unused") and f.subject not in unknown for f in self.new
         )
+        # of equal ones the one that touches the file least
         edited = sum(len(e.text) + e.end - e.begin for e in self.candidate.edits)
         return self.last, grave, lost, needless, -len(self.gone), edited
 
@@ -82,6 +87,7 @@ class Proposal(Struct, frozen=True):
         before = {m.id: set(m.after) for m in new.must_haves} if new is not None else {}
         lost = 0
         for one, other in self.change.order_lost or ():
+            # only the nearest pairs are told: an order that follows from others is no loss
             known, waiting = set[str](), [other]
             while waiting:
                 added = before.get(waiting.pop(), set()) - known
@@ -123,6 +129,8 @@ class Mender:
         """Changes after which a finding is gone, each proved, the best first. Raises
         `LimitReached` where a limit comes first."""
         proposals, tried, undecided = list[Proposal](), list[str](), list[str]()
+        # a trial ends as soon as it is known whether it does this: most candidates need no whole
+        # search
         wanted = self.wanted((finding.kind, finding.subject))
         for trial in trials.of(self.files, self.suggested(finding), wanted):
             proposal = self.proposal(trial, finding)
@@ -142,6 +150,7 @@ class Mender:
     def suggested(self, finding: Told) -> list[Candidate]:
         """All that may help against a finding."""
         if finding.kind == "unwinnable":  # what is never had is why
+            # a world that cannot be won has no move to blame, but things that are out of reach
             missing = [f.why for f in self.before.findings if f.kind == "unreachable"]
             finding = replace(finding, why=sum(missing, finding.why))
         return self.candidates.of(finding, self._guards(finding))
@@ -149,6 +158,7 @@ class Mender:
     def _guards(self, finding: Told) -> list[tuple[str, str]]:
         if self.judged is None:
             return []
+        # a guard is looked for where one rule does the harm
         rules = {p.rule for p in finding.points} or {m.rule for m in finding.evidence[-1:]}
         if len(rules) != 1:
             return []
@@ -162,8 +172,10 @@ class Mender:
             return None
         change = difference(self.before, trial.report)
         gone = {(f.kind, f.subject) for f in change.gone}
+        # what was wanted is proved, or it is no proposal
         if finding is not None and (finding.kind, finding.subject) not in gone:
             return None
+        # where nothing could be won before, softlocks that show now are progress
         if change.worse("error") and ("unwinnable", "world") not in gone:
             return None
         files = self.files.changed(trial.candidate.edits)
@@ -207,6 +219,7 @@ def findings_to_mend(report_: Report, kind: str | None, subject: str) -> Sequenc
         if f.subject == subject and kind in (None, f.kind) and not f.accepted
     ]
     if kind is None and open_findings:
+        # somebody who names a subject means what is worst about it
         worst = max(GRAVITY[f.severity] for f in open_findings)
         open_findings = [f for f in open_findings if GRAVITY[f.severity] == worst]
     return [

@@ -85,6 +85,8 @@ class Trials(WithWorkers):
     def _here(self, files: Files, candidate: Candidate, wanted: WantedChange) -> Trial:
         self.progress.stage(f"trying: {candidate.words}")
         self.budget.check_limits()
+        # each trial counts its own work, so that the share of one does not depend on those before
+        # it
         own = Budget(self.budget.limits, self.budget.seconds())
         own.on_check = self.budget.on_check
         return _trial(candidate, *tried(files, candidate, wanted, own))
@@ -97,9 +99,12 @@ class Trials(WithWorkers):
         left = list(candidates)
         try:
             for candidate in candidates:
+                # no more than there are processes: most is thrown away once something helps
                 while left and len(waiting) < self.jobs:
                     waiting.append(pool.submit(_work, files, left.pop(0), wanted))
                 self.progress.stage(f"trying: {candidate.words}")
+                # answers in the order of the candidates, whoever is ready first: the same proposals
+                # with any number of processes
                 yield _trial(candidate, *self._answer(waiting.pop(0)))
         finally:
             if waiting:  # nobody wants to know any more
@@ -121,6 +126,7 @@ class Trials(WithWorkers):
         if self.pool is None:
             limits = self.budget.limits
             if limits.memory is not None:
+                # they are at work at once, and share the memory that one is allowed
                 limits = replace(limits, memory=limits.memory // self.jobs)
             self.pool = pool_of(self.jobs, _begin, (limits, self.budget.seconds()))
         return self.pool
@@ -158,9 +164,12 @@ def tried(
     def seen(judged: Judged[Any]) -> None:
         if not judged.complete:
             return
+        # told by the sets of the verdict alone, before anything else is looked for: most candidates
+        # end here
         if RANKS.index(judged.verdict) > RANKS.index(wanted.verdict):
             raise _NoHelp
         dooming = set(culprits(judged))
+        # a softlock that was not there before is as grave as the one that is to go
         if wanted.verdict != "unwinnable" and not dooming <= wanted.known:
             raise _NoHelp
         if candidate.last or wanted.gone is None:
@@ -179,6 +188,7 @@ def tried(
                 with_windows=False,
                 seen=seen,
             )
+    # an edit may make a world that is not valid: it is none that helps
     except (InvalidInput, ValueError, _NoHelp):
         return "no help", None
     if after.stopped is not None:

@@ -126,6 +126,7 @@ class _Narrator:
             None if space.merged else space.count(diagram)
             for diagram in (space.everything, counted.won, counted.doomed)
         )
+        # findings first: their walks show things to be reachable that would be left undecided
         findings = tuple(self._told(f) for f in self.conclusions.findings)
         win = self._shortest_win()
         return Report(
@@ -181,6 +182,7 @@ class _Narrator:
         In a space that merges situations, where the end of a trace cannot be compared, so is one
         that another begins with.
         """
+        # many findings end on the same walk, and replaying it takes as long as it is
         key = tuple(step.number for step in trace.steps)
         if key not in self.walks:
             longer = self._beginning_with(key) if self.space.merged else None
@@ -188,6 +190,7 @@ class _Narrator:
                 walked = replay(self.walker, self.space, trace)
             else:
                 walked = self.walks[longer][: len(key)]
+                # dealing is no move, and has no line
                 moves = len(key) - self.world.moves_before()
                 self.lines[id(walked)] = self._lines(self.walks[longer])[: max(0, moves)]
             self.walks[key] = walked
@@ -214,6 +217,7 @@ class _Narrator:
         explanation = self._explanation(finding, walked)
         lines = explanation.lines(self._aftermath(finding, walked))
         told = replace(told_of(finding, self._lines(walked), lines), why=explanation.why)
+        # other ways in which it is lost, each with a walk of its own
         points = tuple(self._point(c) for c in finding.closings)
         shortest = finding.trace is None or finding.trace.shortest
         told = replace(told, deals=finding.deals)
@@ -235,6 +239,7 @@ class _Narrator:
             many.append(f"in {finding.deals:,} of {number_of_deals(self.world.deals):,} deals")
         told = f" ({', '.join(many)})" if many else ""
         moves = self.walker.moves(walked[-1].after)
+        # by the interpreter: the words are about the real world, whatever engine has found the walk
         ends = [self._all_end(rule, walked[-1].after) for rule in moves]
         if moves and all(ends):
             return (f"Then every move ends the game, and none of them well{told}.",)
@@ -251,6 +256,7 @@ class _Narrator:
             return Explained()
         if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
             return Explained()
+        # of hundreds of alike findings nobody reads every reason
         self.explained[finding.kind] = self.explained.get(finding.kind, 0) + 1
         if self.explained[finding.kind] > MOST_EXPLAINED:
             return Explained()
@@ -262,6 +268,7 @@ class _Narrator:
 
     def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
         """The explanation; a closer look is taken as long as something cannot be answered."""
+        # what texts say is asked of situations, of which sets of values know nothing
         if self.space.merged and finding.kind not in TOLD:
             relaxed = self._at_a_glance(finding, walked)
             if relaxed is not None:
@@ -271,6 +278,7 @@ class _Narrator:
             if finding.trace is not None:
                 here = self.seen.at_end_of(finding.trace)
                 (future,) = self.seen.reached_from([here])
+            # live sets are of the first space; of a closer look they would have to be found anew
             live = self.judged.live if finding.hopeless and self.seen is self.space else None
             behind = Behind(self.seen, future, live)
             reasons = Reasons(self.judged.system, behind, _steps(walked), behind.possible)
@@ -287,6 +295,7 @@ class _Narrator:
             )
             if closer is None:
                 return Explained()
+            # the next look knows all that was asked so far, so that it ends
             self.asked |= reasons.unasked
             self.seen = closer
 
@@ -297,6 +306,7 @@ class _Narrator:
         future = Future(system.relaxation, tuple(system.values(here)))
         reasons = Reasons(system, Relaxed(future), _steps(walked))
         trees = _trees(reasons, finding)
+        # no win is left only where each good ending has its reason
         wanted = sum(e.good for e in self.world.endings.values()) if finding.hopeless else 1
         if len(trees) < wanted or not all(tree.is_complete for tree in trees):
             return None

@@ -82,8 +82,11 @@ def fates_of(board: Board, chances: Floats, budget: Budget) -> Fates:
     """
     whole, edges = _matrix(board, chances, board.playing)
     labels = components(whole)
+    # plays that never leave a part of the graph have no end, and no equation would have a solution
+    # there
     forever = lasting(whole, labels, board.playing)
     flow = _Flow(board, whole, labels, chances, edges, board.playing & ~forever, budget)
+    # none of them is ever left again: coming into one is what is counted
     sets = {WON: board.won, DOOMED: board.doomed, **_ends(board, forever)}
     known = [flow.fate(name, there) for name, there in sets.items()]
     in_time = _InTime(whole, board.first, known, sets)
@@ -98,8 +101,11 @@ def blame_of(board: Board, chances: Floats, budget: Budget) -> tuple[float, tupl
 
     Raises `Unsolved`, also where they are not known well enough to be told without their error.
     """
+    # nothing matters after the last win is gone, so that the matrix is as small as can be
     whole, edges = _matrix(board, chances, board.live & board.playing)
     flow = _Flow(board, whole, components(whole), chances, edges, board.live, budget)
+    # told beside findings without an error of its own, a share has to be exact as far as it is
+    # written
     if flow.error >= EXACT_ENOUGH:
         raise Unsolved("the shares are not known well enough")
     return min(1.0, flow.share(board.won)), flow.blamed()[0]
@@ -112,6 +118,7 @@ def _matrix(board: Board, chances: Floats, here: Truths) -> tuple[sparse.csr_mat
     starts = np.concatenate(([0], np.cumsum(many)))
     shape = (board.size, board.size)
     matrix = sparse.csr_matrix((chances[edges], board.targets[edges], starts), shape)
+    # several moves may lead from one situation to the same other one
     matrix.sum_duplicates()
     return matrix, edges
 
@@ -120,6 +127,7 @@ def _ends(board: Board, forever: Truths) -> dict[str, Truths]:
     """Where plays end: in each ending, without a move that is left, or never."""
     names = board.system.variables[ENDING].names
     ends = {names[number]: board.ended == number for number in range(1, len(names))}
+    # no move is left, and no ending has come
     idle = (board.ended == 0) & ~board.playing & board.judged.space.everything.truths
     ends |= {STUCK: idle, FOREVER: forever}
     return {name: there for name, there in ends.items() if there.any()}
@@ -144,7 +152,10 @@ class _Flow:
         self.board = board
         self.places = np.flatnonzero(passing)
         self.chain = MarkovChain(between(whole, self.places), labels[self.places], budget)
+        # how often each situation is come to, on average; times the chance of an edge that is how
+        # often it is gone along
         self.visits, self.error = self.chain.visits(board.first[self.places])
+        # (not `>=`: an error that is no number is useless too)
         if not self.error < USEFUL:
             raise Unsolved("the equations could not be solved well enough")
         taken = edges[passing[board.sources[edges]]]
@@ -159,6 +170,8 @@ class _Flow:
         """For each edge the moves made by then, summed over the plays that go along it, and by how
         much sums of these may be wrong."""
         # moves made with the one from each situation on, summed over the plays that come through
+        # the same equations once more, with visits for a beginning: each visit counts all that come
+        # after it
         sums, error = self.chain.visits(self.visits)
         ages = self._everywhere(sums)[self.sources] * self.chances
         return ages, error + self.error * self.chain.longest
@@ -178,10 +191,12 @@ class _Flow:
         """Of the plays that come into a set which they never leave again."""
         entering = there[self.targets] & ~there[self.sources]
         share = self.share(there)
+        # dividing by a share of nothing would tell of rounding
         if not entering.any() or share <= NEVER:
             return Fate(name, share, 0.0 if not entering.any() else self.error)
         ages, age_error = self.ages
         mean = float(ages[entering].sum()) / share
+        # the error of a quotient, with the least that the share can be
         wrong = (age_error + self.error * mean) / max(share - self.error, NEVER)
         if self.all_leave and there[self.targets[self.leaving]].all():
             return Fate(name, 1.0, 0.0, mean, wrong)  # nothing else ends these plays
@@ -212,6 +227,7 @@ def missed_in(board: Board) -> Iterator[tuple[str, Truths]]:
     Things of which no situation tells whether a play has had them are left out.
     """
     space = board.judged.space
+    # of others it depends on the play, and a situation is come to by many
     things = [t for t in missables(board.system) if t.lasting or t.ever is not None]
     able = space.reaching([space.where(thing.attained) for thing in things])
     for thing, can in zip(things, able, strict=True):
@@ -241,6 +257,7 @@ class _InTime:
         sets: Mapping[str, Truths],
     ) -> None:
         self.first, self.fates = first, fates
+        # a step of all plays is a product with the transposed matrix, row by row
         self.turned = whole.T.tocsr()
         self.left = {fate.id: fate.share for fate in fates if fate.mean is not None}
         chances = {name: _into(whole, sets[name]) for name in self.left}
@@ -258,6 +275,8 @@ class _InTime:
         self._note(0)
         links = max(AT_LEAST, self.turned.nnz)
         most = FOLLOWED
+        # where half of the plays last longer than anybody will follow them, following to the end of
+        # the patience is in vain
         if max((f.mean or 0.0 for f in self.fates), default=0.0) * links > HOPELESS * FOLLOWED:
             most //= 5  # the middle will not be seen, but how the plays begin
         for moves in range(1, max(2, most // links)):
@@ -266,6 +285,7 @@ class _InTime:
             self._note(moves)
             if moves >= following:
                 curve.append((moves, *self._told()))
+                # a curve over a hundred thousand moves needs few points
                 following = max(moves + 1, moves * GROWTH)
             if all(len(parts) == len(PARTS) for parts in self.at.values()):
                 break
@@ -279,6 +299,7 @@ class _InTime:
     def _note(self, moves: int) -> None:
         """Which parts are there by now."""
         for name, parts in self.at.items():
+            # several quartiles may be passed by one move
             while len(parts) < len(PARTS) and (
                 self.come[name] >= PARTS[len(parts)] * self.left[name] - ROUNDED
             ):
@@ -290,6 +311,7 @@ class _InTime:
     def timed(self, fate: Fate) -> Fate:
         """The fate, with its quartiles if they are known."""
         parts = self.at.get(fate.id, [])
+        # a quartile of a share that is not known well could be wrong by many moves
         if fate.error > KNOWN or len(parts) < len(QUARTERS):
             return fate
         return replace(fate, quartiles=(parts[0], parts[1], parts[2]))
@@ -298,5 +320,6 @@ class _InTime:
 def _into(whole: sparse.csr_matrix, there: Truths) -> Floats:
     """The chance, from each situation outside a set, that the next move leads into it."""
     chances: Floats = whole @ there.astype(np.float64)
+    # within the set nothing is come into
     chances[there] = 0
     return chances

@@ -37,15 +37,18 @@ class Translation:
 
     def told_roughly(self, formula: Formula) -> Formula:
         """The same, where areas that are left out count as what stands for them."""
+        # what is left of a blurred variable has other values than in the whole world
         if hidden := variables_of(formula) & self.reduced.blurred:
             raise self._not_asked(min(hidden))
         formula = self.reduced.formula(formula)
         areas: frozenset[int] | None = None
         for variable in variables_of(formula):
             whole, left = self.system.variables[variable], self.reduced.system.variables[variable]
+            # some values were made one, or the variable is gone: its tests would say too much
             if left.size < whole.size or variable in self.reduced.blurred:
                 raise self._not_asked(variable)
             if variable in self.reduced.forgotten:
+                # it may be asked about where something ahead still reads it, and nowhere else
                 areas = areas or _areas_of(formula, self.areas)
                 if not areas <= self.reduced.forgotten[variable]:
                     raise self._not_asked(variable)
@@ -58,10 +61,12 @@ class Translation:
         """
         parts = [p for p in parts_of(formula) if PLACE in variables_of(p)]
         tests = [t for p in parts for t in (p.parts if isinstance(p, Either) else (p,))]
+        # walking to where two conditions on the place hold is not walking to where both do
         if len(parts) != 1 or not all(isinstance(t, Within) and t.variable == PLACE for t in tests):
             raise self._not_asked(PLACE)
         every = frozenset(range(self.system.variables[PLACE].size))
         folding = self.reduced.folded
+        # nobody knows any more what the way there asks for
         if _areas_of(formula, every) & self.reduced.lost:
             raise self._not_asked(PLACE)
         here = either(
@@ -90,6 +95,7 @@ class Translation:
         for piece in pieces_of(formula):
             if isinstance(piece, Within) and piece.variable == PLACE:
                 for area, others in self.stand_for.items():
+                    # the same answer for all that stand for each other, or none is known
                     inside = piece.low <= area <= piece.high
                     if any((piece.low <= other <= piece.high) != inside for other in others):
                         raise self._not_asked(PLACE)

@@ -61,11 +61,13 @@ class Leaves:
         self.known: dict[Formula, bool] = {}
         self.origin = past[0].before if past else here
         """The situation in which the player made the first move."""
+        # what is dealt lies where it lay when the first move was made
         self.makers = makers_of(system, self.origin)
 
     def is_never(self, formula: Formula) -> bool:
         """Whether it is certain that a formula holds in no situation from here on."""
         if formula not in self.known:
+            # no view need be asked, and lenses could not translate it
             if formula in (TRUE, FALSE):
                 return formula == FALSE
             if self._is_beyond(formula):
@@ -89,6 +91,7 @@ class Leaves:
         """The last move of the evidence after which a formula did not hold any more."""
         for number in range(len(self.past), 0, -1):
             move = self.past[number - 1]
+            # the last such move: what an earlier one took had come back since
             if holds(formula, move.before) and not holds(formula, move.after):
                 changed = [v for v, old in enumerate(move.before) if old != move.after[v]]
                 return [self._took(number, v) for v in changed if asks(formula, v)]
@@ -108,10 +111,13 @@ class Leaves:
             for m in self.makers
             if any(c.variable == test.variable for c in m.changes) and self._may_be(m)
         ]
+        # only what can still be made gives anything
         gains = single_gains(self.system, test.variable, possible)
         counted = variable.high
         if gains is not None:
+            # each source gives once at most: what is there and all of them together is a bound
             counted = min(counted, self.here[test.variable] + sum(gains.values()))
+        # a limit on what is carried bounds it too, whatever gives more
         carried = most_carried(self.system, test.variable)
         sources = tuple(gains) if gains is not None and counted < test.low else ()
         if carried is not None and carried >= test.low:
@@ -122,6 +128,7 @@ class Leaves:
             and not (self.view.exact and test.low > variable.low + 1)
         ):
             return None
+        # never more than one less than what is asked for, which is known never to be
         most = min(counted, test.low - 1, carried if carried is not None else test.low)
         while most > variable.low and self.is_never(Within(test.variable, most, variable.high)):
             most -= 1
@@ -147,6 +154,7 @@ class Leaves:
         """That a move of the evidence changed a variable; of the last, whether that mattered."""
         move = self.past[number - 1]
         old, new = move.before[variable], move.after[variable]
+        # of earlier moves it could not be said what would have come of it: other moves followed
         spared = None
         if number == len(self.past):
             spared = self.view.wins_from(
@@ -156,6 +164,7 @@ class Leaves:
 
     def done(self, maker: Maker) -> Node | None:
         """A once-only rule that the evidence has made."""
+        # of what can be made again it is no reason that it was made
         if maker.step is None or not self.system.once_only(self.system.move_of[maker.step.number]):
             return None
         for number, past in enumerate(self.past, 1):

@@ -74,12 +74,15 @@ class Prover(Leaves):
 
     def tree(self, formula: Formula) -> Node | None:
         """Why a formula never holds from here on; None where it may."""
+        # denials stand at single tests then, so that each part can be asked about by itself
         plain = plain_form(formula, self.system.variables)
         return self._explained(plain, ()) if self.is_never(plain) else None
 
     def of_rule(self, rule: str) -> list[Node]:
         """Why a rule is never possible from here on; empty where it may be."""
         asked = {literals_of(m.guard): None for m in self.makers if m.id == rule and m.step}
+        # a rule with several alternatives is shut only where each of them is, for a reason of its
+        # own
         if not all(self._excluded(parts) for parts in asked):
             return []
         return [self._cannot(rule, parts, ()) for parts in asked]
@@ -109,6 +112,7 @@ class Prover(Leaves):
         path = (*path, formula)
         match formula:
             case Either(parts) if not is_place(formula):
+                # a choice never holds only because none of its parts ever does
                 return Node(claim, tuple(self._explained(p, path) for p in parts))
             case AtLeast(count, parts):
                 never = [p for p in parts if self.is_never(p)]
@@ -119,6 +123,8 @@ class Prover(Leaves):
         choice = next((p for p in parts if isinstance(p, Either) and not is_place(p)), None)
         if choice is not None:
             # an alternative inside is taken apart: each way fails for a reason of its own
+            # only one choice is taken apart at a time: the parts of both at once would be as many
+            # as their product
             others = [p for p in parts if p is not choice]
             each = [both(self._least([*others, way])) for way in choice.parts]
             return Node(claim, tuple(self._explained(least, path) for least in each))
@@ -126,6 +132,7 @@ class Prover(Leaves):
             return Node(claim, note="cut")
         if len(parts) > 1 and GOING_ON not in parts:
             # two amounts that compete for one supply are told by counting, not by moves
+            # a shortage is counted from what can still be had, of which a relaxation knows too much
             wanted = tuple(self.short_of(formula)) if self.view.exact else ()
             if wanted:
                 items = [self.system.numbers[keys.held(c.item)] for c in wanted]
@@ -149,13 +156,16 @@ class Prover(Leaves):
             if any(may_make(self.system, c, p) for c in m.changes for p in parts)
             and not self._rules_out(m, parts)
         ]
+        # what the player did comes first: it is what the reader can do otherwise
         nodes = self.taken(formula)
         counted: tuple[str, ...] = ()
         if len(parts) == 1 and isinstance(parts[0], Within):
             most = self.at_most(parts[0])
             if most is not None:
+                # an amount may have been too little from the start; then it is told where it went
                 nodes = nodes or self.last_spent(parts[0].variable)
                 nodes.append(Node(most))
+                # what is counted in the sum needs no reason why it gives no more
                 counted = most.sources
                 if most.carried is not None:
                     counted = tuple(m.id for m in makers)  # whatever gives more, it is too much
@@ -169,12 +179,15 @@ class Prover(Leaves):
             return False
         wanted = self._wanted(maker, parts)
         if wanted is None or FALSE in maker.guard or _ends(parts, wanted):
+            # what happens by itself has no guard at rest; a guard that contradicts itself and an
+            # end are told as such
             return False  # of these there is more to tell
         return FALSE in literals_of((*maker.guard, *wanted))
 
     def _wanted(self, maker: Maker, parts: Sequence[Formula]) -> list[Formula] | None:
         """What must hold before a maker for each part to hold after it; None: nobody can tell."""
         try:
+            # the weakest precondition: exactly what must hold before for the part to hold after
             return [before(self.system, maker.changes, p) for p in parts]
         except NotFollowed:
             return None
@@ -187,10 +200,12 @@ class Prover(Leaves):
         """Why a maker does not make some parts true."""
         if maker.step is None:
             return self._by_itself(maker, parts, path)
+        # a move that was made and can be made once is the plainest reason of all
         done = self.done(maker)
         if done is not None:
             return done
         asked = literals_of(maker.guard)
+        # if the move is never possible, what it would do need not be looked at
         if self._excluded(asked):
             return self._cannot(maker.id, asked, path)
         wanted = self._wanted(maker, parts)
@@ -199,6 +214,7 @@ class Prover(Leaves):
         if _ends(parts, wanted):
             return Node(Ends(maker.id, maker.outcome))
         needed = literals_of((*asked, *wanted))
+        # it is possible, but never where it would make all of the parts true
         if self.is_never(both((*needed, GOING_ON))):
             return self._cannot(maker.id, needed, path, maker.outcome)
         # the move is possible and makes them true: something that happens at once must undo it
@@ -223,6 +239,7 @@ class Prover(Leaves):
         """
         asked = list(literals_of(maker.guard))
         if not any(self.is_never(p) for p in asked):
+            # what it changes itself may be false at rest because it has happened already
             changed = {c.variable for c in maker.changes}
             asked = [p for p in (*asked, *parts) if not any(asks(p, v) for v in changed)]
         if asked and self.is_never(both(asked)):
@@ -244,9 +261,12 @@ class Prover(Leaves):
             return Node(Cannot(maker, heavy, outcome), note="heavy")
         if FALSE in asked:
             rule = next((r for r in self.system.world.rules if r.id == maker), None)
+            # where the guard contradicts itself, the two tests that do are shown as the author
+            # wrote them
             parts = () if rule is None else clashing(self.system, rule)
             if parts and not any(self.is_never(p) for p in parts):
                 return Node(Cannot(maker, parts), note="apart")
+        # the fewest that suffice: whatever is told beside them would not be a reason
         least = self._least(asked)
         if not least:
             return Node(Cannot(maker, tuple(asked), outcome), note="cut")
@@ -268,6 +288,7 @@ class Prover(Leaves):
                 return [part, GOING_ON]
         if not self.view.exact:
             return []  # what is left cannot be told from what may be more
+        # by deletion: a part without which the rest still never holds is no part of the reason
         kept = list(dict.fromkeys((*parts, GOING_ON)))
         # the last ones go first: what comes first is what the author wrote first
         for part in reversed(kept[:]):
@@ -286,6 +307,7 @@ class Prover(Leaves):
         path: tuple[Formula, ...],
     ) -> Node:
         """Why the player never comes to a place while some other parts hold."""
+        # an area behind the area that cannot be reached either has the same reason as it
         beyond = self._beyond(_areas_of(place), others)
         inside = either(Within(PLACE, n, n) for n in sorted(beyond))
         whole = both((inside, *others))
@@ -306,6 +328,8 @@ class Prover(Leaves):
                 if any(c.variable == PLACE and c.number == there for c in maker.changes):
                     for start in self._begins(maker):
                         at_start = both((Within(PLACE, start, start), *others))
+                        # where the others may hold at its start the border is here, and the way
+                        # itself is told
                         if start not in beyond and self.is_never(at_start):
                             beyond.add(start)
                             pending.append(start)
@@ -315,6 +339,7 @@ class Prover(Leaves):
         self, beyond: frozenset[int], inside: Formula, others: tuple[Formula, ...]
     ) -> Iterable[Maker]:
         """What leads into some areas from outside of them, and what makes the other parts true."""
+        # a way between two areas inside never brings anybody in
         outside = plain_form(inside, self.system.variables, False)
         for maker in self.makers:
             begins = self._begins(maker)

@@ -48,6 +48,7 @@ def makers_of(system: System, origin: Sequence[int] = ()) -> list[Maker]:
     def known(test: Within) -> Formula:
         if test.variable not in dealt:
             return test
+        # it lies where it was dealt to, or was taken: no other place comes for this play
         lies = dealt[test.variable]
         may = [value for value in {0, lies} if test.low <= value <= test.high]
         if len(may) != 1 or not lies:
@@ -74,6 +75,7 @@ def _makers_of(system: System) -> list[Maker]:
     variables = system.variables
     makers = []
     for move in system.moves:
+        # luck deals before the first move, and never again
         if move.rule.kind == "deal":
             continue
         guard = _guard_of(system, move)
@@ -101,7 +103,9 @@ def _guard_of(system: System, move: Move) -> tuple[Formula, ...]:
     """All that a move asks for, where the player must stand included."""
     asked = [plain_form(move.guard, system.variables)]
     if move.guard == FALSE:
+        # translated, a test beyond all limits is only FALSE; the author is told which it was
         asked = list(_beyond_reach(system, move.rule)) or asked
+    # once a play has begun the player is somewhere: that is no condition
     everywhere = system.world.deals and len(move.areas or ()) == len(system.world.areas)
     if move.areas is not None and not everywhere:
         places = tuple(Within(PLACE, n, n) for n in move.areas)
@@ -120,12 +124,14 @@ def clashing(system: System, rule: Rule) -> tuple[Formula, ...]:
     for give in rule.gives:
         item = system.world.items[give.item]
         if not item.wasted_when_full and (item.uses is None or give.item not in taken):
+            # what is taken in the same move makes room first
             room = item.most - give.count + taken.get(give.item, 0)
             variable = system.numbers[keys.held(give.item)]
             tests.append(Within(variable, 0, 0 if item.uses is not None else max(0, room)))
     amounts = [plain_form(t, system.variables) for t in tests]
     for number, one in enumerate(amounts):
         for other in amounts[:number]:
+            # both are possible alone, and never at once
             if FALSE in literals_of((other, one)) and FALSE not in (other, one):
                 return (other, one)
     return ()
@@ -144,6 +150,7 @@ def too_heavy(system: System, parts: Sequence[Formula]) -> tuple[Formula, ...]:
         weights: dict[Formula, int] = {}
         for part in parts:
             if isinstance(part, Within) and part.variable in load.variables and part.low > 0:
+                # at least so many are held where the test holds
                 weights[part] = part.low
             elif isinstance(part, Within) and any(
                 m.variable == part.variable and m.low <= part.low <= part.high <= m.high

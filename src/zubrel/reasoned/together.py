@@ -60,10 +60,12 @@ class Together(Struct):
         """The items of which every way to `condition` wants more than can ever be had."""
         rules = self.needed(condition)
         shortages = []
+        # each of these rules is really needed, so what they use is really wanted together
         used = {r.id: used_by(r) for r in rules}
         for item in dict.fromkeys(item for r in rules for item in used[r.id]):
             takers = tuple(r for r in rules if item in used[r.id])
             taken = sum(used[r.id][item] for r in takers)
+            # what the condition itself wants held is wanted beside what is used up
             kept, left = _kept(condition, item), self._left(item)
             if left is not None and taken + kept > left:
                 shortages.append(Shortage(item, takers, taken, kept, left))
@@ -74,6 +76,7 @@ class Together(Struct):
         once: dict[object, int] = {}
         for name, effects, is_once in self._still_by_itself():
             gives = _given(effects, item)
+            # what may come again and again has no bound
             if gives and not is_once:
                 return None
             once[name] = gives * (self.world.items[item].uses or 1)
@@ -82,12 +85,14 @@ class Together(Struct):
                 gives = _given(outcome.effects, item)
                 if gives:
                     marks = [e for e in outcome.effects if isinstance(e, SetMark)]
+                    # without a mark nothing keeps it from being made again
                     if not marks:
                         return None
                     # outcomes that share a mark exclude each other
                     each = gives * (self.world.items[item].uses or 1)
                     once[marks[0]] = max(once.get(marks[0], 0), each)
         most = self.world.items[item].most
+        # conditions can be asked whether they hold, not how much there is
         held = next(n for n in range(most, -1, -1) if self.holds(Holds(item, ">=", n)))
         return held + sum(once.values())
 
@@ -98,6 +103,7 @@ class Together(Struct):
         """
         for quest in self.world.quests.values():
             ended = any(self.holds(QuestIs(quest.id, state)) for state in (DONE, FAILED))
+            # a quest ends once, so its reward comes once
             if quest.reward and not ended:
                 yield quest.id, quest.reward, True
         for happening in self.world.happenings:
@@ -115,6 +121,7 @@ class Together(Struct):
         changed = True
         while changed:
             changed = False
+            # an atom may need itself by way of others: round after round until nothing changes
             for atom in list(self.known):
                 needed = self._of_atom(atom)
                 # from "everything" downwards to the greatest fixpoint
@@ -136,6 +143,7 @@ class Together(Struct):
 
     def _rules_that_make(self, atom: Cond) -> list[Rule]:
         if atom not in self.makers:
+            # nobody has to do anything for what is so already
             free = self.holds(atom) or self._by_itself(atom)
             self.makers[atom] = [
                 rule
@@ -150,6 +158,7 @@ class Together(Struct):
             return frozenset()
         ways = []
         for rule in self._rules_that_make(atom):
+            # a way that needs everything is none that is known, and is left out of what they share
             asked = self._of(self.demand(rule))
             if asked is not None:
                 ways.append(asked | {rule.id})
@@ -167,6 +176,7 @@ class Together(Struct):
                 return wanted
             case Any(parts):
                 every = (self._of(part) for part in parts)
+                # whichever part is chosen needs what all of them need
                 return _common([n for n in every if n is not None])
             case CountOf():
                 return frozenset()
@@ -176,6 +186,7 @@ class Together(Struct):
 def used_by(rule: Rule) -> dict[str, int]:
     """How much of each item a rule takes or wears, whatever luck does; of a tool, uses."""
     used: dict[str, int] = {}
+    # prices are paid whatever luck does, so they stand in every outcome
     for effect in rule.outcomes[0].effects:
         if isinstance(effect, Take | Wear):
             count = effect.count if isinstance(effect, Take) else 1

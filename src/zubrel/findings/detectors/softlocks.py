@@ -30,9 +30,11 @@ class _Culprit(Struct, Generic[S], frozen=True):
 def softlocks(judged: Judged[S]) -> Iterator[Finding]:
     """`softlock` and `bad_luck`, one finding for each rule that leads from live to doomed."""
     every = _all_culprits(judged)
+    # and so the landings, which only count, are not needed
     if judged.space.merged:  # how many classes there are says nothing
         yield from (_finding(judged, culprit, None) for culprit in every)
         return
+    # all of them are closed at once: up to 64 sets go along the edges together
     landings = [_landing(judged, culprit) for culprit in every]
     futures = judged.space.reached_from(landings)
     for culprit, future, deals in zip(every, futures, _deals(judged, every), strict=True):
@@ -46,6 +48,7 @@ def _deals(judged: Judged[S], every: Sequence[_Culprit[S]]) -> list[int | None]:
     if not space.system.world.deals:
         return [None] * len(every)
     starts = beginnings(space)
+    # a deal counts where some play of it comes to where the move dooms
     sources = [reduce(lambda a, b: a | b, (s for _, s in c.dooming)) for c in every]
     return [space.count(before & starts) for before in space.reaching(sources)]
 
@@ -65,12 +68,15 @@ def dooming(judged: Judged[S], kind: str, rule: str) -> Iterator[tuple[Step, S]]
 def _all_culprits(judged: Judged[S]) -> list[_Culprit[S]]:
     if not judged.doomed:
         return []
+    # in the order of the moves, so that findings stand in that of the file
     return [c for move in judged.space.acting for c in _culprits(judged, move)]
 
 
 def _culprits(judged: Judged[S], move: Move) -> Iterator[_Culprit[S]]:
     space = judged.space
+    # from live to doomed: what is lost by then was lost before, by another move
     each = [judged.live & space.before(step, judged.doomed) for step in move.steps]
+    # where every outcome dooms the player has chosen it; where only some do, luck has
     always = reduce(lambda a, b: a & b, each)
     kinds = [("softlock", [always] * len(each))]
     if len(each) > 1:

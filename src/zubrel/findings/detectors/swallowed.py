@@ -28,6 +28,7 @@ def _questions(system: System) -> Iterator[_Gain]:
     happening = [f for number in settling for f in _depends(system, number)]
     for move in system.player_moves:
         at_once = [_at_once(step, needed) for step in move.steps if step.wastes]
+        # what happens by itself may waste after any move, so that all are asked about then
         if settling or any(w.item in needed for s in move.steps for w in s.wastes):
             yield _Gain(
                 subject=move.rule.id,
@@ -82,6 +83,7 @@ def _depends(system: System, number: int) -> Iterator[Formula]:
 def _decide(judged: Judged[S], questions: Sequence[_Gain]) -> Iterator[Finding]:
     world = judged.system.world
     for gain in questions:
+        # luck may decide whether anything is lost: the outcome that loses it soonest is shown
         shown = [
             (trace, step)
             for step in gain.move.steps
@@ -92,6 +94,7 @@ def _decide(judged: Judged[S], questions: Sequence[_Gain]) -> Iterator[Finding]:
             continue
         trace, step = min(shown, key=lambda pair: len(pair[0].steps))
         here = judged.space.at_end_of(trace)
+        # of the items that the move may waste, those that are wasted at the end of this walk
         names = [
             world.name_of(i)
             for i in sorted(gain.items)
@@ -107,6 +110,7 @@ def _losing(judged: Judged[S], step: Step, items: frozenset[str]) -> S:
     space = judged.space
     sources = space.where(_at_once(step, items))
     if sources:
+        # a waste is noted where it would be, and the guard of the move is no part of it
         sources = sources & space.possible(step)
     events = _by_itself(judged.system, items)
     return sources | space.happening(step, events) if events else sources

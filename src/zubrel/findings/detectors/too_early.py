@@ -37,6 +37,7 @@ class _Quest(Question, frozen=True):
 def _questions(system: System) -> Iterator[_Quest]:
     for quest in system.world.quests.values():
         goals = tuple(_early(system, quest, goal) for goal in quest.goals if goal.remembered)
+        # what is read off the situation counts whenever it is so
         if goals:
             done = system.translator.equals(keys.quest(quest.id), DONE)
             whens = [when for g in goals for _, whens in g.counted for when in whens]
@@ -44,6 +45,7 @@ def _questions(system: System) -> Iterator[_Quest]:
             yield _Quest(
                 subject=quest.id,
                 formulas=(done, *(g.idle for g in goals), *places, *whens),
+                # one step may count for several goals
                 steps=tuple({s.number: s for g in goals for s, _ in g.counted}.values()),
                 quest=quest,
                 done=done,
@@ -73,6 +75,7 @@ def _early(system: System, quest: Quest, goal: Goal) -> _Early:
 def _coming_to(system: System, goal: Goal) -> tuple[tuple[Step, tuple[Formula, ...]], ...]:
     """The steps that may lead to the area of a visit."""
     area = system.translator.area_numbers[goal.subject]
+    # what happens by itself may carry the player there after any step
     dragged = any(c.variable == PLACE for s in system.settlers for c in s.changes)
     return tuple(
         (step, ())
@@ -115,6 +118,7 @@ def _told(judged: Judged[S], quest: Quest, trace: Trace, step: Step, goal: Goal)
 def _events(judged: Judged[S], early: _Early, can: S, spoilt: S) -> Iterator[tuple[Step, S]]:
     """Steps with what a goal would count, and the situations where they come too early."""
     space = judged.space
+    # not counted yet, and the quest can still be done
     hoping = space.where(early.idle) & can
     if not hoping:
         return
@@ -124,8 +128,10 @@ def _events(judged: Judged[S], early: _Early, can: S, spoilt: S) -> Iterator[tup
         if step.number not in acting:
             continue
         if there is not None:
+            # coming to the area is what a visit counts, not staying in it
             sources = space.before(step, there & spoilt) - there
         else:
+            # made here, the step leads to where the quest can never be done
             spoiling = space.before(step, spoilt)
             sources = spoiling & space.where(whens[0])
             for when in whens[1:]:

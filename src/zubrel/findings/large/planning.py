@@ -78,17 +78,20 @@ def full_size(
         judged = judge(lens)
     if not judged.complete:
         return FullSize(judged, (), ())
+    # plays of a reduced system leave out walks and openings, which a reader needs
     findings = [spelled_out(lens, f) for f in findings]
     findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
     # where the end of the game is told by sets closed backwards, most else will be
     forward = None if lens.at_once else FORWARD_AGAIN
     helpers = ProcessHelpers(jobs - 1) if isinstance(jobs, int) else jobs
+    # helpers begin with their batches while this process asks the first lens
     with Batches(lens.system, budget, progress, Allowance(BATCHES), helpers, forward) as batches:
         work = _Work(judged, lens, budget, batches)
         try:
             findings += work.findings()
         except MemoryError:  # of the first lens; the others are looked after
             work.undecided = list(every_question(lens.system))
+    # a question may have been given up in one place and answered in another
     known = {(f.kind, f.subject) for f in findings}
     undecided = dict.fromkeys((a.kind, a.subject) for a in work.undecided)
     return FullSize(judged, tuple(findings), tuple(u for u in undecided if u not in known))
@@ -100,6 +103,7 @@ def map_of(system: System, work: float, budget: Budget, progress: Progress) -> O
     areas = [Within(PLACE, n, n) for n in range(system.variables[PLACE].size)]
     behind = None
     with suppress(LimitReached, MemoryError), budget.within(work):
+        # gates alone keep few areas apart, which is enough for most maps and far less work
         for more in ([], areas):  # the second keeps all areas apart
             lens = whole_lens_for(system, [*asked, *more], budget, progress)
             with suppress(NotAsked):
@@ -128,6 +132,7 @@ class _Work:
         win = self._win()
         first, hard, counting = list[AskedQuestion](), list[AskedQuestion](), list[AskedQuestion]()
         for asked in self._open_questions(win):
+            # openings hide moves: these are asked of lenses that leave none out, or not at all
             if asked.question.counts_moves:
                 counting.append(asked)
             # the first lens was made anyway
@@ -140,6 +145,7 @@ class _Work:
             # a lens for one question alone may answer what this one would take long for
             mentioned += self._told(first)
             hard, first, self.undecided = [*hard, *self.undecided], [], []
+        # put in the queue before the first lens is asked, so that helpers need not wait
         self.batches.ask(in_batches(self.system, hard))
         mentioned += [*self._told(first), *self._counted(counting)]
         self.batches.finish()
@@ -152,6 +158,7 @@ class _Work:
         wins: list[Trace] = []
 
         def tell() -> list[Finding]:
+            # told of before anything else: what a win does without is known by it
             trace = self.lens.walks().shortest(self.judged.won)
             wins.extend([] if trace is None else [self.lens.spelled_out(trace)])
             return []
@@ -168,6 +175,7 @@ class _Work:
         for asked in every_question(self.system):
             if isinstance(asked.question, Skip) and asked.subject in shown:
                 yield AskedQuestion(asked.kind, shown[asked.subject])
+            # a step that some play makes shows that the finding is none
             elif not any(step.number in possible for step in asked.question.refuted_by):
                 yield asked
 
@@ -198,6 +206,8 @@ class _Work:
 
     def _count(self, asked: AskedQuestion) -> list[Finding]:
         with suppress(NotAsked):
+            # first with everything that makes it small: some of it may leave the moves as they are
+            # here
             return self._count_by(EVERY, asked)
         try:
             return self._count_by(COUNTING, asked)
@@ -222,6 +232,7 @@ class _Work:
         self.batches.give()
         try:
             with self.budget.sharing(self.allowance, most):
+                # time may be over before any work of this share is counted
                 self.budget.check_limits()
                 return tell()
         except (LimitReached, MemoryError):

@@ -40,6 +40,7 @@ class AskedQuestion(Struct, frozen=True):
     def formulas(self, system: System) -> tuple[Formula, ...]:
         """Formulas over everything that the answer depends on."""
         formulas = dict.fromkeys(self.question.formulas)
+        # outcomes of one move read the same: one of them stands for all
         moves = {system.move_of[step.number].rule.id: step for step in self.question.steps}
         for step in moves.values():
             formulas |= dict.fromkeys(_of(system.move_of[step.number], system))
@@ -53,10 +54,12 @@ def _of(move: Move, system: System) -> Iterator[Formula]:
     yield from (c.when for c in changes)
     for variable in dict.fromkeys(c.variable for c in changes if c.variable != PLACE):
         high = system.variables[variable].high
+        # one test is enough for a variable to be kept, with all its values
         yield Within(variable, high, high)
     ends = [c.number for c in changes if c.variable == PLACE]
     if ends:
         areas = dict.fromkeys((*(move.areas or ()), *ends))
+        # a move between areas is only seen where they are told apart
         yield from (Within(PLACE, area, area) for area in areas)
 
 
@@ -83,6 +86,7 @@ def answer(judged: Judged[Any], asked: Sequence[AskedQuestion]) -> list[Finding]
 
 def spelled_out(lens: Space[Any], finding: Finding) -> Finding:
     """The finding with plays of the whole world."""
+    # numbers of classes are no numbers of situations
     return replace(with_plays(finding, lens.spelled_out), situations=None, deals=None)
 
 
@@ -118,10 +122,13 @@ def in_batches(system: System, asked: Sequence[AskedQuestion]) -> Iterator[list[
     alike: dict[tuple[bool, tuple[Formula, ...]], list[AskedQuestion]] = {}
     for one in asked:
         long = one.subject in system.world.quests
+        # quests apart from others: one long tail would make the whole batch large
         alike.setdefault((long, one.formulas(system)), []).append(one)
     for size, long in ((BATCH, False), (QUESTS, True)):
         keys = sorted(
             (key for key in alike if key[0] == long),
+            # neighbours among the variables mostly stand near each other in the world, and share
+            # what they depend on
             key=lambda key: max(variables_in(key[1]), default=0),
         )
         left = iter(keys)

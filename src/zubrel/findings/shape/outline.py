@@ -67,6 +67,7 @@ class Outline(Struct, frozen=True):
 
 def outline(judged: Judged[Any], progression: Progression) -> Outline:
     """All of it, of a search that was not cut short."""
+    # won and doomed are parts of everything, so that the picture can stack them
     growth = judged.space.walks().by_moves([judged.space.everything, judged.won, judged.doomed])
     return Outline(
         tuple(areas_behind(judged)),
@@ -95,11 +96,14 @@ def areas_behind(
     # what never holds, or holds from the start, keeps nobody out
     every = [(g, there) for g, there in every if there and not there & start]
     without = space.reached_without([there for _, there in every])
+    # gates are compared by the plays that avoid one and come into the other, never by what is
+    # written of them
     order = _Order([there for _, there in every], without)
     for number, area in enumerate(system.world.areas):
         here, first = arriving(number)
         # nobody comes here who has avoided it
         behind = [n for n, free in enumerate(without) if here and not free & here]
+        # a gate that another one lies behind says nothing new about this area
         last = [n for n in behind if not any(order.precedes(n, m) for m in behind)]
         yield AreaBehindGates(
             area,
@@ -124,6 +128,8 @@ class _Order:
 
     def precedes(self, a: int, b: int) -> bool:
         """Every play that comes into `b` has been in `a`; of two that come together, the first."""
+        # two that imply each other are met in the same move: the order of the file decides, so that
+        # one of them is left
         return a != b and self._implied(a, b) and (b > a or not self._implied(b, a))
 
     def _implied(self, a: int, b: int) -> bool:
@@ -136,18 +142,23 @@ def _gates(world: World) -> list[Atom]:
     """What ways, locks and moving deeds ask for, without where it is written."""
     atoms: dict[Atom, None] = {}
     for rule in world.rules:
+        # what keeps nobody from walking on is no gate, however much it asks for
         if rule.kind == "lock" or moves(rule):
             conditions = [rule.needs]
+            # an area that asks for something is a gate of every way that leads to it
             conditions += [world.areas[a].needs for a in _destinations(rule) if a in world.areas]
             for condition in conditions:
                 atoms |= {_anywhere(atom): None for atom in atoms_of(condition)}
+            # a price keeps people out as a condition does
             atoms |= {Holds(take.item, ">=", take.count): None for take in rule.takes}
             if rule.lock:
                 atoms[LockOpen(rule.lock)] = None
+    # in the order of the file: which are left out then does not change from run to run
     return list(atoms)[:MOST_GATES]
 
 
 def _anywhere(atom: Atom) -> Atom:
+    # the same condition in two places is one gate
     return msgspec.structs.replace(atom, span=None) if hasattr(atom, "span") else atom
 
 
@@ -174,6 +185,7 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
         for i, set_ in had_where.items()
         if i not in needed and i in asked and set_ and not set_ & start
     ]
+    # their number grows with the square, and each pair is a search
     pairs = list(combinations(optional[:MOST_OPTIONAL], 2))
     unions = [had_where[a] | had_where[b] for a, b in pairs]
     frees = space.reached_without(unions)
@@ -183,6 +195,7 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
         for pair, u, free in zip(pairs, unions, frees, strict=True)
         if not free & judged.won
     }
+    # kept for the choices, which ask for plays that avoid both sides once more
     free_of = dict(zip(pairs, frees, strict=True))
     musts = _Musts(judged, progression)
     groups = list(_groups(judged, progression, musts))
@@ -191,6 +204,7 @@ def _choices(judged: Judged[Any], progression: Progression) -> Iterator[Choice]:
         by_pair = {pair: u for pair, u in by_pair.items() if not members.issuperset(pair)}
     for sides in _sides(by_pair):
         one = (sides[0][0], sides[1][0])
+        # pairs are kept in one order only
         pair = one if one in by_pair else one[::-1]
         yield musts.choice(sides, 1, by_pair[pair], free_of[pair])
     yield from groups
@@ -205,6 +219,7 @@ class _Musts:
         self.space = space
         self.had = {m.id: had_where[m.id] for m in progression.must_haves if m.id in had_where}
         free = space.reached_without(list(self.had.values()))
+        # by must-have: where plays come that have not had it yet
         self.without = dict(zip(self.had, free, strict=True))
         self.earlier = {b: {a for a, x in progression.order if x == b} for b in self.had}
         self.later = {a: {b for x, b in progression.order if x == a} for a in self.had}
@@ -214,11 +229,14 @@ class _Musts:
     ) -> Choice:
         """A choice that is made where `chosen` is first come into; `free` are the situations of
         plays that never do."""
+        # nobody comes to the choice without having had it
         before = {m for m in self.had if not self.without[m] & chosen}
+        # nobody has it who has not made the choice
         after = {m for m, there in self.had.items() if not free & there}
         return Choice(
             sides,
             self.space.walks().moves_to(chosen) or Distance(0),
+            # only the nearest: what lies further off follows from these
             tuple(m for m in self.had if m in before and not self.later[m] & before),
             tuple(m for m in self.had if m in after and not self.earlier[m] & after),
             count,
@@ -237,7 +255,9 @@ def _groups(judged: Judged[Any], progression: Progression, musts: _Musts) -> Ite
         counts = range(1, len(members))
         chosen = [space.where(AtLeast(n, tuple(members.values()))) for n in counts]
         free = space.reached_without(chosen)
+        # no win does with fewer
         surely = [n for n in counts if not free[n - 1] & judged.won]
+        # so many at least are in every win; the largest such number tells most
         if surely:
             most = surely[-1]
             sides = tuple((i,) for i in members)
@@ -252,6 +272,7 @@ def _alike(judged: Judged[Any]) -> Iterator[dict[str, Formula]]:
     finds: dict[str, dict[str, Formula]] = {}
     for rule in world.rules:
         if rule.kind == "find" and rule.owner in had and rule.gives:
+            # places where the same item lies do the same
             finds.setdefault(rule.gives[0].item, {})[rule.owner] = had[rule.owner]
     yield from finds.values()
     conditions = [rule.needs for rule in world.rules]
@@ -262,6 +283,7 @@ def _alike(judged: Judged[Any]) -> Iterator[dict[str, Formula]]:
     for condition in conditions:
         for parts in _counted_in(condition):
             named = {" ".join(subjects_of(part)): system.formula(part) for part in parts}
+            # the same things counted in two conditions are one group
             counted.setdefault(tuple(sorted(named)), named)
     yield from counted.values()
 
@@ -269,6 +291,7 @@ def _alike(judged: Judged[Any]) -> Iterator[dict[str, Formula]]:
 def _counted_in(condition: Cond) -> Iterator[tuple[Atom, ...]]:
     """The atoms of each "n of" in a condition that counts nothing but atoms."""
     match condition:
+        # of a part that is itself joined it could not be said which thing it is
         case CountOf(_, parts) if all(list(atoms_of(p)) == [p] for p in parts):
             yield tuple(atom for part in parts for atom in atoms_of(part))
         case All(parts) | AnyOf(parts) | CountOf(_, parts):
@@ -280,12 +303,14 @@ def _sides(pairs: dict[tuple[str, str], Any]) -> Iterator[tuple[tuple[str, ...],
     """The two sides of each choice: everything of one with everything of the other is a pair."""
     left = dict.fromkeys(pairs)
     while left:
+        # a side grows as long as each of its things makes a pair with each thing across
         a, b = next(iter(left))
         one, other = [a], [b]
         for x in dict.fromkeys(i for pair in left for i in pair):
             for mine, across in ((one, other), (other, one)):
                 if x not in one + other and all(_paired(left, x, y) for y in across):
                     mine.append(x)
+        # every pair of the two sides is told by them
         for x in one:
             for y in other:
                 left.pop((x, y), None)
