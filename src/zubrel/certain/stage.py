@@ -57,6 +57,8 @@ class Looking:
 
     def __init__(self, system: System, budget: Budget) -> None:
         self.system = system
+        # work of its own: how far the proof has come must not depend on what is looked for beside
+        # it
         self.budget = budget.aside()
         self.seeker = Seeker(system, self.budget)
         self.hunt = Hunt(self.seeker)
@@ -65,11 +67,13 @@ class Looking:
     def go_on(self, work: float) -> Certain:
         """What is certain after so much more work."""
         if not self.unwinnable:
+            # shares of this look, however much earlier ones have taken
             began = self.budget.work
             if not self.won:
                 self._within(self._first_win, began + work * FOR_A_WIN)
             if self.won:
                 self._within(self.hunt.run, began + work * FOR_DOOMS)
+                # the walks are evidence that somebody reads
                 self._within(Shortener(self.hunt).run, began + work)
                 self._within(self.hunt.run, began + work)
         dooms = tuple(every_doom(self.hunt))
@@ -82,6 +86,7 @@ class Looking:
             do()
 
     def _first_win(self) -> None:
+        # the cheapest proof first: then no win need be looked for
         self.unwinnable = self.seeker.is_hopeless(self.hunt.start)
         if self.unwinnable:
             log.info("there is no win, as sets of values tell")

@@ -55,6 +55,7 @@ class Lens(Generic[S]):
         self._inner_steps: dict[int, list[Step]] = {}
         for original, step in zip(reduced.originals, reduced.system.steps, strict=True):
             self._inner_steps.setdefault(original.number, []).append(step)
+        # found once: what is idle in the whole world is no move of any lens
         self._idle = {
             s.number for m in system.moves for s in m.steps if not any(o.changes for o in m.steps)
         }
@@ -125,6 +126,7 @@ class Lens(Generic[S]):
         with suppress(NotAsked):
             return future & self.where(formula)
         near = self.translation.near(formula)
+        # walking near is possible as long as the game goes on
         here = future & self.inner.where(both((Within(ENDING, 0, 0), near)))
         if not here and future & self.inner.where(near):
             raise NotAsked("what an ended game was like")
@@ -181,6 +183,7 @@ class Lens(Generic[S]):
 
     def shifted(self, step: Step, variable: int, up: bool) -> S:
         domain = self.system.variables[variable]
+        # places have no order: raising and lowering them is asked area by area below
         if variable != PLACE:
             return shifted(self, step, variable, up, range(domain.low, domain.high + 1))
         # a step that was asked about stays among areas told apart; areas that were left out are
@@ -193,6 +196,7 @@ class Lens(Generic[S]):
         return shifted(self, step, PLACE, up, areas, among)
 
     def happening(self, step: Step, events: Mapping[int, Formula]) -> S:
+        # by the number in the whole world, the place among those that are left
         left = {number: place for place, number in enumerate(self.reduced.settlers)}
         ever = {n: event for n, event in events.items() if n not in self.reduced.never_by_itself}
         # nobody knows when what was left out happens
@@ -264,6 +268,7 @@ class LensWalks(Generic[S]):
             return None
         reduced = self.lens.reduced
         steps = tuple(reduced.originals[step.number] for step in trace.steps)
+        # where reductions leave steps out, fewest steps here may be more there
         return Trace(steps, trace.shortest and not reduced.shortens)
 
     def moves_to(self, target: S) -> Distance | None:

@@ -25,6 +25,7 @@ class Speller:
         self.walking = Walking(system)
         self.silent: dict[int | None, list[Step]] = {}
         for step in reduced.silent:
+            # looked up by where the player stands, or (None) wherever
             for area in self.walking.areas_of(step):
                 self.silent.setdefault(area, []).append(step)
 
@@ -40,6 +41,7 @@ class Speller:
             for taken in way:
                 after = self.walking.after(word, taken)
                 assert after is not None, "it was tried before"
+                # what changes nothing is no move, but the last one is what the play is for
                 if after != word or (place == len(trace.steps) and taken is step):
                     steps.append(taken)
                 word = after
@@ -66,6 +68,7 @@ class Speller:
         # what opens the way from here to there
         made = self._opened(word, step, self._openings(step))
         if made is None:
+            # rare, and dear: everything that was ever left out is tried
             made = self._opened(word, step, self._every_opening)
         if made is None:
             return None
@@ -73,6 +76,7 @@ class Speller:
 
     def _needed(self, word: int, made: list[Step], step: Step) -> list[Step]:
         """Openings before a step without those that it is possible without."""
+        # halves first: mostly either nearly all or nearly nothing is needed
         size = max(1, len(made) // 2)
         while size:
             place = len(made) - size
@@ -92,9 +96,11 @@ class Speller:
             if opened is None:
                 return None
             made.append(opened[-1])
+            # what is used up may have to be fetched several times
             if opened[-1].number not in self.reduced.repeated:
                 wanted.remove(opened[-1])
             word = self._along(word, opened)
+            # as soon as it is possible, so that no more is opened than must be
             if self._walk(word, [step]) is not None:
                 return made
         return None

@@ -159,6 +159,8 @@ class Reaching:
         fewer = []
         for possibly, refuted in zip(self.possibly, areas, strict=True):
             smaller = possibly & ~refuted
+            # a set that is left out is cut from everything that follows: it must not make all of
+            # that large
             fits = smaller.node_count() <= MOST_REFUTED
             fewer.append(smaller if fits else possibly)
         self.possibly = tuple(fewer)
@@ -222,6 +224,8 @@ class Reaching:
         if key not in self._plays:
             # what is kept is the play: how the sets have grown takes too much room
             closure = self._way_into(areas, avoiding)
+            # a play that keeps out of something begins at the start: whether others did is not
+            # remembered
             begin = self.walking.start() if avoiding is not None else None
             self._plays[key] = None if closure is None else self._along(closure, areas, begin)
         return self._plays[key]
@@ -232,6 +236,7 @@ class Reaching:
         word = self._nearest(closure.areas) if begin is None else begin
         assert word is not None, "the closure ends where it has come to what was met"
         steps = self._steps_to(word)
+        # a bound that only a mistake of the program could break
         most = len(steps) + len(closure.history)
         while not self.holds(areas, word):
             assert len(steps) <= most, "each step leads to an earlier update"
@@ -296,6 +301,7 @@ class Reaching:
                 pairs = zip(sets[::2], [*sets[1::2], self.encoding.false], strict=False)
                 sets = [one | other for one, other in pairs]
                 self.encoding.pause()
+            # one union with what was known, which is the large one
             self._met[area] = self._met[area] | sets[0]
         self._new.clear()
 

@@ -55,6 +55,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         back = self.reaching_back
         if not situations.holds_any:
             return False
+        # plays that go on from somewhere: whether a known play is in the set tells nothing then
         if situations.origin is not None:
             return self._is_reached_from(situations.origin, situations.areas)
         # a play is made of it, whose situations answer the next questions
@@ -102,6 +103,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
 
     def _single(self, values: Sequence[int]) -> AreaSet:
         areas = list(self.reaching_back.nothing)
+        # one diagram an area, of which one holds one situation
         areas[values[PLACE]] = self.encoding.situation(values)
         return AreaSet(self, tuple(areas))
 
@@ -122,6 +124,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
     def possible(self, step: Step) -> AreaSet:
         if step.number not in self._able:
             steps = self.system.move_of[step.number].steps
+            # all outcomes: a move is possible or not, whatever luck does with it
             made = [f for s in steps for f in self.functions.of_step[s.number]]
             areas = list(self.reaching_back.nothing)
             for function in made:
@@ -150,6 +153,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         if not (undoing & function.after.keys()) and (here or not functions.moves_player):
             return fixed
         # what follows may undo it: the second row of bits remembers how it was
+        # what else the step changes stays changed: there nothing is undone
         kept = functions.unchanged(function, undoing)
         if not kept.satisfiable():
             return fixed
@@ -202,6 +206,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
     # fixpoints
 
     def reaching(self, targets: Sequence[AreaSet]) -> list[AreaSet]:
+        # what leads into a set of some plays only is another question for each of them
         if not all(target.is_plain for target in targets):
             raise NotAsked("sets that different plays come to")
         closed = (self.reaching_back.closed(self._cut(t.areas)) for t in targets)
@@ -221,6 +226,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         back = self.reaching_back
 
         def escaping(move: Move, kept: Areas) -> Areas:
+            # a move that may lead out of it is no choice of the player
             outside = without(self.everything.areas, kept)
             return reduce(joined, (back.before(s, outside) for s in move.steps))
 

@@ -59,10 +59,14 @@ class _SymbolicSearch:
     def run(self) -> None:
         space, encoding = self.space, self.space.encoding
         start = encoding.situation(space.system.start)
+        # limits are looked at wherever a set grows, not only between rounds
         space.on_growth = self._look
         try:
             self._refuse_if_endless(start, at_start=True)
+            # plays begin at rest
             space.start = space.reachable = space.settling.settle(start)
+            # only from now on: the way to what never rests is looked for among what is known to be
+            # reached
             space.settling.on_long_way = lambda still: self._refuse_if_endless(still, False)
             space.reachable = space.closed(space.start, space.forth, None)
             self._remember_all_that_settles()
@@ -83,6 +87,7 @@ class _SymbolicSearch:
         Two steps that do not mind each other are closed in one order only, so the search itself
         need not have taken every step from every situation.
         """
+        # where nothing happens by itself there is nothing on its way
         if self.space.settling.needed:
             for step in self.space.system.steps:
                 self.space.pause()
@@ -91,6 +96,7 @@ class _SymbolicSearch:
     def _look(self, known: Diagram) -> None:
         """How far the search has come; with a limit of situations never farther than that."""
         space = self.space
+        # counting is dear: only where somebody has set a limit
         if self.budget.limits.situations is not None and known != space.reachable:
             self.budget.check_limits(space.encoding.size(known))
         space.reachable = known
@@ -107,6 +113,7 @@ class _SymbolicSearch:
         endless = settling.never_resting(moving & settling.moving)
         if not endless.satisfiable():
             return
+        # any of them will do: its cycle is named by walking on from it
         word = space.walking.word(space.encoding.values(endless))
         cycle = space.walking.settling.settled(word)
         assert not isinstance(cycle, int), "both readings of what happens by itself agree"
@@ -116,6 +123,8 @@ class _SymbolicSearch:
         """The fewest steps that lead to what never rests, among the situations known so far."""
         space, settling = self.space, self.space.settling
         settling.restless = settling.restless | endless
+        # whatever comes into it by itself has to be kept out of the layers, or they would never
+        # settle
         into = settling.closed(endless)
         layers = [space.start]
         known = space.start
@@ -132,6 +141,7 @@ class _SymbolicSearch:
             after = space.encoding.false
             for step in space.system.steps:
                 image = space.relations[step.number].image(space.encoding, layers[-1])
+                # only what rests is a layer; the rest has its step found above
                 calm = image & ~into
                 after = after | settling.settle(calm)
             layers.append(after & ~known)

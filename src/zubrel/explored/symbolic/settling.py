@@ -29,6 +29,7 @@ class SymbolicSettling:
         self.happen: list[Happening] = []
         free = going_on
         for settler in system.settlers:
+            # as relations, so that what comes before can be asked as well
             guard, read = encoding.formula(settler.guard), variables_of(settler.guard)
             one = relation(encoding, guard, read, settler.changes)
             # what changes nothing does not count as happening, or the world would never rest
@@ -42,6 +43,7 @@ class SymbolicSettling:
             self.happen.append(
                 (relation(encoding, guard, variables_of(formula), [change]), free & guard)
             )
+            # an ending is the last thing that happens: the next ones see only what goes on
             free = free & ~guard
         self.needed = bool(self.happen)
         self.on_long_way: Callable[[Diagram], None] | None = None
@@ -62,6 +64,7 @@ class SymbolicSettling:
             for one, where in happen:
                 moving = diagram & where
                 if moving.satisfiable():
+                    # remembered for the way back, which goes through it
                     self.restless = self.restless | moving
                     diagram = (diagram & ~where) | one.image(self.encoding, moving)
             rounds += 1
@@ -83,6 +86,7 @@ class SymbolicSettling:
         while changed:
             changed = False
             for number, (one, _) in enumerate(self.happen):
+                # what it writes counts too: whether it changes anything depends on what is there
                 if number not in known and ((writes | written) & (one.reads | one.writes)):
                     known.add(number)
                     reads, written, changed = reads | one.reads, written | one.writes, True
@@ -101,6 +105,7 @@ class SymbolicSettling:
         """
         _, written = self.set_off_by(step.writes)
         touched = step.writes | written
+        # what nothing changes by itself still has the value that the step gave it
         kept = {b for v, bits in self.encoding.bits.items() if v not in self.writes for b in bits}
         given = [
             self.encoding.cube(s for s in piece.settings if s[0] in kept) for piece in step.pieces
@@ -127,6 +132,7 @@ class SymbolicSettling:
             back = self.encoding.union(
                 one.preimage(self.encoding, fresh) & where for one, where in happen
             )
+            # only situations that some play was in on its way: all others are none of anybody's
             fresh = back & self.restless & ~known
             known = known | fresh
             self.encoding.pause()
@@ -143,6 +149,8 @@ class SymbolicSettling:
 
     def never_resting(self, moving: Diagram) -> Diagram:
         """Of the situations reached from `moving`, those that never come to rest."""
+        # forwards all that they come to by themselves, then backwards whatever always goes on
+        # within it
         reached = fresh = moving
         while fresh.satisfiable():
             fresh = self._once(fresh) & self.moving & ~reached

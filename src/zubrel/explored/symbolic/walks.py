@@ -31,6 +31,7 @@ class SymbolicWalks:
         self.space = space
         self.everywhere = everywhere
         self.allowed = allowed
+        # kept for the next target: most findings ask for walks in the same allowed set
         self.layers = [space.start & allowed]
         self.near = self.layers[0]
         self.grown: list[Diagram] = []
@@ -44,6 +45,7 @@ class SymbolicWalks:
     def reached(self) -> DiagramSet:
         space = self.space
         if self.known is None:
+            # nothing is left out, so that the search itself has found it
             whole = self.allowed == space.reachable
             self.known = (
                 space.reachable
@@ -102,6 +104,7 @@ class SymbolicWalks:
         self.layers.append(after & self.allowed & ~self.near)
         # each situation stands in one layer only, the first that comes to it
         self.near = self.near | self.layers[-1]
+        # counted in work and not in seconds, so that the same walk is found on every machine
         space.patience -= self.layers[-1].node_count() * len(space.system.steps)
 
     def _steps_through(self, layers: list[Diagram], wanted: Diagram) -> tuple[Step, ...]:
@@ -124,6 +127,8 @@ class SymbolicWalks:
                 for piece in one.pieces
             ):
                 continue  # it leads elsewhere
+            # the first step of the file that leads here, so that equal walks are told apart the
+            # same way each time
             taken = one.preimage(self.space.encoding, into) & sources
             if taken.satisfiable():
                 return step, self._one(taken)
@@ -138,6 +143,7 @@ class SymbolicWalks:
         The smaller of the two last layers grows, until they meet.
         """
         space = self.space
+        # layers from the target backwards, as those from the start are forwards
         behind, near = [wanted], wanted
         while space.reserve > 0:
             ahead = self.layers[-1]
@@ -178,8 +184,10 @@ class SymbolicWalks:
         others = [] if self.everywhere is None else self.everywhere.plays
         # a beginning of a play that is known costs nothing, and shows many findings at once
         for steps, situations, combined in (*self.plays, *others):
+            # one test for the whole play; where in it is only looked for if it meets the target
             if (combined & wanted).satisfiable():
                 place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())
+                # a play of everywhere may pass through what these walks keep out of
                 if not any((s & ~self.allowed).satisfiable() for s in situations[:place]):
                     return Trace(tuple(steps[:place]), False)
         steps = self._new_play(wanted)
@@ -192,6 +200,7 @@ class SymbolicWalks:
     def _new_play(self, wanted: Diagram) -> list[Step]:
         if not self.by:
             self._grow()
+        # sets only grow, so that the first that meets the target is found by halving
         place = bisect_left(range(len(self.grown)), 1, key=lambda n: self._meets(n, wanted))
         here, steps = self._one(self.grown[place] & wanted), list[Step]()
         while place > 0:
@@ -218,6 +227,7 @@ class SymbolicWalks:
         """The moves of a play that are no mere walks, each time the nearest that spoils nothing."""
         space, walking = self.space, self.space.walking
         # what can still come to the goal: a move that leaves it would spoil the play
+        # closed once; each move is then one look-up
         estimate = space.closed(wanted, space.back, self.allowed, backwards=True)
         left = [step for step in steps if not _walks(step)]
         walks: dict[int, list[Step]] = {}
@@ -251,12 +261,14 @@ class SymbolicWalks:
         walking = self.space.walking
         known: dict[int, list[Step]] = {start: []}
         queue = deque([start])
+        # equal moves are one try
         others = list(dict.fromkeys(left))
         while queue and len(known) < NEAR:
             word = queue.popleft()
             path = known[word]
             for step in others:
                 after = walking.after(word, step)
+                # the nearest move of the old play that does not lose the goal
                 if after is not None and after != word and self.space.holds(estimate, after):
                     return [*path, step], after
             for step in walks.get(word & walking.place, ()):
@@ -272,6 +284,7 @@ class SymbolicWalks:
         """A walk on an island that leads from some source to a situation, and that source."""
         space, walking = self.space, self.space.walking
         island = next(i for i in space.islands if (here & i).satisfiable())
+        # the same situation but for the place, on the same island
         values = space.encoding.values(here.exists(space.place) & island & sources)
         start, end = walking.word(values), walking.word(space.encoding.values(here))
         paths: dict[int, list[Step]] = {start: []}
