@@ -103,6 +103,7 @@ class Dying(unittest.TestCase):
             os.kill(process.pid, signal.SIGKILL)
             self.assertEqual([first, *outcomes], self.expected)
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_what_is_known_is_kept_when_the_scheduler_goes_away(self):
         code = (
             "from distributed import LocalCluster\n"
@@ -131,6 +132,7 @@ class Dying(unittest.TestCase):
         for outcome, expected in zip(left, self.expected[1:], strict=True):
             self.assertIn(outcome.verdict, (expected.verdict, "incomplete"))
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_another_version_is_refused(self):
         with (
             mock.patch.object(workers, "__version__", "0.0.0"),
@@ -140,6 +142,7 @@ class Dying(unittest.TestCase):
             self.fail("it is another version")
         self.assertIn("here it is 0.0.0", str(refused.exception))
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_who_stops_waiting_leaves_nothing_at_work(self):
         class Stopped(Exception):
             pass
@@ -191,6 +194,7 @@ class Questions(unittest.TestCase):
             helpers.killed = process.pid
             self.assertEqual(self.found(helpers), self.expected)
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_with_the_scheduler_gone_this_process_goes_on_alone(self):
         with Cluster("local", Limits(), None, 1) as cluster:
             helpers = ClusterHelpers(cluster, self.files)

@@ -89,7 +89,7 @@ than all of its proof)."""
 # what is certain before a proof ends
 
 CERTAIN = (
-    (1.5 * SECOND, 1 * SECOND),
+    (2.5 * SECOND, 1 * SECOND),
     (5 * SECOND, 3.5 * SECOND),
     (20 * SECOND, 8 * SECOND),
     (60 * SECOND, 20 * SECOND),
