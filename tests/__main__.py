@@ -5,6 +5,7 @@ longest the last time that somebody looked come first. The processes are forks o
 loaded everything and done nothing: what a module leaves behind, no other one sees.
 """
 
+import gc
 import os
 import re
 import subprocess
@@ -91,6 +92,9 @@ def load_once(names):
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # threads do not live on in a fork
     for name in names:
         import_module(f"tests.{name}")
+    # what is loaded stays for good: forks need not look through it for what nobody needs any more
+    gc.collect()
+    gc.freeze()
 
 
 def run_forked(name):

@@ -9,6 +9,7 @@ from unittest import mock
 from benchmarks.families import realm
 
 from tests.program import ProgramTest
+from tests.seeds import LONG
 from zubrel.authored.document import document_of
 from zubrel.base.budget import Allowance, Budget, Limits
 from zubrel.base.progress import Silence
@@ -104,6 +105,7 @@ class Realms(unittest.TestCase):
             seen |= {kind for kind, _ in named(exact.findings)}
         self.assertLessEqual({"softlock", "missable", "skippable", "unreachable"}, seen)
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_explanations_are_whole_with_or_without_a_closer_look(self):
         compared = 0
         for names in (("s", 1, True), ("s", 7, True), ("s", 12, True)):

@@ -19,6 +19,7 @@ from pygls.lsp.client import LanguageClient
 
 from tests.editor import FORKING, Editor, Nursery, capabilities_of_most, offset_of, position_of
 from tests.program import DEMO
+from tests.seeds import LONG
 from zubrel.api import check, load
 from zubrel.base.budget import Limits
 from zubrel.base.diagnostics import InvalidInput
@@ -590,6 +591,7 @@ class Endurance(ServerTest):
         editor.change("world.yaml", whole=SOFTLOCK)
         await editor.until(lambda: not editor.codes("world.yaml"), "no mistake")
 
+    @unittest.skipUnless(LONG, "make test-all")
     async def test_memory_does_not_grow_with_edits(self):
         editor = await self.opened(settings={"search": False})
         status = Path(f"/proc/{editor.server.pid}/status")

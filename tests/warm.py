@@ -7,6 +7,7 @@ JSON, answers are exit codes; negative ones are signals.
 
 from __future__ import annotations
 
+import gc
 import io
 import json
 import os
@@ -106,6 +107,8 @@ def serve():
 
     for name in COMMANDS.split():
         import_module(f"zubrel.shell.{name}_command")
+    gc.collect()
+    gc.freeze()  # forks share it, and need not look through it
     answers = os.fdopen(os.dup(1), "w")
     for line in sys.stdin:
         arguments, folder, environment, timeout, *streams = json.loads(line)
