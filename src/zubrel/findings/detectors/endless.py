@@ -19,6 +19,8 @@ from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, possible_formula
 from zubrel.findings.mentions import effects_of
 
+FEW = 12
+"""Values of an amount that are all asked about."""
 COUNTED = ("held", "meter", "stock", "stored")
 """The kinds of variables that a move may lower: whoever pays does not get it for nothing."""
 
@@ -64,7 +66,7 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
                 yield _Raise(
                     subject=str(subject),
                     formulas=(
-                        *(_highest(system, v) for v in counted),
+                        *(f for v in counted for f in _values(system, v)),
                         *([possible_formula(system, move)] if fills else []),
                     ),
                     steps=move.steps,
@@ -85,9 +87,13 @@ def _fills(system: System, step: Step, meter: str) -> bool:
     )
 
 
-def _highest(system: System, variable: int) -> Formula:
-    high = system.variables[variable].high
-    return Within(variable, high, high)
+def _values(system: System, variable: int) -> Iterator[Formula]:
+    """Tests that keep a variable with all its values; of many values one test does."""
+    domain = system.variables[variable]
+    yield Within(variable, domain.high, domain.high)
+    # where an amount follows from marks, each of its values is told by other ones
+    if domain.size <= FEW:
+        yield from (Within(variable, n, n) for n in range(domain.low, domain.high))
 
 
 def _trades(system: System) -> Iterator[_Trade]:

@@ -197,7 +197,9 @@ def _answered(
         with suppress(WorkSpent), budget.within(AT_ONCE):
             lens = whole_lens_for(system, formulas, budget, progress, forward=forward)
             if lens.at_once:
-                return BatchResult(answer(judge(lens), batch), (), (), budget.work - began)
+                # what one question of them cannot be answered from is asked of it alone below
+                with suppress(NotAsked):
+                    return BatchResult(answer(judge(lens), batch), (), (), budget.work - began)
         budget.spend(1)  # where it was the whole share that was spent, nothing more is asked
         if lens is None or lens.at_once:
             lens = backward_lens_for(system, formulas, budget)
