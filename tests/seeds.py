@@ -1,4 +1,4 @@
-"""How many random worlds are tried: all where somebody has time, else every third or fourth."""
+"""How many random worlds are tried: all where somebody has time, else every fourth, or so."""
 
 import os
 
@@ -13,5 +13,5 @@ def sampled(*limits, of=4):
 
 
 def least(number):
-    """What has to be seen at least, of what is seen in the long run."""
+    """What has to be seen at least: the long run shows so much, the short one a sixth and more."""
     return number if LONG else number // 6

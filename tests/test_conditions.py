@@ -1,7 +1,8 @@
 """Taking out a condition of soundness is noticed.
 
-That its worlds come out right is tried of every condition, which fails when one is taken out. That
-they come out wrong without it is tried of some, and of all in `make test-all`.
+Each stands where the table says, which fails when one is taken out. That worlds come out right with
+all of them is tried of a fourth of the worlds; that they come out wrong without one is tried of
+some conditions, and of all in `make test-all`.
 """
 
 import os

@@ -16,6 +16,7 @@ from zubrel.base.progress import Silence
 from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
+from zubrel.explored.space import NotAsked
 from zubrel.explored.symbolic.search import explore_symbolic
 from zubrel.findings.find import Conclusions, find
 from zubrel.findings.large import planning as full_size_module
@@ -197,6 +198,28 @@ class Realms(unittest.TestCase):
             batches.finish()
         self.assertEqual(tried, [[0, 1, 2, 3, 4], [1, 2], [2], [3, 4], [4]])
         self.assertEqual(batches.undecided, questions)
+
+    def test_a_batch_with_a_question_that_its_lens_cannot_answer_is_asked_one_by_one(self):
+        system = realm_system("s", 1, True)
+        questions = list(islice(every_question(system), 4))
+        tried = []
+
+        def answer(judged, batch):
+            tried.append(len(batch))
+            if len(batch) > 1 or batch[0] is questions[2]:
+                raise NotAsked(batch[0].subject)
+            return questions_module.answer(judged, batch)
+
+        with (
+            mock.patch("zubrel.findings.large.batches.answer", answer),
+            Batches(
+                system, Budget(Limits()), Silence(), Allowance(1e9), ProcessHelpers(0)
+            ) as batches,
+        ):
+            batches.ask([questions])
+            batches.finish()
+        self.assertEqual(tried, [4, 1, 1, 1, 1])
+        self.assertEqual(batches.undecided, [questions[2]])
 
     def test_what_a_helper_never_answers_is_answered_here(self):
         system = realm_system("s", 1, True)

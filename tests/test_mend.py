@@ -453,7 +453,7 @@ class AgainstReference(unittest.TestCase):
                             guarded += " needs: " in proposal.words
             except (TooLarge, Restless):
                 continue
-        self.assertGreater(compared, 2)
+        self.assertGreater(compared, 3)
         self.assertGreater(guarded, 0)
 
     def test_a_set_of_changes_leaves_what_it_says_by_the_slow_reference(self):

@@ -4,7 +4,7 @@ import unittest
 from unittest import mock
 
 from tests.random_worlds import random_world
-from tests.seeds import least, sampled
+from tests.seeds import LONG, least, sampled
 from tests.stress_worlds import stress_world, trade_world
 from tests.test_against_reference import world_of
 from zubrel.authored.document import document_of
@@ -20,7 +20,8 @@ from zubrel.findings import registry
 from zubrel.findings.judged import judge
 from zubrel.findings.large.questions import answer, every_question, in_batches, whole_lens_for
 
-SEEDS = sampled(12)
+# a lens for what is had without end did not know all that was asked of the fourth
+SEEDS = sorted({*sampled(12), 3})
 
 
 def worlds():
@@ -52,7 +53,7 @@ class Questions(unittest.TestCase):
                     self.assertEqual(named(answer(judge(lens), [one])), exact)
                 asked_alone += 1
                 told += bool(exact)
-        self.assertGreater(asked_alone, 60)
+        self.assertGreater(asked_alone, 150 if LONG else 60)
         self.assertGreater(told, 25)
 
     def test_questions_decided_together_are_decided_as_one_by_one(self):

@@ -132,6 +132,21 @@ def touched_by(settler: Settler) -> frozenset[int]:
     return asked | {c.variable for c in settler.changes}
 
 
+def decided_by(settler: Settler) -> frozenset[int]:
+    """Variables of which one has changed where something begins to be possible by itself.
+
+    Where it sets what its guard refuses, it makes a difference whenever the guard holds; else it
+    may be idle, and what it would change decides as well.
+    """
+    changed = [c.variable for c in settler.changes]
+    if any(
+        c.when == TRUE and changed.count(c.variable) == 1 and excluded(settler.guard, c)
+        for c in settler.changes
+    ):
+        return variables_of(settler.guard)
+    return touched_by(settler)
+
+
 def settlers_after(
     settlers: Sequence[Settler], sources: Iterable[Sequence[Change]]
 ) -> list[Settler]:
@@ -154,7 +169,7 @@ def may_enable(changes: Sequence[Change], settler: Settler) -> bool:
     """Whether something that was not possible by itself may be so after some changes."""
     # nothing that decides about it has changed: it is as possible as it was, and that it was not
     changed = [c.variable for c in changes]
-    if not touched_by(settler) & set(changed):
+    if not decided_by(settler) & set(changed):
         return False
     surely = (
         c for n, c in enumerate(changes) if c.when == TRUE and c.variable not in changed[n + 1 :]

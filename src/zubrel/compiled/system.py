@@ -142,6 +142,13 @@ class System(Struct, frozen=True, dict=True):
         return pairs_of(self, self.relaxation.operators, self._values_alone)
 
     @cached_property
+    def twins(self) -> dict[int, Formula]:
+        """By variable of two values that another one tells in every situation: where it is high."""
+        from zubrel.compiled.twins import twins_of
+
+        return {} if self.pairs is None else twins_of(self.variables, self.pairs)
+
+    @cached_property
     def _values_alone(self) -> tuple[int, ...]:
         """For each variable the values that sets of single values come to."""
         return tuple(self.relaxation.future(self.relaxation.domains(self.start)))

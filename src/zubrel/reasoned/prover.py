@@ -24,6 +24,7 @@ from zubrel.compiled.formulas import (
 )
 from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.compiled.system import System
+from zubrel.reasoned.borders import Borders, areas_of
 from zubrel.reasoned.claims import (
     Cannot,
     Ends,
@@ -70,6 +71,7 @@ class Prover(Leaves):
     ) -> None:
         super().__init__(system, view, here, past)
         self.short_of = short_of
+        self.borders = Borders(system, self.makers, self.is_never)
         self.explained: set[Formula] = set()
 
     def tree(self, formula: Formula) -> Node | None:
@@ -308,67 +310,18 @@ class Prover(Leaves):
     ) -> Node:
         """Why the player never comes to a place while some other parts hold."""
         # an area behind the area that cannot be reached either has the same reason as it
-        beyond = self._beyond(_areas_of(place), others)
+        beyond = self.borders.beyond(areas_of(place), others)
         inside = either(Within(PLACE, n, n) for n in sorted(beyond))
         whole = both((inside, *others))
         # one claim for all areas behind the same border: each by itself would point at the next
         self.explained.add(whole)
-        entering = self._entering(beyond, inside, others)
+        entering = self.borders.entering(beyond, inside, others)
         inner = self._children((inside, *others), entering, (*path, whole))
         if whole == formula:
             return Node(Never(formula), inner)
         return Node(Never(formula), (Node(Never(whole), inner),))
 
-    def _beyond(self, areas: frozenset[int], others: tuple[Formula, ...]) -> frozenset[int]:
-        """The areas from which some areas could be reached, and which are never entered either."""
-        beyond, pending = set(areas), list(areas)
-        while pending:
-            there = pending.pop()
-            for maker in self.makers:
-                if any(c.variable == PLACE and c.number == there for c in maker.changes):
-                    for start in self._begins(maker):
-                        at_start = both((Within(PLACE, start, start), *others))
-                        # where the others may hold at its start the border is here, and the way
-                        # itself is told
-                        if start not in beyond and self.is_never(at_start):
-                            beyond.add(start)
-                            pending.append(start)
-        return frozenset(beyond)
-
-    def _entering(
-        self, beyond: frozenset[int], inside: Formula, others: tuple[Formula, ...]
-    ) -> Iterable[Maker]:
-        """What leads into some areas from outside of them, and what makes the other parts true."""
-        # a way between two areas inside never brings anybody in
-        outside = plain_form(inside, self.system.variables, False)
-        for maker in self.makers:
-            begins = self._begins(maker)
-            moves = any(c.variable == PLACE for c in maker.changes)
-            makes = any(may_make(self.system, c, p) for c in maker.changes for p in others)
-            if makes or not (begins and beyond.issuperset(begins)):
-                # what may begin inside as well is asked about from outside only
-                if moves and not makes and not set(begins).isdisjoint(beyond):
-                    guard = (*maker.guard, outside)
-                    yield Maker(maker.id, maker.changes, guard, maker.step)
-                else:
-                    yield maker
-
-    def _begins(self, maker: Maker) -> tuple[int, ...]:
-        """The areas where a maker can be; empty: anywhere."""
-        if maker.step is None:
-            return ()
-        return self.system.move_of[maker.step.number].areas or ()
-
 
 def _ends(parts: Sequence[Formula], wanted: Sequence[Formula]) -> bool:
     """Whether a move ends the game of which some of the parts ask that it goes on."""
     return any(p == GOING_ON and w == FALSE for p, w in zip(parts, wanted, strict=True))
-
-
-def _areas_of(place: Formula) -> frozenset[int]:
-    match place:
-        case Within(_, low, high):
-            return frozenset(range(low, high + 1))
-        case Either(parts):
-            return frozenset().union(*(_areas_of(p) for p in parts))
-    return frozenset()

@@ -24,17 +24,14 @@ from zubrel.compiled.formulas import (
     TRUE,
     Formula,
     Load,
-    Within,
     both,
-    opposite,
     pieces_of,
-    substituted,
     variables_in,
     variables_of,
 )
 from zubrel.compiled.parts import ENDING, PLACE, Operation, Settler
 from zubrel.compiled.system import System
-from zubrel.reduced.result import Reduced, fixed, formulas_of, losing, rewritten
+from zubrel.reduced.result import Reduced, fixed, formulas_of, losing, rewritten, telling
 
 
 def derived(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
@@ -72,16 +69,9 @@ def derived(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         settlers=tuple(o for n, o in enumerate(before.settlers) if n not in left_out),
     )
 
-    def test(test: Within) -> Formula:
-        if test.variable not in told:
-            return test
-        domain, condition = system.variables[test.variable], told[test.variable]
-        # two values: high says that it is so, low that it is not
-        return condition if test.low > domain.low else opposite(condition)
-
     # a folded area whose link asks for a mark is asked for later than the moves are; it is lost
     # rather than wrong
-    smaller = rewritten(losing(smaller, told), lambda f: substituted(f, test))
+    smaller = rewritten(losing(smaller, told), telling(system, told))
     return replace(smaller, system=fixed(smaller.system, told))
 
 

@@ -72,8 +72,8 @@ def reduce(
     """
     smallest = _reduced(unreduced(system), asked, AT_FIRST, using, budget)
     if "twins" in using:
-        # moves of the whole are the same as before: what was known of it still holds
-        smallest = twins(smallest, system.pairs)
+        # no variable has another meaning yet: what is known of the whole still holds
+        smallest = twins(smallest, system.twins)
     # what is left need not keep to the limits: some amounts will mean something else
     smallest = replace(smallest, system=replace(smallest.system, loads=()))
     while True:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.compiled.formulas import Formula, variables_of
+from zubrel.compiled.formulas import Formula, Within, opposite, substituted, variables_of
 from zubrel.compiled.parts import PLACE, Change, Move, Step
 from zubrel.compiled.system import System
 
@@ -111,14 +111,30 @@ def fixed(system: System, variables: Collection[int]) -> System:
 
 
 def without_changes(before: Reduced, variables: Collection[int]) -> Reduced:
-    """The same where no move changes these variables."""
+    """The same where no move changes these variables, and nothing that happens by itself."""
     system = before.system
-    steps = tuple(
-        replace(s, changes=tuple(c for c in s.changes if c.variable not in variables))
-        for s in system.steps
-    )
+
+    def others(changes: Sequence[Change]) -> tuple[Change, ...]:
+        return tuple(c for c in changes if c.variable not in variables)
+
+    steps = tuple(replace(s, changes=others(s.changes)) for s in system.steps)
     moves = tuple(replace(m, steps=tuple(steps[s.number] for s in m.steps)) for m in system.moves)
-    return replace(before, system=replace(system, moves=moves, steps=steps))
+    settlers = tuple(replace(s, changes=others(s.changes)) for s in system.settlers)
+    smaller = replace(system, moves=moves, steps=steps, settlers=settlers)
+    return replace(before, system=smaller)
+
+
+def telling(system: System, told: Mapping[int, Formula]) -> Callable[[Formula], Formula]:
+    """Puts in place of variables of two values what is `told` of each: where it is high."""
+
+    def test(test: Within) -> Formula:
+        if test.variable not in told:
+            return test
+        domain, condition = system.variables[test.variable], told[test.variable]
+        # two values: high says that it is so, low that it is not
+        return condition if test.low > domain.low else opposite(condition)
+
+    return lambda formula: substituted(formula, test)
 
 
 def rewritten(before: Reduced, change: Callable[[Formula], Formula]) -> Reduced:

@@ -15,7 +15,8 @@ from msgspec import Struct
 from oxidd.bdd import BDDFunction
 
 from zubrel.base.budget import Budget
-from zubrel.compiled.formulas import Formula, Within, variables_of
+from zubrel.compiled.facts import settlers_after
+from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Settler, Step
 from zubrel.compiled.system import System
 from zubrel.compiled.ways import standing_in
@@ -70,13 +71,17 @@ class Functions:
         self.all: list[Function] = []
         self.of_step: dict[int, list[Function]] = {s.number: [] for s in system.steps}
         self.quiet: list[Diagram] = []
-        self._set_off_by: dict[int, frozenset[int]] = {}
-        """By the number of what happens by itself: the variables that may make it happen."""
-        self._settling: list[list[Function]] = [[] for _ in self.areas]
+        self._by_itself = (
+            *system.settlers,
+            *(Settler("", f, (Change(ENDING, Operation.SET, n),)) for f, n in system.endings),
+        )
+        """All that happens by itself, endings at last."""
+        self._settling: list[list[tuple[Settler, Function]]] = [[] for _ in self.areas]
+        """By area, each with what of it happens there."""
         self._following: dict[int, tuple[Function, ...]] = {}
         for area in self.areas:
             self._begin(area)
-        self.settling = [f for here in self._settling for f in here]
+        self.settling = [f for here in self._settling for _, f in here]
         self.moves_player = any(f.area != f.target for f in self.settling)
         """Whether what happens by itself may lead elsewhere."""
         self.steps = [f for f in self.all if f.step is not None]
@@ -88,20 +93,17 @@ class Functions:
         for number, settler in enumerate(self.system.settlers):
             guard = self.at(settler.guard, area) & free
             changing = self.encoding.false
-            asked = self._set_off(area, settler)
             for where, target, after in self._outcomes(area, settler.changes, guard):
                 # what changes nothing does not happen, and lets the next one happen
                 moved = where if target != area else where & ~self._same(after)
                 changing = changing | moved
-                self._add(area, target, moved, after, settler=number, asked=asked)
+                self._add(area, target, moved, after, cause=settler, settler=number)
             # of several that could happen the first does
             free = free & ~changing
-        for formula, number in self.system.endings:
-            guard = self.at(formula, area) & free
-            change = Change(ENDING, Operation.SET, number)
-            asked = variables_of(formula)
-            for where, target, after in self._outcomes(area, [change], guard):
-                self._add(area, target, where, after, asked=asked)
+        for ending in self._by_itself[len(self.system.settlers) :]:
+            guard = self.at(ending.guard, area) & free
+            for where, target, after in self._outcomes(area, ending.changes, guard):
+                self._add(area, target, where, after, cause=ending)
             free = free & ~guard
         # an ending is at rest: nothing follows it
         self.quiet.append(free | (self.valid & ~self.going_on))
@@ -112,21 +114,6 @@ class Functions:
                     for where, target, after in self._outcomes(area, step.changes, guard):
                         self._add(area, target, where, after, step)
             self.encoding.pause()
-
-    def _set_off(self, area: int, settler: Settler) -> frozenset[int]:
-        """The variables of which one has changed where something begins to happen by itself."""
-        asked = variables_of(settler.guard)
-        changed = frozenset(c.variable for c in settler.changes)
-        read = frozenset[int]().union(*(variables_of(c.when) for c in settler.changes))
-        # where its guard holds and nothing happens, what it would change decides as well; whether
-        # that is so anywhere must not depend on where the player stands
-        guard = self.at(settler.guard, area) & self.going_on
-        idle = guard
-        for where, _, after in self._outcomes(area, settler.changes, guard):
-            idle = idle & ~(where & ~self._same(after))
-        if idle.satisfiable() or PLACE in changed | read:
-            asked |= changed | read
-        return asked
 
     def at(self, formula: Formula, area: int) -> Diagram:
         """Where a formula holds in an area."""
@@ -143,8 +130,8 @@ class Functions:
         guard: Diagram,
         after: Mapping[int, Bits],
         step: Step | None = None,
+        cause: Settler | None = None,
         settler: int | None = None,
-        asked: frozenset[int] = frozenset(),
     ) -> None:
         if not guard.satisfiable():
             return
@@ -160,36 +147,28 @@ class Functions:
         self.all.append(function)
         if step is not None:
             self.of_step[step.number].append(function)
-        else:
-            self._settling[area].append(function)
-            self._set_off_by[function.number] = asked
+        if cause is not None:
+            self._settling[area].append((cause, function))
 
     def following(self, function: Function) -> tuple[Function, ...]:
         """What may happen by itself between a step from a situation at rest and the rest after it.
 
-        Nothing would happen at first, so that only what asks for something that was changed since
-        can: by the step, or by what has happened after it.
+        Nothing would happen at first, so that only what is made possible since can: by the step, or
+        by what has happened after it.
         """
+        assert function.step is not None, "what happens by itself follows a step"
         if function.number not in self._following:
-            changed, areas = self._changed_by(function), {function.target}
-            following: dict[int, Function] = {}
-            grows = bool(self.settling)
-            while grows:
-                grows = False
-                for area in sorted(areas):
-                    for other in self._settling[area]:
-                        asked = self._set_off_by[other.number]
-                        if other.number not in following and asked & changed:
-                            following[other.number] = other
-                            changed |= self._changed_by(other)
-                            areas = areas | {other.target}
-                            grows = True
-            self._following[function.number] = tuple(following[n] for n in sorted(following))
+            after = settlers_after(self._by_itself, [function.step.changes])
+            following, areas = list[Function](), [function.target]
+            # what happens may take the player elsewhere, where other functions are the same things
+            for area in areas:
+                for cause, other in self._settling[area]:
+                    if cause in after:
+                        following.append(other)
+                        if other.target not in areas:
+                            areas.append(other.target)
+            self._following[function.number] = tuple(following)
         return self._following[function.number]
-
-    def _changed_by(self, function: Function) -> set[int]:
-        moved = {PLACE} if function.area != function.target else set[int]()
-        return {*function.after, *moved}
 
     def settled_before(self, function: Function, areas: Sequence[Diagram]) -> Diagram:
         """From where a step, with what follows by itself, leads into a set.
