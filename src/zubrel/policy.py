@@ -98,7 +98,7 @@ CERTAIN = (
 """Work on a proof before something certain is looked for in its midst, and work on that. Little at
 first, so that a proof of three seconds is not held up by much (wins of 40 to 160 moves are known
 after 0.1 to 0.6 s); more and more where a proof may never end, so that whoever waits for it is told
-something, and a proof of a minute or more takes a third longer at most."""
+something, and a proof of a minute or more takes two fifths longer at most."""
 CERTAIN_LATE = 0.8 * SECOND
 """Work on that where a limit came first."""
 SEED = 1
