@@ -352,7 +352,7 @@ CONDITIONS = {
         ("c184",),
     ),
     "claims: from where a place is reached": Without(
-        "reasoned/prover.py",
+        "reasoned/borders.py",
         "if start not in beyond and self.is_never(at_start):",
         "if start not in beyond:",
         ("c2",),
