@@ -208,21 +208,33 @@ CONDITIONS = {
         "reduced/standing.py", "for settler in system.settlers:", "for settler in ():", ()
     ),
     "certain: what comes back may be done again": Without(
-        "compiled/relaxation.py",
-        "return not allowed & closures[variable]",
-        "return True or allowed & closures[variable]",
+        "compiled/adding.py",
+        "following = closures[self._moved(change, variable, place)] & allowed",
+        "following = 0",
         (),
     ),
     "certain: what is only sometimes set is not set for good": Without(
-        "compiled/relaxation.py",
-        "if change.operation is not Operation.SET or when != ALWAYS:",
-        "if change.operation is not Operation.SET:",
+        "compiled/adding.py",
+        "len(effect.changes) == 1 and effect.changes[0][1] == ALWAYS",
+        "len(effect.changes) == 1",
         (),
     ),
     "certain: what is set is not added up": Without(
-        "compiled/relaxation.py",
-        "effect.variable, count, once and plain)",
-        "effect.variable, count, once)",
+        "compiled/adding.py",
+        "count * self.times[number]) if plain else ENDLESS",
+        "count * self.times[number])",
+        (),
+    ),
+    "certain: of what can stand for each other the most counts": Without(
+        "compiled/adding.py",
+        "together[key] = max(most, together.get(key, 0))",
+        "together[key] = most",
+        (),
+    ),
+    "certain: all that move a count are asked how far": Without(
+        "compiled/adding.py",
+        "self._longest(effect, _allowed(members, variable))",
+        "self._longest(effect, _allowed(members[:1], variable))",
         (),
     ),
     "certain: all outcomes doom, or luck decides": Without(
@@ -455,6 +467,28 @@ areas:
   quay:
     deeds: {trade: {needs: not lamp, gives: [lamp, shell]}}
     ways: [{to: tower, needs: 3 shell}]
+  tower: {}
+endings: {won: {when: at tower}}
+""",
+    "certain: of what can stand for each other the most counts": """
+items: {shell: {name: Shell, max: 3}}
+areas:
+  quay:
+    deeds:
+      trade: {once: true, either: [{label: much, gives: 3 shell}, {label: little, gives: shell}]}
+    ways: [{to: tower, needs: 3 shell}]
+  tower: {}
+endings: {won: {when: at tower}}
+""",
+    "certain: all that move a count are asked how far": """
+items: {shell: {name: Shell, max: 9}}
+meters: {trust: {to: 4}}
+areas:
+  quay:
+    deeds:
+      help: {needs: trust < 1, adds: {trust: 1}, gives: shell}
+      help_more: {needs: trust < 4, adds: {trust: 1}, gives: shell}
+    ways: [{to: tower, needs: 4 shell}]
   tower: {}
 endings: {won: {when: at tower}}
 """,

@@ -104,7 +104,7 @@ class MadeAgain(unittest.TestCase):
                 here = seeker.rooms.values(room.name)
                 now = [v - d.low for v, d in zip(here, system.variables, strict=True)]
                 looked += 1
-                balanced += not seeker.planner.upkeep.lacking(Counter(plan[1]), now)
+                balanced += not seeker.planner.upkeep.lacking(Counter(plan[1]), {}, now)
         self.assertGreater(looked, least(60))
         self.assertGreater(balanced, 0.9 * looked)
 

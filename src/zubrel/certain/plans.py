@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 from zubrel.certain.upkeep import Upkeep
+from zubrel.compiled.adding import Sums
 from zubrel.compiled.operators import Domains, Effect, Gain, Operator
 from zubrel.compiled.parts import ENDING, Operation
 from zubrel.compiled.possible import (
@@ -73,10 +74,10 @@ class Planner:
             return extraction.often
 
         now = [mask.bit_length() - 1 for mask in start]
-        often = self.upkeep.added(extraction.often, now, use)
+        often = self.upkeep.added(extraction.often, extraction.levels, now, use)
         plan: list[int] = []
-        for number, times in extraction.often.items():
-            plan += [number] * (often[number] or times)
+        for number in extraction.often:
+            plan += [number] * often[number]
         return plan
 
     def wanted(self, start: Sequence[int]) -> list[Value] | None:
@@ -101,6 +102,7 @@ class _Layers:
         self.relaxation = relaxation
         self.operators = relaxation.operators
         self.domains: Domains = list(start)
+        self.sums = Sums(relaxation.additions, self.domains)
         self.first: list[dict[int, tuple[int, int | None]]] = [
             dict.fromkeys(self._placed(mask), (0, None)) for mask in start
         ]
@@ -119,25 +121,33 @@ class _Layers:
         self.relaxation.budget.spend(tests * 20 * self.relaxation.apply)
 
     def is_possible(self, number: int) -> bool:
-        gained: list[Gain] = []
-        self.operators.run[number](self.domains, [0] * len(self.domains), gained)
-        return bool(gained)
+        return self.relaxation.is_possible(number, self.domains)
 
     def grow(self) -> bool:
         """One more layer; whether it holds anything new."""
         self.layer += 1
         after, gained = list(self.domains), list[Gain]()
         self.relaxation.budget.spend(self.relaxation.apply * len(self.due))
-        for number in self.due:
-            self.operators.run[number](self.domains, after, gained)
         following: set[int] = set()
+        by_operator = self.relaxation.additions.by_operator
+        for number in self.due:
+            # six wardens with a feather each are six feathers, and no warden is met twice
+            adding = by_operator.get(number, ())
+            before = [after[a.variable] for a in adding]
+            self.operators.run[number](self.domains, after, gained)
+            if adding:
+                possible = self.relaxation.is_possible(number, self.domains)
+                following.update(self.sums.kept(number, before, after, possible))
         for variable, mask, number in gained:
+            new = mask & after[variable]
+            if not new:
+                continue  # more than can be added up
             known = self.first[variable]
-            for place in self._placed(mask):
+            for place in self._placed(new):
                 known.setdefault(place, (self.layer, number))
             following.update(self.operators.watching[variable])
         self.domains, self.due = after, sorted(following)
-        return bool(gained)
+        return bool(following)
 
 
 class _Extraction:
@@ -163,6 +173,14 @@ class _Extraction:
     def often(self) -> Counter[int]:
         """How often each operator is applied, in the order in which they are first."""
         return Counter(number for _, number in sorted(self.used))
+
+    @property
+    def levels(self) -> dict[int, int]:
+        """Of each variable the highest place of those of its values that are asked for."""
+        levels: dict[int, int] = {}
+        for variable, place in self.marked:
+            levels[variable] = max(place, levels.get(variable, 0))
+        return levels
 
     def _go_back(self) -> None:
         for layer in range(len(self.goals) - 1, 0, -1):

@@ -11,10 +11,11 @@ equation, 2013; here a plan is mended by it, and nothing is proved).
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 
+from zubrel.compiled.adding import ENDLESS
 from zubrel.compiled.operators import Operator, Operators
 from zubrel.compiled.parts import ENDING, PLACE, Operation, Variable
 from zubrel.compiled.possible import ALWAYS, places_of
@@ -48,14 +49,17 @@ class Upkeep:
     def __init__(self, relaxation: Relaxation) -> None:
         self.variables: Sequence[Variable] = relaxation.system.variables
         self.budget = relaxation.budget
-        self.once = relaxation.once
+        self.times = relaxation.additions.times
+        self.family = relaxation.additions.family
         self.turnover = [self._turnover(o) for o in relaxation.operators.all]
         self.makers: dict[Supply, list[int]] = {}
-        """By supply what makes it, and can be made more than once."""
+        """By supply what makes it, and can be made again and again."""
+        self.limited: dict[Supply, list[int]] = {}
+        """By supply what makes it only so often."""
         for number, turnover in enumerate(self.turnover):
-            if not self.once[number]:
-                for supply in turnover.makes:
-                    self.makers.setdefault(supply, []).append(number)
+            makes = self.limited if self.times[number] < ENDLESS else self.makers
+            for supply in turnover.makes:
+                makes.setdefault(supply, []).append(number)
         self.lasting = self._lasting()
         """Supplies of which there is never an end: something makes them, of others that last."""
         for makers in self.makers.values():
@@ -142,28 +146,52 @@ class Upkeep:
         return False
 
     def added(
-        self, plan: Counter[int], now: Sequence[int], use: Callable[[int], Counter[int] | None]
+        self,
+        plan: Counter[int],
+        levels: Mapping[int, int],
+        now: Sequence[int],
+        use: Callable[[int], Counter[int] | None],
     ) -> Counter[int]:
         """How often each operator of a plan is made, where what it uses up is made again.
 
-        `now` are the places of the values of the variables. `use` adds an operator that was not
-        asked for, with what it asks for itself, and gives the plan then; None: it is not possible.
+        `levels` are the highest places that are asked for of variables, `now` those of their
+        values. `use` adds an operator that was not asked for, with what it asks for itself, and
+        gives the plan then; None: it is not possible.
         """
-        often = Counter({n: 1 if self.once[n] else times for n, times in plan.items()})
+        often = self.possible(plan)
         for _ in range(ROUNDS):
-            lacking = self.lacking(often, now)
+            lacking = self.lacking(often, levels, now)
             changed = False
             for supply, count in lacking:
                 maker = self._maker(supply, often, use)
                 if maker is not None:
-                    often[maker] += -(-count // self.turnover[maker].makes[supply])
+                    more = -(-count // self.turnover[maker].makes[supply])
+                    often[maker] += min(more, self._left(maker, often))
                     changed = True
             if not changed or often.total() > MOST:
                 break
         return often
 
-    def lacking(self, often: Counter[int], now: Sequence[int]) -> list[tuple[Supply, int]]:
-        """What is used up beyond what there is and is made, by how much."""
+    def possible(self, plan: Mapping[int, int]) -> Counter[int]:
+        """A plan without what cannot be done again."""
+        often = Counter[int]()
+        for number, times in plan.items():
+            often[number] = min(times, self._left(number, often))
+        return often
+
+    def _left(self, number: int, often: Counter[int]) -> int:
+        """How many times more an operator may be made."""
+        if self.times[number] == ENDLESS:
+            return ENDLESS
+        family = self.family[number]
+        made = sum(times for other, times in often.items() if self.family[other] == family)
+        return max(0, self.times[number] - made)
+
+    def lacking(
+        self, often: Counter[int], levels: Mapping[int, int], now: Sequence[int]
+    ) -> list[tuple[Supply, int]]:
+        """What is used up or asked for beyond what there is and is made, by how much."""
+        made = Counter[Supply]()
         balance = Counter[Supply]()
         self.budget.spend(BALANCE * len(often))
         for number, times in often.items():
@@ -171,13 +199,18 @@ class Upkeep:
             for supply, count in turnover.uses.items():
                 balance[supply] -= count * times
             for supply, count in turnover.makes.items():
+                made[supply] += count * times
                 balance[supply] += count * times
         lacking = list[tuple[Supply, int]]()
         for supply, count in balance.items():
             variable, place = supply
             here = now[variable] if place < 0 else int(now[variable] == place)
-            if count + here < 0 and supply in self.makers:
-                lacking.append((supply, -count - here))
+            missing = -count - here
+            if place < 0 and variable in levels:
+                # a level may be asked for without being used up: a door that counts feathers
+                missing = max(missing, levels[variable] - here - made[supply])
+            if missing > 0 and (supply in self.makers or supply in self.limited):
+                lacking.append((supply, missing))
         return lacking
 
     def _maker(
@@ -185,18 +218,20 @@ class Upkeep:
     ) -> int | None:
         """What makes a supply: of what the plan makes already, or else of all that is possible,
         which the plan then prepares once."""
-        makers = self.makers[supply]
+        makers = self.makers.get(supply, [])
         # what is made anyway needs no preparing, as long as nothing is lost by it
         known = [n for n in makers if n in often and not self._for_good(n)]
         if known:
             return known[0]
-        for number in makers:
+        limited = [n for n in self.limited.get(supply, ()) if self._left(n, often)]
+        for number in (*makers, *limited):
             if number in often:
                 return number
             grown = use(number)
             if grown is not None:
                 for other, times in grown.items():
-                    often[other] = max(often[other], times)
+                    missing = max(0, times - often[other])
+                    often[other] += min(missing, self._left(other, often))
                 often[number] -= 1  # it is counted by who asks for it
                 return number
         return None

@@ -37,6 +37,9 @@ class Seeker:
         closing = (self.relaxation.operators.all[n].step for n in self.planner.upkeep.closing)
         self.late = frozenset(step.number for step in closing if step is not None)
         """Steps that take away for good what others ask for."""
+        moves = (operator.step for operator in self.relaxation.operators.all if operator.walks)
+        self.walks = frozenset(step.number for step in moves if step is not None)
+        """Steps that only move the player."""
         self._plans: dict[int, tuple[int, list[int]] | None] = {}
         self._may_win: dict[int, bool] = {}
 
@@ -91,6 +94,8 @@ class WinSearch:
         self.rooms = seeker.rooms
         self.start = start
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
+        self.cost = {start.name: 0.0}
+        """Of each room met the least that a win from it was taken to cost."""
         self.queue: list[tuple[float, int, int]] = [(0.0, 0, start.name)]
         self.expanded: set[int] = set()
         self.tick = 0
@@ -134,6 +139,7 @@ class WinSearch:
 
     def _push(self, cost: float, name: int) -> None:
         self.tick += 1
+        self.cost[name] = cost
         # of equal ones the latest: it goes on where the last plan has ended
         heapq.heappush(self.queue, (cost, -self.tick, name))
 
@@ -141,6 +147,9 @@ class WinSearch:
         """The room behind an exit, if it is new."""
         target = self.rooms.room(exit_.target)
         if target.name in self.came:
+            # it was met from where a win seemed far; now it seems nearer
+            if target.name not in self.expanded and cost < self.cost[target.name]:
+                self._push(cost, target.name)
             return None
         self.came[target.name] = (room.name, exit_)
         self._push(cost, target.name)
@@ -176,8 +185,8 @@ class WinSearch:
                 yield step.number
 
     def _first_possible(self, room: Room, wanted: list[int]) -> Exit | None:
-        """The exit whose step comes first in a plan; what takes something away for good is made
-        when nothing else of it is possible."""
+        """The exit whose step comes first in a plan; what takes something away for good, or leads
+        where there is no plain way back from, is made when nothing else of it is possible."""
         by_step: dict[int, Exit] = {}
         for exit_ in room.exits:
             if not self.rooms.is_over(exit_.target) or self._is_there(exit_):
@@ -187,7 +196,7 @@ class WinSearch:
             if self._is_there(exit_):
                 return exit_
         for exit_ in possible:
-            if exit_.step not in self.seeker.late:
+            if exit_.step not in self.seeker.late and exit_.step not in self.seeker.walks:
                 return exit_
         return possible[0] if possible else None
 

@@ -1,0 +1,257 @@
+"""What can be added up: how often an operator takes place at most, and what that makes of amounts.
+
+An operator that changes a variable for good, so that nothing leads back to the values which it asks
+for, takes place once; one that counts a stock down, or the blows of a fight up, as often as there
+are values on its way. An amount that only such operators add to never has more than they give
+together, however many values it seems to have where nothing is ever taken away.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+
+from msgspec import Struct
+
+from zubrel.compiled.operators import Compiled, Domains, Effect, Operator, Operators
+from zubrel.compiled.parts import ENDING, PLACE, Change, Operation
+from zubrel.compiled.possible import ALWAYS, places_of
+
+MOST_FOLLOWED = 128
+"""Values of a variable up to which it is found out from which of them none leads back."""
+ENDLESS = 1 << 30
+SUMS = (Operation.ADD, Operation.ADD_UP_TO_END)
+
+
+class Adding(Struct, frozen=True):
+    """An operator adds to a variable, in a play so many at most."""
+
+    variable: int
+    most: int
+
+
+class Additions:
+    """What the operators of a system add up to."""
+
+    def __init__(self, system: Compiled, operators: Operators) -> None:
+        self.system = system
+        self.operators = operators
+        self._closures: dict[int, list[int]] = {}
+        self._longest_known: dict[tuple[int, Change, int], int] = {}
+
+    @cached_property
+    def by_operator(self) -> dict[int, list[Adding]]:
+        """By operator what it adds to variables that something adds to only so often."""
+        together: dict[tuple[int, int], int] = {}
+        adds: dict[int, list[int]] = {}
+        for number, operator in enumerate(self.operators.all):
+            for effect in operator.effects:
+                domain = self.system.variables[effect.variable]
+                if domain.size <= 2 or effect.variable in (PLACE, ENDING):
+                    continue
+                changes = [change for change, _ in effect.changes]
+                count = sum(max(0, c.number) for c in changes if c.operation in SUMS)
+                # what sets an amount is not added up: it may set it anew
+                sets = any(c.operation is Operation.SET and c.number > domain.low for c in changes)
+                plain = all(c.operation in SUMS for c in changes)
+                if count or sets:
+                    most = min(ENDLESS, count * self.times[number]) if plain else ENDLESS
+                    key = self.family[number], effect.variable
+                    # of a family that gives more or less the most
+                    together[key] = max(most, together.get(key, 0))
+                    adds.setdefault(number, []).append(effect.variable)
+        every = {
+            number: [Adding(v, together[self.family[number], v]) for v in variables]
+            for number, variables in adds.items()
+        }
+        capped = {a.variable for adding in every.values() for a in adding if a.most < ENDLESS}
+        kept = {n: [a for a in adding if a.variable in capped] for n, adding in every.items()}
+        return {n: adding for n, adding in kept.items() if adding}
+
+    @cached_property
+    def capped(self) -> frozenset[int]:
+        """The variables for which it is known how much some operator adds at most."""
+        return frozenset(a.variable for adding in self.by_operator.values() for a in adding)
+
+    @cached_property
+    def adders(self) -> dict[int, list[int]]:
+        """By variable the operators that add to it."""
+        adders: dict[int, list[int]] = {}
+        for number, adding in self.by_operator.items():
+            for one in adding:
+                adders.setdefault(one.variable, []).append(number)
+        return adders
+
+    @property
+    def times(self) -> list[int]:
+        """How often each operator takes place at most, together with all others of its family."""
+        return self._families[0]
+
+    @property
+    def family(self) -> list[int]:
+        """Of each operator a number that is the same for all that can stand for each other.
+
+        They are the alternatives to one, and others that make the same change of the variable which
+        tells how often: whoever has beaten the warden with the crow does not beat him with the
+        hawk.
+        """
+        return self._families[1]
+
+    @cached_property
+    def _families(self) -> tuple[list[int], list[int]]:
+        groups: dict[int, list[Operator]] = {}
+        for operator in self.operators.all:
+            groups.setdefault(operator.group, []).append(operator)
+        telling: dict[tuple[int, Change], list[int]] = {}
+        times: dict[int, int] = {}
+        family = {group: group for group in groups}
+        for group, alternatives in groups.items():
+            times[group], effect = self._times_of(alternatives)
+            if effect is not None:
+                telling.setdefault((effect.variable, effect.changes[0][0]), []).append(group)
+        for (variable, _), together in telling.items():
+            members = [o for group in together for o in groups[group]]
+            effect = next(e for e in members[0].effects if e.variable == variable)
+            longest = self._longest(effect, _allowed(members, variable))
+            if longest < ENDLESS:
+                for group in together:
+                    times[group], family[group] = longest, together[0]
+        numbers = [operator.group for operator in self.operators.all]
+        return [times[group] for group in numbers], [family[group] for group in numbers]
+
+    def _times_of(self, alternatives: Sequence[Operator]) -> tuple[int, Effect | None]:
+        """How often alternatives take place together, and the effect that tells it, if it is one.
+
+        All of them make the same changes. Where each changes some variable so that nothing leads
+        back to what it asks for itself, none is possible after any of them, even if these variables
+        differ. More often than once is told of a single variable that all of them change.
+        """
+        # a change that one of them may not make keeps none of the others from following it
+        surely = set.intersection(
+            *({e.variable for e in o.effects if _is_plain(e)} for o in alternatives)
+        )
+        effects = [e for e in alternatives[0].effects if e.variable in surely]
+        known = [(self._longest(e, _allowed(alternatives, e.variable)), e) for e in effects]
+        best = min(known, key=lambda k: k[0], default=(ENDLESS, None))
+        if best[0] < ENDLESS:
+            return best
+        once = all(
+            any(self._longest(e, o.allowed.get(e.variable, -1)) == 1 for e in effects)
+            for o in alternatives
+        )
+        return 1 if once else ENDLESS, None
+
+    def _longest(self, effect: Effect, allowed: int) -> int:
+        """How often an effect can be made one after the other, from values that are `allowed`
+        (-1: from all that there are)."""
+        variable, change = effect.variable, effect.changes[0][0]
+        if allowed < 0 or self.system.variables[variable].size > MOST_FOLLOWED:
+            return ENDLESS
+        key = variable, change, allowed
+        if key not in self._longest_known:
+            self._longest_known[key] = self._longest_chain(variable, change, allowed)
+        return self._longest_known[key]
+
+    def _longest_chain(self, variable: int, change: Change, allowed: int) -> int:
+        closures = self._closures_of(variable)
+        longest: dict[int, int] = {}
+
+        def from_here(place: int) -> int:
+            if place not in longest:
+                following = closures[self._moved(change, variable, place)] & allowed
+                # whoever can come back to where it was made can make it without end
+                longest[place] = (
+                    ENDLESS
+                    if following >> place & 1
+                    else 1 + max((from_here(after) for after in places_of(following)), default=0)
+                )
+            return longest[place]
+
+        return min(ENDLESS, max((from_here(place) for place in places_of(allowed)), default=0))
+
+    def _closures_of(self, variable: int) -> list[int]:
+        """For each value of a variable, by its place: the values that it may come to have."""
+        if variable in self._closures:
+            return self._closures[variable]
+        size = self.system.variables[variable].size
+        leads = [1 << place for place in range(size)]
+        for operator in self.operators.all:
+            allowed = operator.allowed.get(variable, -1)
+            for effect in operator.effects:
+                if effect.variable == variable:
+                    for place in range(size):
+                        if allowed >> place & 1:
+                            leads[place] |= self._results([c for c, _ in effect.changes], place)
+        # transitive closure; domains are small here (`MOST_FOLLOWED`)
+        while True:
+            grown = list(leads)
+            for place, reached in enumerate(leads):
+                for other in places_of(reached):
+                    grown[place] |= leads[other]
+            if grown == leads:
+                self._closures[variable] = leads
+                return leads
+            leads = grown
+
+    def _results(self, changes: Sequence[Change], place: int) -> int:
+        """The values to which changes may lead from one value, some of them not made."""
+        places = {place}
+        for change in changes:
+            places |= {self._moved(change, change.variable, old) for old in places}
+        return sum(1 << p for p in places)
+
+    def _moved(self, change: Change, variable: int, place: int) -> int:
+        """The value that a change makes of another one, both by their places."""
+        domain = self.system.variables[variable]
+        match change.operation:
+            case Operation.SET:
+                return change.number - domain.low
+            case Operation.FLIP:
+                return domain.size - 1 - place
+            case _:
+                return min(domain.size - 1, max(0, place + change.number))
+
+
+def _allowed(operators: Sequence[Operator], variable: int) -> int:
+    """The values of a variable that any of some operators asks for (-1: one asks for none)."""
+    allowed = 0
+    for operator in operators:
+        allowed |= operator.allowed.get(variable, -1)
+    return allowed
+
+
+def _is_plain(effect: Effect) -> bool:
+    """Whether an effect is one change that is always made, of anything but where one stands."""
+    return effect.variable != PLACE and len(effect.changes) == 1 and effect.changes[0][1] == ALWAYS
+
+
+class Sums:
+    """What has been added up on the way to one fixpoint."""
+
+    def __init__(self, additions: Additions, start: Domains) -> None:
+        self.additions = additions
+        # what is there at first counts in full
+        self.most = {v: start[v].bit_length() - 1 for v in additions.capped}
+        self._counted: set[tuple[int, int]] = set()
+
+    def kept(
+        self, number: int, before: Sequence[int], domains: Domains, possible: bool
+    ) -> list[int]:
+        """Keep amounts to what can be added up; the operators that may now add more.
+
+        `before` are the sets of values of what operator `number` adds to, as they were, in the
+        order of `by_operator`; `domains` have what it has added; `possible`: whether it is.
+        """
+        woken: list[int] = []
+        family = self.additions.family[number]
+        for one, known in zip(self.additions.by_operator[number], before, strict=True):
+            variable = one.variable
+            if possible and (family, variable) not in self._counted:
+                self._counted.add((family, variable))
+                self.most[variable] = min(ENDLESS, self.most[variable] + one.most)
+                woken += self.additions.adders[variable]
+            if self.most[variable] < ENDLESS:
+                # what an adder gives so often cannot be given more often, whatever the sets say
+                fitting = (1 << self.most[variable] + 1) - 1
+                domains[variable] = known | (domains[variable] & fitting)
+        return woken
