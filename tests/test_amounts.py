@@ -119,6 +119,99 @@ class Bounds(unittest.TestCase):
         self.assertEqual(refused(({"coin": 1}, {"cord": 1}), ({"cord": 1}, {"coin": 1})), set())
 
 
+@st.composite
+def guarded_deeds(draw):
+    """Deeds that can be done again, as far as what they ask for lets them; plain data.
+
+    Each asks for less than so many of an item (or for nothing of the kind), for values of a fact
+    (or for none), takes and gives, and sets the fact (or leaves it as it is).
+    """
+    asked = st.one_of(st.none(), st.tuples(st.sampled_from(ITEMS), counts))
+    values = st.one_of(st.none(), st.integers(0, 2))
+    deed = st.tuples(asked, values, st.booleans(), amounts, amounts, values)
+    return draw(st.lists(deed, min_size=1, max_size=4))
+
+
+def world_of_deeds(deeds):
+    bodies = {}
+    for n, (asked, value, other, takes, gives, after) in enumerate(deeds):
+        needs = [] if asked is None else [f"{asked[0]} < {asked[1]}"]
+        if value is not None:
+            needs.append(f"tide {'!=' if other else '='} v{value}")
+        body = {"needs": needs, "takes": written(takes), "gives": written(gives)}
+        bodies[f"deed_{n}"] = body | ({} if after is None else {"sets": {"tide": f"v{after}"}})
+    return {
+        "zubrel": 1,
+        "start": {"at": "quay"},
+        "items": {item: item.title() for item in ITEMS},
+        "facts": {"tide": {"values": ["v0", "v1", "v2"]}},
+        "areas": {"quay": {"deeds": bodies}},
+        "endings": {"won": {"when": "at quay and 100 coin and 100 cord"}},
+    }
+
+
+def most_held_by(deeds):
+    """As `most_held`, by going through all plays."""
+    start = ((0,) * len(ITEMS), 0)
+    seen, queue = {start}, deque([start])
+    while queue:
+        held, tide = queue.popleft()
+        for asked, value, other, takes, gives, after in deeds:
+            enough = asked is None or held[ITEMS.index(asked[0])] < asked[1]
+            fitting = value is None or (tide != value if other else tide == value)
+            if enough and fitting and all(held[ITEMS.index(i)] >= n for i, n in takes.items()):
+                now = tuple(h - takes.get(i, 0) + gives.get(i, 0) for i, h in zip(ITEMS, held))
+                new = (now, tide if after is None else after)
+                if new not in seen:
+                    seen.add(new)
+                    queue.append(new)
+        if len(seen) > MOST_LOOKED_AT:
+            return None
+    return {item: max(s[0][n] for s in seen) for n, item in enumerate(ITEMS)}
+
+
+class Guarded(unittest.TestCase):
+    read = 0
+
+    @settings(max_examples=400, deadline=None, derandomize=True)
+    @given(guarded_deeds())
+    def test_a_bound_told_by_conditions_is_never_below_what_some_play_holds(self, deeds):
+        try:
+            world = world_of(world_of_deeds(deeds))
+        except InvalidInput as refused:
+            self.assertEqual({p.code for p in refused.diagnostics} - {"no-bound"}, set())
+            return
+        most = most_held_by(deeds)
+        self.assertIsNotNone(most, "what is held has an end, so that all plays are gone through")
+        for item, held in most.items():
+            self.assertGreaterEqual(world.items[item].most, held)
+        Guarded.read += 1
+
+    @classmethod
+    def tearDownClass(cls):
+        if cls.read < 150:
+            raise AssertionError(f"only {cls.read} worlds had bounds")
+
+    def test_what_is_only_caught_by_who_has_none_is_held_once(self):
+        world = world_of(world_of_deeds([(("coin", 1), None, False, {}, {"coin": 1}, None)]))
+        self.assertEqual(world.items["coin"].most, 1)
+
+    def test_what_pays_for_good_is_done_once(self):
+        world = world_of(world_of_deeds([(None, 0, False, {}, {"cord": 2}, 1)]))
+        self.assertEqual(world.items["cord"].most, 2)
+
+    def test_what_comes_back_can_be_done_again(self):
+        deeds = [(None, 0, False, {}, {"cord": 2}, 1), (None, 1, False, {}, {}, 0)]
+        with self.assertRaises(InvalidInput):
+            world_of(world_of_deeds(deeds))
+
+    def test_what_can_be_put_away_is_caught_again(self):
+        data = world_of_deeds([(("coin", 1), None, False, {}, {"coin": 1}, None)])
+        data["stores"] = {"chest": {"at": "quay", "limit": 5}}
+        with self.assertRaises(InvalidInput):
+            world_of(data)
+
+
 KINDS_OF_ITEM = (
     {"max": 2},
     {"max": 3, "when_full": "waste"},

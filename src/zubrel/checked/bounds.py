@@ -19,6 +19,7 @@ from msgspec.structs import replace
 
 from zubrel.base.diagnostics import Problems
 from zubrel.base.source import Span
+from zubrel.checked.conditions import ALWAYS, Cond, all_of
 from zubrel.checked.effects import (
     Beat,
     Effect,
@@ -30,8 +31,9 @@ from zubrel.checked.effects import (
     Take,
     Wear,
 )
+from zubrel.checked.guarded import Guards, most_before
 from zubrel.checked.things import Item
-from zubrel.checked.world import Rule, World
+from zubrel.checked.world import Outcome, Rule, World
 
 
 class AmountSource(Struct, frozen=True):
@@ -42,6 +44,8 @@ class AmountSource(Struct, frozen=True):
     gives: dict[str, int]
     takes: dict[str, int]
     limit: tuple[str, int] | None
+    asks: Cond = ALWAYS
+    """What must hold for it."""
 
 
 def bound_items(world: World, problems: Problems) -> dict[str, Item]:
@@ -50,6 +54,9 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
     sources = list(_sources(world))
     bounded = {}
     supply, linear = _Supply(start, sources), None
+    # what lies in a chest, or was put down, is not held, and comes back
+    handling = (rule for rule in world.rules if rule.kind.handles)
+    moved = frozenset(give.item for rule in handling for give in rule.gives)
     for item in world.items.values():
         # what the author has written counts, however little can be had
         if item.bound_given:
@@ -57,6 +64,8 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
             bounded[item.id] = item
             continue
         most = supply.of(item.id)
+        if most is None:
+            most = supply.held(item.id, moved)
         if most is None:
             # set up only where counting does not tell, which is rare, since loading the solver
             # takes longer than most checks
@@ -88,17 +97,27 @@ def _check_start(item: Item, start: int, problems: Problems) -> None:
 
 
 def _sources(world: World) -> Iterator[AmountSource]:
+    guards = Guards(world)
     for rule in world.rules:
         # stores and drops only move about what was gained elsewhere
         # (and would look like sources without end)
         if not rule.kind.handles:
+            asks = all_of(rule.offered, rule.needs)
+            limit = _limit(world, rule) or _once(guards, asks, *rule.outcomes)
             for outcome in rule.outcomes:
-                yield _source(world, rule.id, rule.span, outcome.effects, _limit(world, rule))
+                yield _source(world, rule.id, rule.span, outcome.effects, limit, asks)
     for happening in world.happenings:
         limit = (f"done {happening.id}", 1) if happening.once else None
-        yield _source(world, happening.id, happening.span, happening.outcome.effects, limit)
+        limit = limit or _once(guards, happening.when, happening.outcome)
+        effects = happening.outcome.effects
+        yield _source(world, happening.id, happening.span, effects, limit, happening.when)
     for quest in world.quests.values():
         yield _source(world, quest.id, quest.span, quest.reward, (f"quest {quest.id}", 1))
+
+
+def _once(guards: Guards, asks: Cond, *outcomes: Outcome) -> tuple[str, int] | None:
+    name = guards.once(asks, [outcome.effects for outcome in outcomes])
+    return None if name is None else (name, 1)
 
 
 def _limit(world: World, rule: Rule) -> tuple[str, int] | None:
@@ -119,7 +138,12 @@ def _limit(world: World, rule: Rule) -> tuple[str, int] | None:
 
 
 def _source(
-    world: World, rule: str, span: Span, effects: tuple[Effect, ...], limit: tuple[str, int] | None
+    world: World,
+    rule: str,
+    span: Span,
+    effects: tuple[Effect, ...],
+    limit: tuple[str, int] | None,
+    asks: Cond = ALWAYS,
 ) -> AmountSource:
     gives: dict[str, int] = defaultdict(int)
     takes: dict[str, int] = defaultdict(int)
@@ -135,7 +159,7 @@ def _source(
             case Refill(item):
                 # filling gives all uses at most
                 gives[item] += world.items[item].uses or 0
-    return AmountSource(rule, span, dict(gives), dict(takes), limit)
+    return AmountSource(rule, span, dict(gives), dict(takes), limit, asks)
 
 
 class _Supply:
@@ -170,6 +194,26 @@ class _Supply:
                 self.known[current] = self._counted(current)
                 open_items.pop()
         return self.known[item]
+
+    def held(self, item: str, moved: frozenset[str]) -> int | None:
+        """The most that is held of an item of which the supply is endless; None: no end is known.
+
+        Whoever gains some has few enough before, and what else gives some gives only so much in
+        all. That says nothing about items in `moved`: what is put away is gained once more.
+        """
+        top = self.start[item]
+        limited: dict[tuple[str, int], int] = defaultdict(int)
+        for source in self.giving[item] if item not in moved else ():
+            count, before = source.gives[item], most_before(source.asks, item)
+            if before is not None:
+                top = max(top, before + count)
+            elif source.limit is not None:
+                limited[source.limit] = max(limited[source.limit], count)
+            else:
+                return None
+        if item in moved:
+            return None
+        return top + sum(count * times for (_, times), count in limited.items())
 
     def _asked(self, item: str) -> list[str]:
         """The items whose supply limits a source of this one."""
