@@ -57,15 +57,18 @@ def _talks(person: Entry, resolver: Resolver) -> Iterator[Frame]:
     """One frame for each talk: it is what comes of talking when no earlier one does."""
     this = key_of(person)
     site = with_person(this, resolver)
+    # marks that nobody asks for are left out later
     implied = Implied(first=(SetMark("met", this),))
     earlier: list[Cond] = []
     for talk in person.entries("talk"):
         when = resolver.condition(talk.condition("when"))
+        # talking does the first that applies, so that each is offered where no earlier one is
         offered = (when, *(Not(e) for e in earlier))
         topic = talk.text("name")
         label = f"Talk to {name_of(person)}" + (f": {topic}" if topic else "")
         yield Frame(key_of(talk), "talk", this, label, site, talk, implied, offered)
         undone = (Not(Marked("done", key_of(talk))),) if talk.flag("once") else ()
+        # one that is done gives way, even if being done was its only reason to
         earlier.append(all_of(when, *undone))
 
 
@@ -74,6 +77,7 @@ def _quest(
 ) -> Iterator[Frame]:
     made, active = resolver.names.made, QuestIs(quest.id, ACTIVE)
     source, end = entry.word("from"), entry.word("hand_in")
+    # quests from items and locks begin by themselves
     if source is not None and resolver.names.kind_of(source.text) not in BEGINNINGS:
         yield Frame(
             made[quest.id, "accept", ""],
@@ -88,8 +92,10 @@ def _quest(
         )
     for goal, goal_entry in zip(quest.goals, entry.entries("goals"), strict=True):
         word = goal_entry.word("to")
+        # all other goals are met by moves that there are anyway
         if goal.kind != "deliver" or goal.subject not in items:
             continue
+        # in turn: what comes before has to be met
         earlier = [_enough(quest, group) for group in quest.earlier(goal)]
         what = counted(goal.count, items[goal.subject].name)
         yield Frame(
@@ -127,6 +133,7 @@ def _foe(foe: Entry, resolver: Resolver) -> Iterator[Frame]:
     this = key_of(foe)
     offered: tuple[Cond, ...] = (resolver.condition(foe.condition("when")),)
     if foe.text("returns") != "always":
+        # whoever is beaten for good is no foe any more
         offered = (*offered, Not(Beaten(this, resolver.count_of_foe(this))))
     elif foe.has("count"):
         message = "a foe that always returns cannot be counted"
@@ -145,8 +152,10 @@ def _foe(foe: Entry, resolver: Resolver) -> Iterator[Frame]:
     beaten = Implied(first=(Beat(this),))
     label = f"Beat {name_of(foe)}"
     yield Frame(this, "foe", this, label, site, foe, beaten, offered, only=last)
+    # a way of fighting that takes off all at once has no blows before the last
     blows = [(n, w) for n, w in enumerate(ways, 1) if hits[id(w)] < health]
     for number, way in blows:
+        # without alternatives the body of the foe is its own way of fighting
         common = (_cost(foe), _cost(way)) if way is not foe else (_cost(foe),)
         part = str(number) if way is not foe else ""
         made = resolver.names.made[this, "blow", part]

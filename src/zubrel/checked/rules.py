@@ -53,6 +53,7 @@ class RuleMaker:
 
     def rules(self) -> list[Rule]:
         rules: list[Rule] = []
+        # in the order of the files: numbers of rules, and so all that is told, follow it
         for frame in self._frames():
             rules += self._rules_of(frame)
         return rules
@@ -88,6 +89,7 @@ class RuleMaker:
         count = (amount.count if amount else find.number("count")) or 1
         this = key_of(find)
         mark: tuple[Effect, ...] = (
+            # what comes again needs no mark, and each mark doubles what has to be searched
             () if find.text("again") == "always" else (SetMark("taken", this),)
         )
         offered = (Not(Marked("taken", this)),) if mark else ()
@@ -119,6 +121,7 @@ class RuleMaker:
                 "It may stand in an alternative or an outcome.",
             )
         this, lock = key_of(way), lock_of(way, self.resolver)
+        # shut last of all: what else the way does may open it
         last: tuple[Effect, ...] = (ShutLock(lock),) if lock and self._relocks(way, lock) else ()
         back = self.names.back_ids.get(id(way))
         for rule_id, start, end in ((this, here, there), (back, there, here)):
@@ -139,6 +142,7 @@ class RuleMaker:
 
     def _lock(self, lock: Entry) -> Frame:
         this = key_of(lock)
+        # `from: []` is an answer: from nowhere by hand
         site = places(lock, self.resolver, "from") if lock.has("from") else self._met_at(this)
         implied = Implied(opens=(OpenLock(this),))
         shut = (Not(LockOpen(this)),)
@@ -146,11 +150,13 @@ class RuleMaker:
 
     def _met_at(self, lock: str) -> Site:
         """Where something stands that this lock locks."""
+        # each area once, in the order of the file
         known = dict.fromkeys(self._locked_in.get(lock, ()))
         for section in ("deeds", "stores", "shops"):
             for entry in self.document.entries(section):
                 if _has_lock(entry, lock):
                     areas = shop_site(entry, self.resolver).areas
+                    # a shop that is everywhere lets its lock be opened everywhere
                     if areas is None:
                         return Site()
                     known |= dict.fromkeys(areas)
@@ -165,6 +171,7 @@ class RuleMaker:
             for inner in (*area.entries("finds"), *area.entries("deeds"), *area.entries("ways")):
                 lock, to = inner.word("lock"), inner.word("to")
                 if lock is not None:
+                    # what a word names is looked up elsewhere, which tells of mistakes
                     ends = areas.setdefault(lock.text, [])
                     ends.append(here)
                     if to is not None and not inner.flag("one_way"):
@@ -172,6 +179,8 @@ class RuleMaker:
         return areas
 
     def _rules_of(self, frame: Frame) -> Iterator[Rule]:
+        # before they are made: a world that would have a million rules is refused, and not waited
+        # for
         self.made += max(1, len(frame.entry.entries("either")))
         if self.made > MOST_RULES:
             message = f"with this, the world has more than {MOST_RULES:,} rules"
@@ -187,6 +196,7 @@ class RuleMaker:
                 message = '"chance" stands in the common body or in alternatives, not in both'
                 self.resolver.problems.add("misplaced", message, alternative.where("chance"))
             rule_id = key_of(alternative)
+            # the way back is no entry of the file, so that its alternatives have no ids there
             if frame.kind == "way" and frame.id != frame.owner:
                 rule_id = self.names.make_up(f"{frame.id}_{number}", "rule", alternative.span)
             label = f"{frame.label}: {alternative.text('label') or f'alternative {number}'}"
@@ -214,6 +224,7 @@ class RuleMaker:
             where = next(b.where("chance") for b in bodies if b.has("chance"))
             message = "at least one outcome must have odds above 0"
             self.resolver.problems.add("bad-value", message, where)
+        # what has been done once is not offered any more, which is not the same as being refused
         undone = (Not(Marked("done", o)) for o in once)
         only = (frame.only[rule_id],) if rule_id in frame.only else ()
         offered = all_of(*frame.site.offered, *frame.offered, *only, *undone)
@@ -257,9 +268,11 @@ class RuleMaker:
         taken = frame.kind == "find" and bool(frame.implied.first)
         once = [common] if bodies[0].flag("once") and not taken else []
         if len(bodies) == 2:
+            # a `once` of the common body is shared, and needs no mark for each alternative
             limited = bool(once) or taken
             if bodies[1].flag("once") and not limited:
                 once.append(alternative)
+            # which alternative it was is remembered only where some condition asks
             elif limited and alternative in self.resolver.asked_done:
                 return tuple(SetMark("done", m) for m in (*once, alternative)), tuple(once)
         return tuple(SetMark("done", m) for m in once), tuple(once)

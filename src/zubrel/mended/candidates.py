@@ -76,6 +76,7 @@ class Candidates:
         for claim in claims:
             if claim.claim == "cannot":
                 yield from self._asking_less(claim)
+        # last, so that it is proposed only where nothing else helps
         yield from self._accepted(finding)
 
     def _of_claim(self, claim: Because, finding: Told) -> Iterator[Candidate]:
@@ -84,6 +85,7 @@ class Candidates:
                 yield from self._took(claim)
             case "wanted":
                 item = claim.data["item"]
+                # those that have used it up, and the one that still wants it
                 for rule in (*claim.data["rules"], finding.subject):
                     yield from self._kept(self._rule(rule), item)
                 yield from self._more_of(item, claim.data["number"] - claim.data["left"])
@@ -92,6 +94,7 @@ class Candidates:
             case "done":
                 yield from self._again(self._rule(claim.data["rule"]))
             case "only" if not claim.data["makers"]:
+                # of a claim about several things it is not known which of them to add
                 kind, known = _single_test(claim.data["holds"])
                 if kind == "held":
                     yield from self._found_somewhere(known)
@@ -123,6 +126,7 @@ class Candidates:
         for key, value in body.entries:
             if key.text in _TAKING and _items(value) == [item]:
                 words = f"“{rule.label}” asks for {self.world.name_of(item)}"
+                # the smallest change: one word, and the author's list stays as it is written
                 edit = self.bodies.page(key.span).replaced(key.span, "needs")
                 yield Candidate(f"{words} and does not use it up", (edit,))
 
@@ -145,6 +149,8 @@ class Candidates:
                 # more of it than may be held would be wasted
                 edits += self._room(item, count)
                 start = place.path[0] == "start"
+                # every place where it lies is tried: which of them can be come to in time, the
+                # search tells
                 where = "the start" if start else self.world.name_of(place.path[1])
                 yield Candidate(f"{more} more {name} at {where}", tuple(edits))
 
@@ -159,6 +165,7 @@ class Candidates:
                 continue
             if amount[1] != item or not isinstance(place.node, Scalar):
                 continue
+            # the short form of a find has no room for `again`
             count = f", count: {amount[0]}" if amount[0] > 1 else ""
             page = self.bodies.page(place.span)
             edits = [page.replaced(place.node.span, f"{{item: {item}{count}, again: always}}")]
@@ -235,6 +242,7 @@ class Candidates:
             bodies += [shop] if shop is not None else []
         for body in bodies:
             for condition, edit in self.bodies.conditions(body):
+                # words of the grammar look like ids, and would match anything
                 if named & set(_ID.findall(condition)) & self._ids:
                     words = f"{self.world.described(rule)} no longer needs: {condition}"
                     yield Candidate(words, (edit,))
@@ -272,16 +280,19 @@ class Candidates:
     def _ended(self, rule: Rule | None) -> Iterator[Candidate]:
         """The game ends there, badly."""
         body = self.bodies.body(rule)
+        # an ending that is there already: a new one would be a new idea
         bad = next((e for e in self.world.endings.values() if not e.good), None)
         if rule is None or body is None or bad is None or body.get("ends") is not None:
             return
         edit = self.bodies.with_key(body, "ends", bad.id)
+        # of a rule by luck only some outcomes may be to blame
         if edit is not None and not rule.chancy:
             yield Candidate(f"“{rule.label}” ends the game: {bad.name}", (edit,), last=True)
 
     def _accepted(self, finding: Told) -> Iterator[Candidate]:
         if finding.kind == "stale_accept":
             return
+        # without `because`: that is for the author to say
         entry = f"{{finding: {finding.kind}, of: {finding.subject}}}"
         edit = self.bodies.main.with_entry(self.bodies.root, "accept", entry)
         if edit is not None:

@@ -66,11 +66,14 @@ def mend_whole(mender: Mender, trials: Trials) -> Whole:
     wanted = mender.wanted(None)
     wanted = replace(wanted, verdict=now.before.verdict, known=wanted.known | allowed)
     while len(changes) - len(left_out) > 1:
+        # whatever can be left out is: a later change may have mended what an earlier one was made
+        # for
         left = [n for n in range(len(changes)) if n not in left_out]
         without = {_together(changes, lifted, left_out | {n}): n for n in left}
         smallest = True
         for trial in trials.of(mender.files, list(without), wanted):
             after = trial.report
+            # a set that was not searched to its end may have done as well
             smallest &= trial.fate != "undecided"
             if after is not None and {_identity(f) for f in to_mend(after)} <= allowed:
                 left_out.add(without[trial.candidate])
@@ -103,6 +106,7 @@ def _whole(
 
 def _rewritten(old: Files, new: Files) -> tuple[Edit, ...]:
     """Every file that differs, as a whole."""
+    # where changes touch each other their edits cannot be told apart any more
     paths = old.differing(new)
     return tuple(Edit(p, 0, len(old.texts[p]), new.texts[p]) for p in paths)
 
@@ -119,11 +123,13 @@ def _added(mender: Mender, trials: Trials) -> tuple[list[_Change], Mender]:
     changes: list[_Change] = []
     now = mender
     while len(changes) < MOST_CHANGES:
+        # one change may mend several errors, and bring new ones: they are looked at anew after each
         errors = [f for f in to_mend(now.before) if _identity(f) not in hopeless]
         if not errors:
             break
         finding = errors[0]
         known = reasons.get(_identity(finding))
+        # an error that came with an earlier change has no reasons yet
         if known is None:
             now = _searched_again(now, trials)
             reasons.update({_identity(f): f for f in now.before.findings})
@@ -135,6 +141,7 @@ def _added(mender: Mender, trials: Trials) -> tuple[list[_Change], Mender]:
             hopeless.add(_identity(finding))
             continue
         changes.append(_Change(proposal.candidate, finding))
+        # what comes next is suggested for the world with all changes so far
         world = check(proposal.files.document())
         now = Mender(proposal.files, world, proposal.change.new, mender.judged, mender.work)
     return changes, now
@@ -170,6 +177,7 @@ def _lifted(changes: Sequence[_Change]) -> list[tuple[Edit, ...]] | None:
         edits: list[Edit] = []
         for edit in change.candidate.edits:
             own: Edit | None = edit
+            # from the last change back to the first: each has moved what comes after it in the text
             for earlier in reversed(changes[:number]):
                 own = own and before_them(own, earlier.candidate.edits)
             if own is None:

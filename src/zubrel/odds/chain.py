@@ -66,6 +66,7 @@ def lasting(chances: sparse.csr_matrix, labels: Integers, going_on: Truths) -> T
     rows = np.repeat(np.arange(len(labels)), np.diff(chances.indptr))
     leaving = labels[rows] != labels[chances.indices]
     closed = np.ones(int(labels.max(initial=-1)) + 1, np.bool_)
+    # a single link out of a component is enough: whoever walks in it takes it one day
     closed[labels[rows[leaving]]] = False
     forever: Truths = closed[labels] & going_on
     return forever
@@ -82,6 +83,7 @@ class _Alike(Struct, frozen=True):
         count, size, _ = self.inverses.shape
         end = self.start + count * size
         part = right[self.start : end].reshape(count, size)
+        # the inverse of the turned matrix is the inverse turned
         inverses = self.inverses.transpose(0, 2, 1) if turned else self.inverses
         right[self.start : end] = np.matmul(inverses, part[:, :, None]).ravel()
 
@@ -118,12 +120,15 @@ class MarkovChain:
         if self.size > EQUATIONS:
             raise Unsolved(f"{self.size:,} situations are too many to be solved")
         budget.spend(inside.nnz * SPEND * 10)
+        # the matrix is kept both ways, ordered anew, besides its factors
         budget.check_limits(more_memory=inside.nnz * 100)
         self.budget = budget
         there = np.zeros(int(labels.max(initial=-1)) + 1, np.bool_)
         there[labels] = True
+        # components outside of this part leave gaps in the numbers, which bincount would count
         numbers = (np.cumsum(there) - 1)[labels]
         # components in the order in which they are solved, at each level by their sizes
+        # those of a level and a size stand next to each other, so that they are solved at once
         levels, sizes = _levels(inside, numbers), np.bincount(numbers)
         turns = np.lexsort((sizes, levels))
         turn = np.empty(len(turns), np.int32)
@@ -149,6 +154,7 @@ class MarkovChain:
             parts: list[_Alike | _Tangle] = []
             for first, last in _runs(sizes, start, end):
                 size = int(sizes[first])
+                # many small inverses at once take less time than as many factorings
                 if size <= INVERTED:
                     parts.append(_Alike(first, self._inverses(first, last, size, numbers)))
                     continue
@@ -165,6 +171,7 @@ class MarkovChain:
         within = numbers[rows] == numbers[columns]
         rows, columns = rows[within] - first, columns[within] - first
         values = self.matrix.data[starts[0] : starts[-1]][within]
+        # components of a size follow each other, so that a column within its own is the rest
         places = rows * size + columns % size
         inside = np.bincount(places, values, (last - first) * size).reshape(-1, size, size)
         blocks = np.eye(size) - inside
@@ -196,6 +203,7 @@ class MarkovChain:
             # less by all that rounding can have added: then it is at least so much for certain
             after = self.matrix @ moves
             least = float((moves - after - self._rounding * (moves + after)).min(initial=1.0))
+        # far from 1 the solution is no solution any more, and no bound follows from it
         if not (least > 0.5 and np.isfinite(moves).all() and moves.min(initial=0.0) >= 0):
             raise Unsolved(TOO_LONG)
         bound: Floats = moves / least
@@ -206,9 +214,11 @@ class MarkovChain:
         much any sum of them, with weights from 0 to 1, may be wrong."""
         right = begun[self.order]
         visits = self.solve(right, turned=True)
+        # what is left of the equations when the solution is put into them
         residual = np.abs(right - visits + self.turned @ visits)
         sizes = np.abs(visits)
         residual += self._rounding * (self.turned @ sizes + sizes + right)
+        # each residual acts like plays that begin there; `bound` tells how long such a play lasts
         error = float(residual @ self.bound)
         by_situation: Floats = visits[self.place]
         return by_situation, error
@@ -221,6 +231,7 @@ class MarkovChain:
 
 def _runs(values: Integers, start: int, end: int) -> Iterator[tuple[int, int]]:
     """The stretches between `start` and `end` in which a value stays the same."""
+    # where a value differs from the one before it, a new stretch begins
     changes = np.flatnonzero(np.diff(values[start:end])) + start + 1
     edges = [start, *changes.tolist(), end]
     if end > start:
@@ -235,7 +246,9 @@ def _levels(inside: sparse.csr_matrix, numbers: Integers) -> Integers:
     count = int(numbers.max(initial=-1)) + 1
     ones = np.ones(int(across.sum()), np.int8)
     links = sparse.csr_matrix((ones, (rows[across], columns[across])), (count, count))
+    # several links between two components are one
     links.sum_duplicates()
+    # of each component how many others, that lead to it, have no level yet
     left = np.bincount(links.indices, minlength=count)
     levels = np.zeros(count, np.int64)
     here, level = np.flatnonzero(left == 0), 0

@@ -37,11 +37,13 @@ class MoveChances(Struct, frozen=True):
         """One of the targets."""
         if len(self.targets) == 1:
             return self.targets[0]
+        # odds need not add up to one: they are weights, as their author wrote them
         left = random.random() * sum(self.odds)
         for target, odds in zip(self.targets, self.odds, strict=True):
             left -= odds
             if left < 0:
                 return target
+        # rounding may leave a little when all odds are taken off
         return self.targets[-1]
 
 
@@ -97,6 +99,7 @@ class ListedField:
         self.areas: list[int] = board.areas.tolist()
         self.ended: list[int] = board.ended.tolist()
         self.doomed: list[bool] = board.doomed.tolist()
+        # from where no end can be come to, a play goes on for ever whatever is done
         (ending,) = board.judged.space.reaching([NumberSet(~board.playing)])
         self.endless: list[bool] = (~ending.truths).tolist()
         missed = list(missed_in(board))
@@ -168,6 +171,7 @@ class OpenField:
     def begin(self, random: Random) -> int:
         here, world = self.start, self.system.world
         places = drawn(world.deals, random) if world.deals else {}
+        # one item after the other is dealt, in the order in which the moves of the deal come
         while any(_deals(self.system.moves[c.move]) for c in self.choices(here)):
             (here,) = (
                 choice.targets[0]
@@ -180,12 +184,14 @@ class OpenField:
     def choices(self, here: int) -> Sequence[MoveChances]:
         known = self.known.get(here)
         if known is None:
+            # all at once: which of them are old is not worth keeping
             if len(self.known) >= REMEMBERED:
                 self.known.clear()
             known = self.known[here] = tuple(self._choices(here))
         return known
 
     def _choices(self, here: int) -> list[MoveChances]:
+        # after an end there are no moves, though their guards may hold
         if here & self.successors.ending_mask:
             return []
         links = self.successors.of(here, self._settled)
@@ -225,6 +231,7 @@ def _as_bits(truths: Sequence[Truths], size: int) -> list[int]:
         word = np.zeros(size, np.uint64)
         for number, truth in enumerate(truths[first : first + 64]):
             word |= truth.astype(np.uint64) << np.uint64(number)
+        # most situations miss nothing: only the others become large numbers
         for here in np.flatnonzero(word).tolist():
             bits[here] |= int(word[here]) << first
     return bits

@@ -143,13 +143,16 @@ def simulated(
     With `within`, as many as it takes for the share of wins to be known to that, at most `plays`.
     Raises `LimitReached` where a limit comes first.
     """
+    # a generator of its own: nothing else that draws may change what is seen with a seed
     random, told = Random(seed), _Tally(field)
     choose = {AIMLESS: _any, CURIOUS: _curious}[player]
     looks, doubt = 0, DOUBT
     for number in range(1, plays + 1):
         told.add(*_played(field, choose, random, budget))
+        # looking after every play and stopping at the first narrow interval would favour lucky runs
         if within is not None and number == FIRST_LOOK << looks:
             looks += 1
+            # 1/2 + 1/6 + 1/12 + ... is 1: all looks together are wrong in no more than `DOUBT`
             doubt = DOUBT / (looks * (looks + 1))
             least, most = interval(told.ends[WON], number, doubt)
             if most - least <= 2 * within:
@@ -164,6 +167,7 @@ def interval(seen: int, plays: int, doubt: float = DOUBT) -> tuple[float, float]
     """Between which shares the true one lies, with a chance of at least 1 - `doubt`, if so many of
     all plays were seen to be such."""
     least, most = 0.0, 1.0
+    # where none was seen the least is 0, and where all were the most is 1: no quantile is asked for
     if seen:
         least = float(special.betaincinv(seen, plays - seen + 1, doubt / 2))
     if seen < plays:
@@ -172,6 +176,7 @@ def interval(seen: int, plays: int, doubt: float = DOUBT) -> tuple[float, float]
 
 
 def _any(choices: Sequence[MoveChances], memory: _Memory, random: Random) -> MoveChances:
+    # one draw for each choice, whatever their number: a seed means the same plays
     return choices[int(random.random() * len(choices))]
 
 
@@ -179,9 +184,13 @@ def _curious(choices: Sequence[MoveChances], memory: _Memory, random: Random) ->
     """What was not done yet, else a way to where the play has not been, else anything."""
     field = memory.field
     ways = field.ways
+    # a curious player tries what can be done here before walking on
     undone = [c for c in choices if c.move not in ways and c.move not in memory.done]
     unseen = undone or [
-        c for c in choices if c.move in ways and field.area(c.targets[0]) not in memory.been
+        # where luck decides on where a way leads, its first outcome counts as where it leads
+        c
+        for c in choices
+        if c.move in ways and field.area(c.targets[0]) not in memory.been
     ]
     return _any(unseen or choices, memory, random)
 
@@ -195,6 +204,7 @@ def _played(
     doomed = LostWin(None, field.area(here), 0) if field.is_doomed(here) else None
     ways, names = field.ways, field.system.variables[ENDING].names
     while choices := field.choices(here):
+        # nobody comes out of such a situation, however long the play is followed
         if field.is_endless(here):
             return FOREVER, memory, doomed
         if memory.moves >= LONGEST:
@@ -202,9 +212,11 @@ def _played(
         choice, area = choose(choices, memory, random), field.area(here)
         here = choice.by_luck(random)
         memory.made(choice, choice.move in ways, here)
+        # only the move that takes the last win is blamed, and not all that follow
         if doomed is None and field.is_doomed(here):
             doomed = LostWin(choice.move, area, memory.moves)
         budget.spend(STEP)
+    # a short play may spend too little for `spend` to look at the clock
     budget.check_limits()
     if not field.ending(here):
         return STUCK, memory, doomed
@@ -238,6 +250,7 @@ class _Tally:
             if doomed.move is not None:
                 self.blame[doomed.move] += 1
                 self.lost_in[doomed.area] += 1
+        # bits were set while the play went on; they are counted once for each play
         for number in range(memory.missed.bit_length()):
             self.missed[number] += memory.missed >> number & 1
         self.news.append(memory.news)
@@ -252,7 +265,9 @@ class _Tally:
 
     def told(self, plays: int, seed: int, doubt: float) -> Simulated:
         moves = self.field.system.moves
+        # the first name is that of no ending
         order = [*self.names[1:], STUCK, FOREVER, GOING_ON]
+        # where the world is too large nobody knows what is doomed, and a share of 0 would be a lie
         knows_doom = self.field.is_doomed(self.field.begin(Random(seed))) is not None
         blamed = [Part(moves[n].rule.id, count / plays) for n, count in self.blame.items()]
         return Simulated(
@@ -271,6 +286,7 @@ class _Tally:
         return _most_first([Part(names[n], c / plays) for n, c in counts.items() if c])
 
     def _estimate(self, name: str, plays: int, doubt: float) -> Estimate:
+        # of plays without end the length is where they were given up, which says nothing
         seen, lengths = self.ends[name], self.lengths.get(name, [])
         parts = (
             _quartiles(lengths) if len(lengths) > 1 and name not in (FOREVER, GOING_ON) else None
@@ -291,12 +307,14 @@ class _Tally:
         )
 
     def _curve(self) -> Iterator[tuple[int, int, int, int]]:
+        # beyond the last new thing of any play the curve is flat
         last = max((news[-1] for news in self.news if news), default=0)
         for at in range(0, last + 1, max(1, last // POINTS)):
             yield (at, *_quartiles([bisect_right(news, at) for news in self.news]))
 
 
 def _quartiles(numbers: Sequence[int]) -> tuple[int, int, int]:
+    # `quantiles` wants two
     if len(numbers) == 1:
         return numbers[0], numbers[0], numbers[0]
     first, middle, last = quantiles(numbers, n=4, method="inclusive")

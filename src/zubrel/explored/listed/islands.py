@@ -57,6 +57,7 @@ class Islands:
         """The nodes in which a formula holds that does not ask for the place."""
         (test,) = self.kernel.tests([formula])
         truths: npt.NDArray[np.bool_] = np.zeros(self.nodes, np.bool_)
+        # a formula that is always true comes back as a single value
         truths[:] = test(*self.rows.columns(0, self.nodes))
         return truths
 
@@ -69,9 +70,11 @@ class Islands:
         none = np.empty(0, np.uint32)
         sources = np.concatenate([none, *(s for s, _ in self.edges)])
         ends = np.concatenate([none, *(t for _, t in self.edges)])
+        # links are read by their source, as a row that begins at `starts`
         order = np.argsort(sources, kind="stable")
         starts = np.zeros(self.nodes + 1, np.int64)
         np.cumsum(np.bincount(sources, minlength=self.nodes), out=starts[1:])
+        # which step it was does not matter here
         steps = np.zeros(len(ends), np.uint16)
         links = Links(starts, ends[order], steps, [0, self.nodes], self.budget)
         bits = target.astype(np.uint8)
@@ -83,6 +86,7 @@ class Islands:
         """The node that stands for a situation; None when no play comes there."""
         words = self.packing.pack(self.system.values(situation))
         columns = [np.array([word], np.uint64) for word in words]
+        # the situation may be any of its island; nodes are kept by its first area
         self.join(columns)
         numbers = np.arange(self.nodes)
         number = np.flatnonzero(self.rows.same(numbers, [column[0] for column in columns]))
@@ -156,6 +160,7 @@ class _IslandSearch:
 
     def run(self) -> None:
         islands = self.islands
+        # one row, a column a word
         start = np.array([islands.packing.pack(islands.system.start)], np.uint64)
         self._enter([start[:, n].copy() for n in range(start.shape[1])])
         explored = 0
@@ -187,10 +192,12 @@ class _IslandSearch:
         for area, moves in enumerate(self.at):
             if not moves:
                 continue
+            # on which island the area lies depends on which ways are open
             first_area = self.islands.open_ways.first[settings, area]
             here = np.flatnonzero(first_area == areas)
             if len(here):
                 own = [w[here] for w in words]
+                # the same situation, with the player walked to the area whose rules are tried
                 remaining = own[self.place.word] & ~np.uint64(self.place.mask)
                 own[self.place.word] = remaining | np.uint64(area)
                 numbers = (going_on[here] + first).astype(np.uint32)
@@ -232,6 +239,7 @@ class _IslandSearch:
         sizes = self.islands.join(columns)
         known = self.islands.nodes
         numbers = self.table.numbers_of(columns)
+        # a node may have been come to several times in this chunk, and counts once
         fresh = np.zeros(self.islands.nodes - known, np.int64)
         new = numbers >= known
         fresh[numbers[new] - known] = sizes[new]
@@ -243,5 +251,6 @@ class _IslandSearch:
         refuse_if_endless(islands.system, islands.packing, row, self.budget, self.progress)
 
     def _keep(self, sources: Numbers, targets: Numbers) -> None:
+        # to stay where one is leads nowhere, and would only make rows longer
         moving = sources != targets
         self.islands.edges.append((sources[moving], targets[moving]))

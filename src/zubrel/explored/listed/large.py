@@ -32,6 +32,7 @@ WORD = 0.001
 def _packed(sets: Sequence[NumberSet]) -> npt.NDArray[np.uint64]:
     """A row a set, one bit a situation."""
     size = len(sets[0].truths)
+    # rows are as long as whole words of 64 bits; what is left over at their ends stays low
     rows = np.zeros((len(sets), 8 * -(-size // 64)), np.uint8)
     for row, one in zip(rows, sets, strict=True):
         bits = np.packbits(one.truths)
@@ -98,6 +99,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         for first in range(0, len(seeds), FAMILY):
             family = seeds[first : first + FAMILY]
             bits = self._family(family)
+            # of sets that are all empty nothing has to be followed
             if bits.any():
                 links.close(bits, from_last)
             results += _members(bits, len(family))
@@ -134,6 +136,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
     def before(self, step: Step, into: NumberSet) -> NumberSet:
         truths = np.zeros(len(self.rows), np.bool_)
         for block in self.blocks_of(step):
+            # plain indexing will do: within a block each source appears once
             truths[block.sources] = into.truths[block.targets]
         return NumberSet(truths)
 
@@ -156,6 +159,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         column = self.rows.columns(0, len(self.rows))[field.word]
         truths = np.zeros(len(self.rows), np.bool_)
         for block in self.blocks_of(step):
+            # compared where they stand in the word: both are shifted alike
             old, new = column[block.sources] & field.mask, column[block.targets] & field.mask
             truths[block.sources] = new > old if up else new < old
         return NumberSet(truths)
@@ -172,11 +176,13 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
             # settling changes columns in place, and these may be parts of the rows themselves
             words = [np.array(w) for w in update(*before)]
             settling.met = np.zeros(len(block.sources), np.bool_)
+            # what never rests was refused by the search
             settling.settle(words, lambda _: None)
             truths[block.sources] = settling.met
         return NumberSet(truths)
 
     def reaching_by_choice(self, target: NumberSet, within: NumberSet) -> NumberSet:
+        # -1 marks steps that the player can count on: nothing else can come of their moves
         moves = np.zeros(len(self.system.steps), np.int32)
         for number, move in enumerate(self.system.moves):
             for step in move.steps:
@@ -193,6 +199,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
                 return NumberSet(kept)
             barred = np.zeros(len(links.ends), np.bool_)
             barred[chancy[np.isin(tried, escaping)]] = True
+            # closed anew each time: what was reached by a move that is barred now does not count
             bits = target.truths.astype(np.uint8)
             links.close(bits, True, None, ~barred)
             if np.array_equal(bits != 0, kept):
@@ -219,6 +226,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
 
     def _target(self, source: int, step: Step) -> int:
         for block in self.blocks_of(step):
+            # sources ascend within a block
             place = int(np.searchsorted(block.sources, source))
             if place < len(block.sources) and block.sources[place] == source:
                 return int(block.targets[place])
@@ -249,6 +257,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
 
     def of(self, situation: Mapping[Key, Value]) -> NumberSet:
         words = self.packing.pack(self.system.values(situation))
+        # rows are compared with the packed values, as no index of them is kept after the search
         numbers = np.arange(len(self.rows))
         return NumberSet(self.rows.same(numbers, [np.uint64(w) for w in words]))
 

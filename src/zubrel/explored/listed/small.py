@@ -38,6 +38,8 @@ class ScalarWalks:
         self.reached: Numbers = frozenset(self.parents)
 
     def shortest(self, target: Numbers, surely: bool = False) -> Trace | None:
+        # the tree keeps the order in which situations were found: the first one in it is a nearest
+        # one
         first = next((n for n in self.parents if n in target), None)
         if first is None:
             return None
@@ -54,6 +56,7 @@ class ScalarWalks:
     def by_moves(self, sets: Sequence[Numbers]) -> list[tuple[int, ...]]:
         depths: dict[int, int] = {}
         for number, link in self.parents.items():
+            # who was found before stands before it, so that its depth is known
             depths[number] = 0 if link is None else depths[link[0]] + 1
         last = max(depths.values(), default=-1)
         counts = [Counter(depths[n] for n in situations if n in depths) for situations in sets]
@@ -69,6 +72,7 @@ def _main_tree(space: ScalarSpace) -> Tree:
 
 
 def _tree(space: ScalarSpace, avoiding: Numbers) -> Tree:
+    # the start has number 0
     if 0 in avoiding:
         return {}
     space.budget.spend(len(space.words) * SWEEP)
@@ -76,6 +80,7 @@ def _tree(space: ScalarSpace, avoiding: Numbers) -> Tree:
     queue = deque([0])
     while queue:
         source = queue.popleft()
+        # where a limit has ended the search, the last situations were never left
         known = space.successors[source] if source < len(space.successors) else ()
         for step, target in known:
             if target not in tree and target not in avoiding:
@@ -136,6 +141,8 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
     def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
         bits = self._seeded(targets)
         after = self._targets()
+        # most links lead to situations found later: from the last to the first, one round does
+        # nearly all of it
         changed, order = True, range(len(after) - 1, -1, -1)
         while changed:
             changed = False
@@ -146,6 +153,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
                     known |= bits[target]
                 if known != old:
                     bits[here], changed = known, True
+            # what is left are links back, which the other direction follows in one round
             order = order[::-1]
         return _sorted_out(bits, len(targets))
 
@@ -167,6 +175,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         return _sorted_out(bits, count)
 
     def reached_without(self, avoided: Sequence[Numbers]) -> list[Numbers]:
+        # one bit a set: each spreads around its own obstacle, all in the same rounds
         closed = self._seeded(avoided)
         bits = [0] * len(self.words)
         bits[0] = (1 << len(avoided)) - 1 & ~closed[0]
@@ -207,6 +216,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         return [self.system.steps[number] for number in sorted(numbers)]
 
     def shifted(self, step: Step, variable: int, up: bool) -> Numbers:
+        # the fields of a word need not be shifted down to be compared with each other
         mask = self.packing.fields[variable].mask
         words = self.words
         pairs = ((s, words[s] & mask, words[t] & mask) for s, t in self._pairs(step))
@@ -234,8 +244,11 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
             after: list[list[int]] = []
             # a rule of which one outcome leaves what is kept is no choice there
             for steps in self.successors:
+                # luck picks the outcome, so that one which leaves what is kept makes the whole move
+                # a risk
                 escaping = {moves[step] for step, t in steps if t not in known and step in moves}
                 after.append([t for step, t in steps if moves.get(step, -1) not in escaping])
+            # those that were never left lead nowhere that is known
             after += [[] for _ in range(len(self.words) - len(after))]
             kept = _closed_backward(after, target)
             # it only ever becomes less, so that this ends
@@ -256,6 +269,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         here = 0
         yield here
         for step in trace.steps:
+            # a step leads from a situation to one other only
             here = next(t for s, t in self.successors[here] if s == step.number)
             yield here
 
@@ -265,6 +279,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
             for _, place in steps:
                 before[place].append(source)
         distances = dict.fromkeys(target, 0)
+        # sets have no order of their own, and distances are told
         queue = deque(sorted(target))
         while queue:
             here = queue.popleft()
@@ -281,6 +296,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         return frozenset(n for n, known in enumerate(self.words) if known == word)
 
     def examples(self, situations: Numbers, most: int) -> list[dict[Key, Value]]:
+        # the nearest ones, and the same ones each time
         chosen = sorted(situations)[:most]
         return [self.system.situation(self.packing.unpack([self.words[n]])) for n in chosen]
 
@@ -302,6 +318,7 @@ def _closed_backward(after: Sequence[Sequence[int]], target: Numbers) -> Numbers
 
 def _sorted_out(bits: list[int], count: int) -> list[Numbers]:
     """For each bit the situations that have it."""
+    # many situations have the same bits: each such lot is looked at once for every bit
     alike: dict[int, list[int]] = {}
     for place, known in enumerate(bits):
         alike.setdefault(known, []).append(place)

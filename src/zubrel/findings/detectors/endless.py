@@ -101,6 +101,7 @@ def _trades(system: System) -> Iterator[_Trade]:
     buys = [r for r in system.world.rules if r.kind == "buy"]
     sells = [r for r in system.world.rules if r.kind == "sell"]
     for buy in buys:
+        # what runs out is no source without end, whatever it is sold for
         limited = keys.stock(buy.owner, buy.gives[0].item) in system.numbers
         for sell in sells:
             if not limited and _profit(buy, sell):
@@ -117,6 +118,7 @@ def _trades(system: System) -> Iterator[_Trade]:
 
 def _profit(buy: Rule, sell: Rule) -> bool:
     """Selling what was bought pays more than it cost."""
+    # what is given away earns nothing
     if not sell.gives or sell.takes[0].item != buy.gives[0].item:
         return False
     pays = sell.gives[0]
@@ -127,6 +129,7 @@ def _amounts(system: System, money: int) -> Iterator[Formula]:
     high = system.variables[money].high
     for held in range(high):
         yield Within(money, held, held)
+        # a lens keeps the values apart that are asked about: here all of them
         yield Within(money, held + 1, high)
 
 
@@ -150,15 +153,18 @@ def _raised(judged: Judged[S], question: _Raise | _Trade) -> tuple[Trace, Step] 
             trace = space.walks().shortest(_richer(judged, question))
             return None if trace is None else (trace.then(question.buy), question.sell)
         case _Raise(step=step):
+            # a meter that is filled up need not be filled again at once, only be possible to fill
             if question.free is not None:
                 again = space.where(question.free)
             else:
                 every = (space.possible(s) for s in question.move.steps)
                 again = reduce(lambda a, b: a | b, every)
+            # the step raises it, and the move can be made once more right after that
             free = space.before(step, again) & space.shifted(step, question.gained, True)
             for variable in question.counted:
                 if not free:
                     return None
+                # paid for with something else, it is a trade, and no gift
                 free = free - space.shifted(step, variable, False)
             trace = space.walks().shortest(free)
             return None if trace is None else (trace, step)
@@ -171,6 +177,7 @@ def _richer(judged: Judged[S], trade: _Trade) -> S:
     richer = space.where(FALSE)
     for held in range(high):
         more = space.where(Within(money, held + 1, high))
+        # what a full purse wastes is not earned: the prices alone do not tell
         before = space.before(trade.buy, space.before(trade.sell, more))
         richer = richer | (before & space.where(Within(money, held, held)))
     return richer

@@ -48,12 +48,14 @@ def _decide(judged: Judged[S], questions: Sequence[Missable]) -> Iterator[Findin
         for thing in questions
         if (has := space.where(thing.attained)) and judged.won - has
     ]
+    # all at once: closing many sets together takes little more than closing one
     able = space.reaching([has for _, has in asked])
     losable = [
         (thing, has, can)
         for (thing, has), can in zip(asked, able, strict=True)
         if judged.live - can
     ]
+    # what is lost again leaves no mark: whether a play has had it tells only the way it went
     unmarked = [has for thing, has, _ in losable if not thing.lasting and thing.ever is None]
     reached = iter(space.reached_without(unmarked))
     for thing, has, can in losable:
@@ -67,6 +69,7 @@ def _with_items(world: World, known: Sequence[Finding]) -> Iterator[Finding]:
     """The findings, each find or deed with the item that only it gives, if that is missed too."""
     missed = {f.subject for f in known}
     for finding in known:
+        # two findings with one cause are told as one
         item = _only_source_of(world, finding.subject)
         yield replace(finding, cause=item) if item in missed else finding
 
@@ -145,6 +148,8 @@ def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | Non
     None where it may be gone again, or wasted, before the player could be said to have had it.
     """
     thing = world.items[item]
+    # who begins with it has had it without a mark; what stays behind or is wasted sets one and is
+    # gone
     if any(g.item == item for g in world.holding) or thing.stays_in or thing.wasted_when_full:
         return None
     effects = [e for h in world.happenings for e in h.outcome.effects]
@@ -157,6 +162,7 @@ def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | Non
         own = [keys.mark("taken", rule.owner)] if rule.kind == "find" else []
         own += [keys.mark("done", once) for once in rule.once]
         own = [key for key in own if key in numbers and not _set_elsewhere(world, key, sources)]
+        # a source that can be used again sets no mark, and luck may set it without giving
         if not own or len(rule.outcomes) > 1:
             return None
         marks.append(Within(numbers[own[0]], 1, 1))
@@ -189,6 +195,7 @@ def _finding(
 ) -> Finding | None:
     """`reached`: where plays come that have never had it, where no marks tell that."""
     walks, never = walks_without(judged, thing, has, reached)
+    # a win is left, the thing cannot be had any more, and the play has not had it
     missed = ((judged.live - can) & walks.reached) - never
     if not missed:
         return None
@@ -197,12 +204,14 @@ def _finding(
         severity, words = "note", f"{words}, because what closes it leads only to the end"
     finding = Finding("missable", severity, thing.subject, words, thing.span)
     try:
+        # where it could have been had a move before: what leads from there has closed it
         still = ((can - has) & walks.reached) - never
         return replace(
             finding,
             trace=walks.shortest(missed),
             closings=closings(judged, walks, still, missed)[:MOST_CLOSINGS],
         )
+    # the finding is proved by then; only its evidence is not
     except LimitReached:
         if not judged.space.merged:  # there are other ways to find out, and to show it
             raise
@@ -256,6 +265,7 @@ def closings(judged: Judged[S], walks: Walks[S], still: S, missed: S) -> tuple[C
     each.sort(key=lambda c: len(c.trace.steps))
     first: dict[str, Closing] = {}
     for closing in each:
+        # several steps of one rule close it alike: the soonest tells enough
         first.setdefault(closing.rule, closing)
     return tuple(first.values())
 

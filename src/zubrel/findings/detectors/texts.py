@@ -45,6 +45,7 @@ def _questions(system: System) -> Iterator[_Texts]:
         if shop.greets:
             yield _texts(system, shop.id, shop.name, shop.greets, _open_here(system, shop))
         if shop.farewell:
+            # by any move that leads away, and not only by ways
             leaves = either(_leaving(system, shop, move) for move in system.moves)
             yield _texts(system, shop.id, shop.name, shop.farewell, leaves)
     for lock in world.locks.values():
@@ -52,6 +53,7 @@ def _questions(system: System) -> Iterator[_Texts]:
         if lock.refuses and moves:
             shut = translator.equals(keys.lock_open(lock.id), 0)
             before = both((standing_formula(system, moves[0].areas), shut))
+            # a lock that opens in one of several ways says nothing
             opens = either(possible_formula(system, move) for move in moves)
             shown = both((before, opposite(opens)))
             yield _texts(system, lock.id, lock.name, lock.refuses, shown)
@@ -65,6 +67,7 @@ def _questions(system: System) -> Iterator[_Texts]:
 def _of_rules(system: System) -> Iterator[_Texts]:
     world, by_frame = system.world, dict[str, list[Move]]()
     for move in system.moves:
+        # alternatives refuse together: as long as one is possible, nothing is refused
         by_frame.setdefault(move.rule.common, []).append(move)
     for moves in by_frame.values():
         rule = moves[0].rule
@@ -92,6 +95,7 @@ def _open_here(system: System, shop: Shop) -> Formula:
 def _leaving(system: System, shop: Shop, move: Move) -> Formula:
     """Where a move leads away from the area of an open shop, whatever happens then."""
     at = system.translator.at
+    # an outcome without a destination leaves the player in place
     there = {o.destination for o in move.rule.outcomes} - {None}
     if not there:
         return FALSE
@@ -113,6 +117,7 @@ def _at_hand(system: System, move: Move) -> Formula:
 def _barred(system: System, area: Area, move: Move) -> Formula:
     """Where a move would lead into an area, which may not be entered, and nothing else is said."""
     there = {o.destination for o in move.rule.outcomes}
+    # what a rule refuses with is told instead of what the area does
     if area.id not in there or move.rule.refuses:
         return FALSE
     outside = opposite(system.translator.at(area.id))
@@ -140,6 +145,8 @@ def _partial(system: System) -> Iterator[_Texts]:
 
 def _silent(judged: Judged[S], questions: Sequence[_Texts]) -> Iterator[Finding]:
     for texts in questions:
+        # where one text has no condition there is always something to say: `_partial` leaves such
+        # lists out
         quiet = judged.space.where(both((texts.shown, opposite(either(texts.applies)))))
         trace = judged.space.walks().shortest(quiet)
         if trace is not None:
@@ -159,6 +166,7 @@ def _never_shown(judged: Judged[S], texts: _Texts) -> Span | None:
     earlier: Formula = FALSE
     for said, applies in zip(texts.texts, texts.applies, strict=True):
         hidden = FALSE if said.also else earlier  # nothing hides what is told beside others
+        # the earliest that is never shown: those after it may be hidden by it alone
         if not judged.space.holds_somewhere(both((texts.shown, applies, opposite(hidden)))):
             return said.span
         if not said.also:

@@ -88,6 +88,7 @@ class Batches:
         """Put batches into the queue; helpers begin with them at once."""
         self.queue.extend(_Waiting(batch) for batch in batches)
         if self.helpers is not None and self.queue and not self.begun:
+            # the clock is watched here; a helper with limits of its own would end by its own speed
             limits = replace(self.budget.limits, seconds=None, situations=None)
             self.helpers.begin(self.system, limits)
             self.begun = True
@@ -97,6 +98,7 @@ class Batches:
         """Keep the helpers at work on the batches that come first."""
         if self.helpers is None:
             return
+        # the first of the queue are wanted first, and nothing is begun that may never be asked for
         busy = sum(w.answer is not None and not w.answer.done() for w in self.queue)
         for waiting in self.queue:
             if busy >= AHEAD * self.helpers.count or self.allowance.left <= 0:
@@ -116,6 +118,7 @@ class Batches:
             first = self.queue[0]
             self._collect(first)
             if first.result is None and first.answer is not None:
+                # nobody waits while there is something that can be done here
                 own = next((w for w in self.queue if w.answer is None and w.result is None), None)
                 if own is None:
                     self._wait(first.answer)
@@ -153,6 +156,7 @@ class Batches:
         )
 
     def _take(self, batch: Sequence[AskedQuestion], result: BatchResult) -> None:
+        # the same would not have been answered by one process, which counts in this order
         if result.work > self.allowance.left:
             result = _nothing(batch, result.work)
         self.allowance.left -= result.work
@@ -165,10 +169,12 @@ class Batches:
             len(result.again),
             result.work,
         )
+        # steps that came from a helper are copies; what compares them expects those of this process
         self.findings += [with_plays(f, self._at_home) for f in result.findings]
         self.undecided += [batch[n] for n in result.undecided]
         again = [batch[n] for n in result.again]
         if len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
+            # one hard question keeps a whole batch from being answered: it is cornered by halving
             middle = len(again) // 2
             parts = [part for part in (again[:middle], again[middle:]) if part]
             self.queue.extendleft(_Waiting(part) for part in reversed(parts))
@@ -192,6 +198,7 @@ def _answered(
     began = budget.work
     with suppress(LimitReached, MemoryError), budget.within(min(BATCH, allowance.left)):
         budget.check_limits()
+        # in the order in which they are asked: a set would order reductions by chance
         formulas = list(dict.fromkeys(f for asked in batch for f in asked.formulas(system)))
         lens: Lens[Any] | None = None
         with suppress(WorkSpent), budget.within(AT_ONCE):
@@ -222,6 +229,7 @@ def _one_by_one(
             except (WorkSpent, NotAsked):
                 budget.spend(1)
                 undecided.append(number)
+        # all were asked; where a limit ended the loop, what comes from there on is asked again
         asked = len(batch)
     again = tuple(range(asked, len(batch)))
     return BatchResult(findings, tuple(undecided), again, budget.work - began)
