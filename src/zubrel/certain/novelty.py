@@ -80,8 +80,6 @@ class NovelSearch:
 
     def _wanted(self, name: int) -> list[Value] | None:
         """The values that a plan from a room wants, the ending aside; None: there is no plan."""
-        if not self.seeker.may_win(name):
-            return None
         wanted = self.seeker.planner.wanted(self.seeker.domains(name))
         if wanted is None:
             return None

@@ -130,14 +130,17 @@ class _Layers:
         self.relaxation.budget.spend(self.relaxation.apply * len(self.due))
         following: set[int] = set()
         by_operator = self.relaxation.additions.by_operator
+        run = self.operators.run
         for number in self.due:
+            adding = by_operator.get(number)
+            if adding is None:
+                run[number](self.domains, after, gained)
+                continue
             # six wardens with a feather each are six feathers, and no warden is met twice
-            adding = by_operator.get(number, ())
             before = [after[a.variable] for a in adding]
-            self.operators.run[number](self.domains, after, gained)
-            if adding:
-                possible = self.relaxation.is_possible(number, self.domains)
-                following.update(self.sums.kept(number, before, after, possible))
+            run[number](self.domains, after, gained)
+            possible = self.relaxation.is_possible(number, self.domains)
+            following.update(self.sums.kept(number, before, after, possible))
         for variable, mask, number in gained:
             new = mask & after[variable]
             if not new:

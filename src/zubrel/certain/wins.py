@@ -49,8 +49,9 @@ class Seeker:
             # they can all be made again, and memory is bounded
             if len(self._plans) > MOST_PLANS:
                 self._plans.clear()
-            # sets of values with amounts added up know more than layers: they are asked first
-            plan = self.planner.plan(self.domains(room.name)) if self.may_win(room.name) else None
+            # where a fixpoint is known to hold no win, layers come to none either
+            hopeless = self._may_win.get(room.name) is False
+            plan = None if hopeless else self.planner.plan(self.domains(room.name))
             self._plans[room.name] = None if plan is None else (self.planner.cost(plan), plan)
         return self._plans[room.name]
 

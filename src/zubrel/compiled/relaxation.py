@@ -74,12 +74,17 @@ class Relaxation:
             following: list[int] = []
             for number in due:
                 waiting[number] = 0
-                adding = by_operator.get(number, ())
-                # kept, so that what cannot be added up can be taken out again
-                before = [domains[a.variable] for a in adding]
-                run[number](domains, domains, gained)
+                adding = by_operator.get(number)
                 woken: list[int] = []
-                if adding:
+                if adding is None:
+                    run[number](domains, domains, gained)
+                    # most bring nothing most of the time
+                    if not gained:
+                        continue
+                else:
+                    # kept, so that what cannot be added up can be taken out again
+                    before = [domains[a.variable] for a in adding]
+                    run[number](domains, domains, gained)
                     possible = bool(gained) or self.is_possible(number, domains)
                     woken = sums.kept(number, before, domains, possible)
                 for variable, new, _ in gained:
