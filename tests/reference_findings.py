@@ -567,7 +567,7 @@ class Findings:
         def note(subject, length):
             found[subject] = min(length, found.get(subject, length))
 
-        for a, rule, _, b in self.edges:
+        for a, rule, number, b in self.edges:
             s, t = dict(a), dict(b)
             keys = [k for k in s if isinstance(k, tuple) and k[0] in counted]
             if any(t[k] < s[k] for k in keys):
@@ -578,10 +578,19 @@ class Findings:
                     continue
                 again = (b, rule["id"]) in repeatable
                 again |= self.fills(rule, subject, a, b) and self.possible(self.named(rule), t)
-                if again:
+                if again and not self.changes_more(b, rule["id"], number, counted):
                     note(subject, self.order[a] + 1)
         self.trades_without_end(note)
         return found
+
+    def changes_more(self, a, rule, number, counted):
+        """Whether an outcome changes what is not counted, when it is made in a situation."""
+        for x, other, n, b in self.edges:
+            if (x, other["id"], n) == (a, rule, number):
+                s, t = dict(a), dict(b)
+                uncounted = [k for k in s if not (isinstance(k, tuple) and k[0] in counted)]
+                return any(s[k] != t[k] for k in uncounted)
+        return False
 
     def named(self, rule):
         return next(r for r in self.rules if r["id"] == rule["id"])

@@ -160,7 +160,10 @@ def most_held_by(deeds):
             enough = asked is None or held[ITEMS.index(asked[0])] < asked[1]
             fitting = value is None or (tide != value if other else tide == value)
             if enough and fitting and all(held[ITEMS.index(i)] >= n for i, n in takes.items()):
-                now = tuple(h - takes.get(i, 0) + gives.get(i, 0) for i, h in zip(ITEMS, held))
+                now = tuple(
+                    held[n] - takes.get(item, 0) + gives.get(item, 0)
+                    for n, item in enumerate(ITEMS)
+                )
                 new = (now, tide if after is None else after)
                 if new not in seen:
                     seen.add(new)

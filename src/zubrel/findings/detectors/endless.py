@@ -8,9 +8,9 @@ from functools import reduce
 from zubrel.checked import keys
 from zubrel.checked.effects import AddMeter, SetMeter
 from zubrel.checked.world import Rule
-from zubrel.compiled.facts import excluded
-from zubrel.compiled.formulas import FALSE, Formula, Within
-from zubrel.compiled.parts import Move, Step
+from zubrel.compiled.facts import excluded, settlers_after
+from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within
+from zubrel.compiled.parts import ENDING, Move, Operation, Step
 from zubrel.compiled.system import System
 from zubrel.explored.space import S, Trace
 from zubrel.findings.detector import Question, SubjectDetector
@@ -28,14 +28,17 @@ COUNTED = ("held", "meter", "stock", "stored")
 class _Raise(Question, frozen=True):
     """A step that may raise a variable, and be followed by its own move at once.
 
-    Only where none of the variables `counted` is lowered. One that fills a meter up, which other
-    moves lower, need not raise it at once again: `free` is where it would be possible.
+    Only where none of the variables `counted` is lowered, and where it could be made once more with
+    none of the `others` changed, so that it can be made for ever: who is the second gull of two is
+    not the first of many. One that fills a meter up, which other moves lower, need not raise it at
+    once again: `free` is where it would be possible.
     """
 
     move: Move
     step: Step
     gained: int
     counted: tuple[int, ...]
+    others: tuple[int, ...]
     free: Formula | None = None
 
 
@@ -58,6 +61,7 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
         counted = [v for v in changed_by(system, step) if system.variables[v].key[0] in COUNTED]
         if any(excluded(move.guard, change) for change in system.lone_changes(step)):
             continue  # surely impossible right after itself
+        others = tuple(v for v in _changed_again(system, step) if v not in counted)
         for variable in counted:
             kind, subject = system.variables[variable].key[:2]
             bad = kind == "meter" and system.world.meters[subject].bad
@@ -66,7 +70,7 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
                 yield _Raise(
                     subject=str(subject),
                     formulas=(
-                        *(f for v in counted for f in _values(system, v)),
+                        *(f for v in (*counted, *others) for f in _values(system, v)),
                         *([possible_formula(system, move)] if fills else []),
                     ),
                     steps=move.steps,
@@ -74,8 +78,26 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
                     step=step,
                     gained=variable,
                     counted=tuple(counted),
+                    others=others,
                     free=possible_formula(system, move) if fills else None,
                 )
+
+
+def _changed_again(system: System, step: Step) -> list[int]:
+    """The variables that a step, with what follows it by itself, may change a second time."""
+    following = settlers_after(system.settlers, [step.changes])
+    settled = {c.variable for settler in following for c in settler.changes}
+    # what is surely set is so already when it is made once more
+    set_already = {
+        c.variable
+        for c in step.changes
+        if c.operation is Operation.SET and c.when == TRUE and c.variable not in settled
+    }
+    changed = dict.fromkeys([*(c.variable for c in step.changes), *sorted(settled)])
+    if system.endings:
+        changed[ENDING] = None
+    once = set_already if len({c.variable for c in step.changes}) == len(step.changes) else set()
+    return [v for v in changed if v not in once and system.variables[v].size > 1]
 
 
 def _fills(system: System, step: Step, meter: str) -> bool:
@@ -160,6 +182,9 @@ def _raised(judged: Judged[S], question: _Raise | _Trade) -> tuple[Trace, Step] 
                 every = (space.possible(s) for s in question.move.steps)
                 again = reduce(lambda a, b: a | b, every)
             # the step raises it, and the move can be made once more right after that
+            for variable in question.others:
+                for up in (True, False):
+                    again = again - space.shifted(step, variable, up)
             free = space.before(step, again) & space.shifted(step, question.gained, True)
             for variable in question.counted:
                 if not free:
@@ -184,7 +209,9 @@ def _richer(judged: Judged[S], trade: _Trade) -> S:
 
 
 ENDLESS = SubjectDetector("endless", _questions, _decide, whole=False)
-"""`endless`: items and meters that a move made twice in a row, or a buy with a sell, raises.
+"""`endless`: items and meters that a move raises which can be made again and again, or a buy with a
+sell.
 
-Nothing is lowered by it: no amount held, stored or in stock, and no meter.
+Nothing is lowered by it: no amount held, stored or in stock, and no meter; and nothing else is
+changed by it when it is made once more.
 """
