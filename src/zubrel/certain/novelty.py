@@ -57,6 +57,8 @@ class NovelSearch:
                 won = self.look.run()
                 if won is not None:
                     return [*path_of(self.came, won[0]), won[1]]
+                # the most promising rooms of a look that has got stuck are where the next ones
+                # begin
                 for left, _, name in sorted(self.look.looked)[:BEGINNINGS]:
                     self._offer(left, name, None)
                 self.look = None
@@ -64,6 +66,8 @@ class NovelSearch:
                 return None
             _, _, name, wanted = self.beginnings[0]
             is_planned = wanted is not None
+            # a plan is made only for rooms that come first, since each takes as long as a hundred
+            # rooms
             if name not in self.planned:
                 wanted = self._wanted(name)  # a share that ends here leaves the room where it is
                 self.planned.add(name)
@@ -97,6 +101,7 @@ class _Look:
         self.novelty = Novelty(search.variables, self.rooms.packing)
         reached = _reached(self.goals, values, 0)
         self.best, self.since = reached.bit_count(), 0
+        # what the first room has is not new any more
         self.novelty.of(start.name, self.best)
         self.queue = [(0, -self.best, 0, start.name, reached)]
         self.met = {start.name}
@@ -109,6 +114,7 @@ class _Look:
             entry = heapq.heappop(self.queue)
             _, _, _, name, reached = entry
             try:
+                # without a win left nothing that is new there is of use
                 if not self.search.seeker.may_win(name):
                     continue
                 won = self._leave(name, reached)
@@ -133,6 +139,7 @@ class _Look:
             if room.name not in self.met:
                 self.search.seeker.budget.spend(MEET)
                 self.met.add(room.name)
+                # the first way that was found stays: later looks may come to it again
                 self.search.came.setdefault(room.name, (name, exit_))
                 self._note(room, reached)
         return None
@@ -141,6 +148,7 @@ class _Look:
         values = self.rooms.values(room.name)
         reached = _reached(self.goals, values, before)
         rank = reached.bit_count()
+        # what is new comes first, and of that what has brought most of the plan true
         entry = (self.novelty.of(room.name, rank), -rank, len(self.met), room.name, reached)
         heapq.heappush(self.queue, entry)
         if rank > self.best:

@@ -49,6 +49,7 @@ class Planner:
         layers = _Layers(self.relaxation, start)
         wanted = None if goal is None else self.operators.of_step.get(goal, [])
         while True:
+            # a win is one value of one variable, a step what it asks for
             if wanted is None:
                 won = layers.domains[ENDING] & self.relaxation.good
                 if won:
@@ -73,6 +74,7 @@ class Planner:
             extraction.to_operator(number)
             return extraction.often
 
+        # each set has one value
         now = [mask.bit_length() - 1 for mask in start]
         often = self.upkeep.added(extraction.often, extraction.levels, now, use)
         plan: list[int] = []
@@ -149,6 +151,7 @@ class _Layers:
             for place in self._placed(new):
                 known.setdefault(place, (self.layer, number))
             following.update(self.operators.watching[variable])
+        # sorted, so that the same operator brings a value first each time
         self.domains, self.due = after, sorted(following)
         return bool(following)
 
@@ -186,6 +189,7 @@ class _Extraction:
         return levels
 
     def _go_back(self) -> None:
+        # what a layer asks for was reached in earlier ones, so that one pass suffices
         for layer in range(len(self.goals) - 1, 0, -1):
             for variable, place in self.goals[layer]:
                 _, number = self.first[variable][place]
@@ -196,6 +200,7 @@ class _Extraction:
 
     def _use(self, number: int, layer: int, but: int | None = None) -> None:
         """An operator in a layer, and what it asks for, `but` for one variable."""
+        # once a layer: used again in another one it adds up
         if (layer, number) in self.used:
             return
         self.used.add((layer, number))
@@ -208,6 +213,7 @@ class _Extraction:
     def _want(self, values: Sequence[Value]) -> None:
         for value in values:
             layer = self.first[value[0]][value[1]][0]
+            # what holds from the first asks for nothing
             if value not in self.marked and layer:
                 self.marked.add(value)
                 self.goals[layer].append(value)
@@ -225,6 +231,7 @@ class _Extraction:
                 best = min(reached, default=None)
                 return None if best is None else (best[0], [(variable, best[1])])
             case Every(parts):
+                # all of them are needed, so that the dearest decides
                 costs = [self._cheapest(p, limit) for p in parts]
                 return _dearest([c for c in costs if c is not None], len(parts))
             case AnyPossible(parts):
@@ -245,6 +252,7 @@ class _Extraction:
         for before, (reached, _) in known.items():
             allowed = operator.allowed.get(variable, -1) >> before & 1
             if reached < layer and allowed and _leads(self.layers, effect, before, place):
+                # whatever it was before, what sets it needs no value to begin with
                 only_set = all(c.operation is Operation.SET for c, _ in effect.changes)
                 return None if only_set else before
         return None

@@ -50,6 +50,7 @@ class Lens(Generic[S]):
         self.reduced = reduced
         self.inner = inner
         self.at_once = inner.at_once
+        # a search that was cut short is so through any lens
         self.stopped = inner.stopped
         self.translation = Translation(system, reduced)
         self._inner_steps: dict[int, list[Step]] = {}
@@ -123,6 +124,7 @@ class Lens(Generic[S]):
         Only what belongs to a `future` that nothing leads out of. It is empty only if there is no
         such place. Raises `NotAsked`. Nobody walks any more when the game has ended.
         """
+        # where the formula can be asked exactly, walking near would only blur it
         with suppress(NotAsked):
             return future & self.where(formula)
         near = self.translation.near(formula)
@@ -146,6 +148,7 @@ class Lens(Generic[S]):
 
     def _steps(self, step: Step) -> list[Step]:
         """What a step is in the smaller system: it may be seen from several areas."""
+        # what is never possible anywhere is nothing, which is an answer
         if step.number in self.reduced.never:
             return []
         if step.number not in self._inner_steps:
@@ -158,6 +161,7 @@ class Lens(Generic[S]):
 
     def _union(self, step: Step, of: Callable[[Step], S]) -> S:
         """What holds of a step, seen from wherever; nothing if it is never made."""
+        # the empty set of whatever kind of sets the inner space has
         union = self.where(FALSE)
         for inner in () if self._is_idle(step) else self._steps(step):
             union |= of(inner)
@@ -177,6 +181,7 @@ class Lens(Generic[S]):
         seen: set[int] = set()
         for step in self.inner.steps_between(sources, targets):
             original = self.reduced.originals[step.number]
+            # seen from several areas it is still one step
             if original.number not in seen:
                 seen.add(original.number)
                 yield original
@@ -261,6 +266,7 @@ class LensWalks(Generic[S]):
         return self.inner.reached
 
     def shortest(self, target: S, surely: bool = False) -> Trace | None:
+        # moves that were left out count in the whole, so that nobody knows which play has fewest
         if surely and self.lens.reduced.shortens:
             raise NotAsked("distances")
         trace = self.inner.shortest(target, surely)

@@ -33,6 +33,8 @@ class Speller:
         """The play of the whole. Raises ValueError if there is none."""
         word, steps = self.walking.start(), list[Step]()
         for place, step in enumerate(trace.steps, 1):
+            # where the step is not possible as it is, something that was left out has to be done
+            # first
             way = self._way(word, step)
             if way is None and step.number in self.reduced.postponed:
                 continue  # there is no room yet; it is taken when it is needed
@@ -50,6 +52,7 @@ class Speller:
     def moves_into(self, trace: Trace, area: int) -> int | None:
         """How many moves the play takes, and from its end the walk into an area; None: no walk."""
         spelled = self.spelled_out(trace)
+        # the play is walked in the whole world, where the area has walks of its own
         word = self._along(self.walking.start(), spelled.steps)
         for here, walk in self._around(word):
             if here & self.walking.place == area:
@@ -81,6 +84,8 @@ class Speller:
         while size:
             place = len(made) - size
             while place >= 0:
+                # from the last to the first: late ones were mostly opened for the sake of the step
+                # itself
                 fewer = made[:place] + made[place + size :]
                 if self._through(word, [*fewer, step]) is not None:
                     made = fewer
@@ -152,6 +157,7 @@ class Speller:
 
     def _around(self, word: int) -> Iterator[tuple[int, Callable[[], list[Step]]]]:
         """Where walking leads to, the nearest first, and the walk there."""
+        # breadth first, so that walks are as short as walks alone can make them
         came: dict[int, tuple[int, Step] | None] = {word: None}
 
         def walk(word: int) -> list[Step]:
@@ -162,6 +168,7 @@ class Speller:
             return detour[::-1]
 
         waiting = deque([word])
+        # a bound, since ways with levers may lead to more situations than anybody wants to wait for
         while waiting and len(came) < MOST:
             here = waiting.popleft()
             yield here, partial(walk, here)

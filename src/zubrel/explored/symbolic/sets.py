@@ -65,6 +65,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         backwards: bool,
     ) -> list[DiagramSet]:
         # seeds that walking about makes equal have the same closure
+        # that is cheap, and makes one question of many
         wider = [DiagramSet(self.spread(seed.diagram)) for seed in seeds]
         return self._at_once(
             wider, lambda seed: self.closed(seed, follow, self.reachable, backwards=backwards)
@@ -95,6 +96,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         different: list[Diagram] = []
         places = []
         for situations in sets:
+            # diagrams are compared by their roots, which takes no time
             place = next((n for n, d in enumerate(different) if d == situations.diagram), None)
             if place is None:
                 place = len(different)
@@ -112,6 +114,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
 
     def _is_for_good(self, situations: DiagramSet) -> bool:
         """Whether no step leads out of a set: who is not in it has then never been in it."""
+        # what happens by itself may lead out of it after any step
         if situations.asks is None or situations.asks & self.settling.writes:
             return False
         out = self.reachable & ~situations.diagram
@@ -128,6 +131,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
             guard = self.relations[step.number].guard & self.reachable
             quiet = reduce(lambda a, b: a & b, (self._quiet(s) for s in move.steps), guard)
             known = guard & ~quiet
+            # all outcomes of a move are steps where any of them changes something
             self._possible |= {s.number: known for s in move.steps}
         return DiagramSet(known)
 
@@ -136,6 +140,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         one, settling = self.relations[step.number], self.settling
         fixed = one.unchanged(self.encoding)
         settled = settling.writes & frozenset(self.encoding.copies)
+        # nothing that follows can undo what it does not write
         if not settled or not one.writes & settled:
             return fixed
         # what is undone while settling: the second row of bits remembers how it was
@@ -160,6 +165,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         return DiagramSet(self.forth(step, sources.diagram & self.possible(step).diagram))
 
     def steps_between(self, sources: DiagramSet, targets: DiagramSet) -> list[Step]:
+        # once for all steps: most are ruled out by what comes before settling
         into = self.settling.before(targets.diagram)
         steps = []
         for step in self.system.steps:
@@ -220,6 +226,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
             for distance, layer in enumerate(layers):
                 if (layer & situations.diagram).satisfiable():
                     return distance
+            # layers are kept, so that each distance is worked out once for all who ask
             while layers[-1].satisfiable():
                 back = self.encoding.union(self.back(s, layers[-1]) for s in self.system.steps)
                 layers.append(back & ~known[0])
@@ -239,5 +246,6 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         while len(examples) < most and remaining.satisfiable():
             values = self.encoding.values(remaining)
             examples.append(self.system.situation(values))
+            # which ones are picked follows the order of the bits, and is the same each time
             remaining = remaining & ~self.encoding.situation(values)
         return examples
