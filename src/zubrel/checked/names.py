@@ -41,6 +41,7 @@ class Names:
 
     def define(self, name: Name, kind: str) -> None:
         """Enter an id that the author gave; a second definition is a problem."""
+        # the first keeps the id: all that refers to it is still resolved, and told of once
         earlier = self.known.get(name.text)
         if earlier is None:
             self.known[name.text] = Definition(kind, name.span)
@@ -55,6 +56,7 @@ class Names:
 
     def make_up(self, wanted: str, kind: str, span: Span) -> str:
         """A free id: `wanted`, or `wanted_2`, `wanted_3`, …"""
+        # numbers begin at 2, since the first one is called by the name alone
         made, number = wanted, 1
         while made in self.known:
             number += 1
@@ -88,6 +90,7 @@ class Names:
 
     def _new_hint(self, name: Name, kinds: tuple[str, ...]) -> str:
         right = [known for known, d in self.known.items() if d.kind in kinds]
+        # one of the right kind first; one of another kind only where it is all but the same word
         if near := nearest(name.text, right):
             return f'Did you mean "{near}"?'
         if near := nearest(name.text, self.known, VERY_NEAR):
@@ -152,6 +155,7 @@ class _Namer:
 
     def run(self) -> None:
         for shop in self.document.entries("shops"):
+            # written out here, so that nobody after this has to know of it
             if shop.values.get("buys") == ALL:
                 shop.values["buys"] = tuple(self._whatever_has_a_price(shop))
         self._areas()
@@ -164,6 +168,8 @@ class _Namer:
             for number, entry in enumerate(self.document.entries(section), 1):
                 self._visit(entry, f"{word}_{number}", kind)
         order = self.document.order_of
+        # only now, when all given ids are known; and in the order of the files, whatever section
+        # comes first here
         for unnamed in sorted(self.waiting, key=lambda u: order(u.span)):
             self._make_up(unnamed)
 
@@ -198,6 +204,7 @@ class _Namer:
             self._quest(entry)
         for entry in self.document.entries("foes"):
             ways = len(entry.entries("either"))
+            # each way of fighting takes off its own share, and so has blows of its own
             for part in map(str, range(1, ways + 1)) if ways else ("",):
                 if (entry.number("health") or 1) > 1:
                     self._rule(entry, "blow", part)
@@ -234,6 +241,7 @@ class _Namer:
                 self.names.define(goal.key, "goal")
             delivered = goal.amount("deliver")
             if delivered:
+                # a quest may ask for the same item twice: which goal it is tells them apart
                 self._rule(entry, "deliver", delivered.name.text, str(id(goal)), goal.span)
         if entry.has("hand_in"):
             self._rule(entry, "hand_in")
@@ -269,6 +277,7 @@ class _Namer:
             return
         self.names.define(way.key, "way")
         if both_ways:
+            # at once, since it follows from an id that the author gave
             back = self.names.make_up(f"{way.key.text}_back", "way", way.span)
             self.names.back_ids[id(way)] = back
 
@@ -276,6 +285,7 @@ class _Namer:
         wanted = unnamed.wanted
         if unnamed.owner is not None:
             wanted = f"{_text(unnamed.owner)}_{wanted}"
+        # the owner has its id by now: it stands before what is in it
         given = self.names.make_up(wanted, unnamed.kind, unnamed.span)
         if unnamed.entry is None:
             self.names.made[unnamed.made] = given

@@ -98,6 +98,7 @@ class Resolver(Words):
                 return self._total(terms, operator, number)
             case syntax.AtArea(name):
                 area = self.names.find(name, "area")
+                # after a problem anything will do: the world is refused
                 return At(area, name.span) if area else ALWAYS
             case syntax.IsState():
                 return self._state(tree)
@@ -135,6 +136,7 @@ class Resolver(Words):
         quest, which, entry = self.goals[name.text]
         amounts = (entry.amount(kind) for kind in ("collect", "gain", "defeat"))
         whole = next((a.count or 1 for a in amounts if a is not None), 1)
+        # a test that is always so, or never, is no test: the author meant something else
         low, high = {">=": (1, 0), "<": (1, 0), ">": (0, -1), "<=": (0, -1)}.get(operator, (0, 0))
         if not low <= number <= whole + high:
             message = f'"{name.text}" comes from 0 to {whole}: this is always so, or never'
@@ -153,6 +155,7 @@ class Resolver(Words):
                 return at_least(number + (operator == ">"))
             case "<" | "<=":
                 return Not(at_least(number + (operator == "<=")))
+        # what has come so far is told by thresholds alone
         exactly = all_of(at_least(number), Not(at_least(number + 1)))
         return exactly if operator == "=" else Not(exactly)
 
@@ -161,6 +164,7 @@ class Resolver(Words):
         area = self.names.find(area_name, "area")
         if item is None or area is None:
             return ALWAYS
+        # dealt there, or put down there: players cannot tell the difference
         dealt = (DealtAt(item, area, name.span),) if (item, area_name.text) in self.dealt else ()
         if not self.entries["items"][item].values.get("drop"):
             if dealt:
@@ -205,6 +209,7 @@ class Resolver(Words):
         kind = self.names.kind_of(name.text)
         if kind in ("item", "meter"):
             if isinstance(value, Name) and self.names.kind_of(value.text) in ("item", "meter"):
+                # two amounts are compared by their difference
                 return self._total(((1, name), (-1, value)), operator, 0)
             if isinstance(value, int) and not isinstance(value, bool):
                 atom = Holds if kind == "item" else Level
@@ -262,6 +267,7 @@ class Resolver(Words):
         if state == "visited":
             area = self.names.find(name, "area")
             if area:
+                # only what is asked about is remembered: each mark may double the situations
                 self.visits[area] = None
             return Marked("visited", area, name.span) if area else ALWAYS
         if state == "met" and self.names.kind_of(name.text) == "goal":
@@ -288,6 +294,7 @@ class Resolver(Words):
         rule = self.names.find(name, *(RULE_KINDS if state == "done" else ("find",)))
         if rule is None:
             return ALWAYS
+        # the first that asks is pointed at where it turns out that the rule has no such mark
         self.dones.setdefault(rule, name)
         kind = "taken" if self.names.kind_of(rule) == "find" else "done"
         return Marked(kind, rule, name.span)

@@ -215,6 +215,7 @@ class Performer:
         return both((before, opposite(self.ended.get(quest, FALSE))))
 
     def _quest(self, quest: str, state: int, when: Formula, only: Formula) -> None:
+        # a quest that an earlier effect has ended does not begin again
         still = opposite(self.ended.get(quest, FALSE))
         self._set(keys.quest(quest), state, both((when, only, still)))
 
@@ -291,6 +292,7 @@ class Performer:
                 if area != there and place in (None, area):
                     here = self._at(area) if place is None else TRUE
                     self._set(keys.mark("visited", area), 1, both((leaves, here)))
+            # where the move does not take place the player stays
             moved.append((both((holds, opposite(when))), place))
         # what comes later in the move happens there
         self.places = [(w, p) for w, p in moved if w != FALSE] + [(when, there)]

@@ -46,6 +46,7 @@ class Perfect(Struct, frozen=True):
 def best_of(board: Board, budget: Budget) -> Perfect:
     """The best chance of a win from the start, over all deals where items are dealt."""
     judged = board.judged
+    # proved by sets alone, so that a certain win is never a matter of rounding
     sure = judged.space.reaching_by_choice(judged.won, judged.live | judged.won).truths
     if not board.first[~sure].any():
         return Perfect(1.0, 1.0, True)
@@ -54,8 +55,10 @@ def best_of(board: Board, budget: Budget) -> Perfect:
         return Perfect(share, share, False)
     game = _Game(board, sure, budget)
     least, most = game.bounds(budget)
+    # wider by what rounding may have added, so that they are bounds all the same
     low = max(0.0, game.value(least) - ROUNDED)
     high = min(1.0, game.value(most) + ROUNDED)
+    # too far apart to say which moves a best player makes
     if high - low >= MET:
         return Perfect(low, high, False)
     lost_at, falls_at, falls_after = game.lost(least, budget)
@@ -78,6 +81,7 @@ class _Game:
         edges = np.flatnonzero(self.open[board.sources])
         owners = self.number[board.sources[edges]]
         moves = len(board.system.moves)
+        # one number for a situation and a move: its outcomes are told together
         pairs, choice = np.unique(owners * moves + board.moves[edges], return_inverse=True)
         self.groups, inside = self._components(edges, owners, choice, len(pairs), budget)
         numbers = np.cumsum(~inside) - 1
@@ -97,6 +101,7 @@ class _Game:
         """The maximal end components, and which choices stay inside theirs whatever luck does."""
         targets = self.board.targets[edges]
         inside = np.ones(choices, np.bool_)
+        # a choice by which luck may end the matter is none to walk about with for ever
         inside[choice[~self.open[targets]]] = False
         size, ends = int(self.open.sum()), self.number[targets]
         while True:  # in every round fewer choices stay inside
@@ -116,6 +121,7 @@ class _Game:
         ends = self.groups[self.number[self.targets[self.within]]]
         matrix = _matrix(self.odds[self.within], self.choice[self.within], ends, shape)
         at_once = np.bincount(self.choice, self.odds * self.sure[self.targets], len(self.group))
+        # choices of a group stand together, so that the best of each is found in one pass
         order = np.argsort(self.group, kind="stable")
         groups, starts = np.unique(self.group[order], return_index=True)
         # every group is live, and so has a choice that leads out of it
@@ -123,6 +129,7 @@ class _Game:
         for _ in range(BOUND_ROUNDS):
             for values, nearer in ((least, np.maximum), (most, np.minimum)):
                 chosen = np.maximum.reduceat((matrix @ values + at_once)[order], starts)
+                # never worse than before: each round is a bound by itself
                 values[groups] = nearer(values[groups], np.minimum(chosen, 1.0))
             budget.spend(2 * matrix.nnz * SPEND)
             budget.check_limits()
@@ -141,10 +148,12 @@ class _Game:
         everywhere[self.open] = values[self.groups]
         after = everywhere[self.targets]
         worth = np.bincount(self.choice, self.odds * after, len(self.group))
+        # of equally good choices the one that comes first in the file
         order = np.lexsort((self.move, -worth, self.group))
         _, first = np.unique(self.group[order], return_index=True)
         best = np.zeros(len(self.group), np.bool_)
         best[order[first]] = True
+        # one choice a group: a player who sticks to it
         taken = best[self.choice]
         chosen = self.choice[taken]
         going_on = taken & self.within
@@ -162,6 +171,7 @@ class _Game:
         gone = ~(self.board.live | self.board.won)[targets]
         by_move = np.bincount(self.move[chosen], flow * gone, len(moves))
         parts = [Part(moves[n].rule.id, float(by_move[n])) for n in np.flatnonzero(by_move > MET)]
+        # by luck alone: where the choice was best and what came of it is less
         falling = np.flatnonzero((worth[chosen] - after[taken] > MET) & (flow > MET))
         before = self.board.levels()[self.board.sources[edges]]
         first = min(falling, key=lambda n: (before[n], self.move[chosen[n]]))
