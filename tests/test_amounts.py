@@ -52,35 +52,46 @@ def world_with(finds, deeds, recipes):
     }
 
 
-def most_held(finds, deeds, recipes):
-    """The most of each item in any play, by going through all of them; None where too many."""
-    recipes = [recipe for recipe in recipes if recipe[0]]
-    start = ((0,) * len(ITEMS), (True,) * len(finds), (True,) * len(deeds))
+def most_of_all(start, following):
+    """The most of each item in all that plays come to; None where that is too much.
+
+    A situation is what is held, and whatever else there is; `following` gives for one of them what
+    is taken and given by what can be done there, and what else there is then.
+    """
     seen, queue = {start}, deque([start])
     while queue:
-        held, lying, undone = queue.popleft()
-        after = []
-        for n, there in enumerate(lying):
-            if there:
-                gained = {finds[n]: 1}
-                after.append((({}, gained), (*lying[:n], False, *lying[n + 1 :]), undone))
-        for n, there in enumerate(undone):
-            if there:
-                after.append((deeds[n], lying, (*undone[:n], False, *undone[n + 1 :])))
-        after += [(recipe, lying, undone) for recipe in recipes]
-        for (takes, gives), *rest in after:
+        here = queue.popleft()
+        held = here[0]
+        for (takes, gives), *after in following(*here):
             if all(held[n] >= takes.get(item, 0) for n, item in enumerate(ITEMS)):
                 now = tuple(
                     held[n] - takes.get(item, 0) + gives.get(item, 0)
                     for n, item in enumerate(ITEMS)
                 )
-                new = (now, *rest)
-                if new not in seen:
-                    seen.add(new)
-                    queue.append(new)
+                if (now, *after) not in seen:
+                    seen.add((now, *after))
+                    queue.append((now, *after))
         if len(seen) > MOST_LOOKED_AT:
             return None
     return {item: max(s[0][n] for s in seen) for n, item in enumerate(ITEMS)}
+
+
+def most_held(finds, deeds, recipes):
+    """The most of each item in any play, by going through all of them; None where too many."""
+
+    def following(held, lying, undone):
+        for n, there in enumerate(lying):
+            if there:
+                yield ({}, {finds[n]: 1}), (*lying[:n], False, *lying[n + 1 :]), undone
+        for n, there in enumerate(undone):
+            if there:
+                yield deeds[n], lying, (*undone[:n], False, *undone[n + 1 :])
+        for recipe in recipes:
+            if recipe[0]:
+                yield recipe, lying, undone
+
+    start = ((0,) * len(ITEMS), (True,) * len(finds), (True,) * len(deeds))
+    return most_of_all(start, following)
 
 
 class Bounds(unittest.TestCase):
@@ -151,26 +162,16 @@ def world_of_deeds(deeds):
 
 
 def most_held_by(deeds):
-    """As `most_held`, by going through all plays."""
-    start = ((0,) * len(ITEMS), 0)
-    seen, queue = {start}, deque([start])
-    while queue:
-        held, tide = queue.popleft()
+    """As `most_held`, of deeds as `guarded_deeds` makes them."""
+
+    def following(held, tide):
         for asked, value, other, takes, gives, after in deeds:
             enough = asked is None or held[ITEMS.index(asked[0])] < asked[1]
             fitting = value is None or (tide != value if other else tide == value)
-            if enough and fitting and all(held[ITEMS.index(i)] >= n for i, n in takes.items()):
-                now = tuple(
-                    held[n] - takes.get(item, 0) + gives.get(item, 0)
-                    for n, item in enumerate(ITEMS)
-                )
-                new = (now, tide if after is None else after)
-                if new not in seen:
-                    seen.add(new)
-                    queue.append(new)
-        if len(seen) > MOST_LOOKED_AT:
-            return None
-    return {item: max(s[0][n] for s in seen) for n, item in enumerate(ITEMS)}
+            if enough and fitting:
+                yield (takes, gives), tide if after is None else after
+
+    return most_of_all(((0,) * len(ITEMS), 0), following)
 
 
 class Guarded(unittest.TestCase):
