@@ -227,8 +227,8 @@ CONDITIONS = {
     ),
     "certain: of what can stand for each other the most counts": Without(
         "compiled/adding.py",
-        "together[key] = max(most, together.get(key, 0))",
-        "together[key] = most",
+        "of_family[key] = max(most, of_family.get(key, 0))",
+        "of_family[key] = most",
         (),
     ),
     "certain: all that move a count are asked how far": Without(

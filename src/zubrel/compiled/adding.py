@@ -42,7 +42,7 @@ class Additions:
     @cached_property
     def by_operator(self) -> dict[int, list[Adding]]:
         """By operator what it adds to variables that something adds to only so often."""
-        together: dict[tuple[int, int], int] = {}
+        of_family: dict[tuple[int, int], int] = {}
         adds: dict[int, list[int]] = {}
         for number, operator in enumerate(self.operators.all):
             for effect in operator.effects:
@@ -58,10 +58,10 @@ class Additions:
                     most = min(ENDLESS, count * self.times[number]) if plain else ENDLESS
                     key = self.family[number], effect.variable
                     # of a family that gives more or less the most
-                    together[key] = max(most, together.get(key, 0))
+                    of_family[key] = max(most, of_family.get(key, 0))
                     adds.setdefault(number, []).append(effect.variable)
         every = {
-            number: [Adding(v, together[self.family[number], v]) for v in variables]
+            number: [Adding(v, of_family[self.family[number], v]) for v in variables]
             for number, variables in adds.items()
         }
         capped = {a.variable for adding in every.values() for a in adding if a.most < ENDLESS}
@@ -102,20 +102,20 @@ class Additions:
         groups: dict[int, list[Operator]] = {}
         for operator in self.operators.all:
             groups.setdefault(operator.group, []).append(operator)
-        telling: dict[tuple[int, Change], list[int]] = {}
+        by_change: dict[tuple[int, Change], list[int]] = {}
         times: dict[int, int] = {}
         family = {group: group for group in groups}
         for group, alternatives in groups.items():
             times[group], effect = self._times_of(alternatives)
             if effect is not None:
-                telling.setdefault((effect.variable, effect.changes[0][0]), []).append(group)
-        for (variable, _), together in telling.items():
-            members = [o for group in together for o in groups[group]]
+                by_change.setdefault((effect.variable, effect.changes[0][0]), []).append(group)
+        for (variable, _), sharing in by_change.items():
+            members = [o for group in sharing for o in groups[group]]
             effect = next(e for e in members[0].effects if e.variable == variable)
             longest = self._longest(effect, _allowed(members, variable))
             if longest < ENDLESS:
-                for group in together:
-                    times[group], family[group] = longest, together[0]
+                for group in sharing:
+                    times[group], family[group] = longest, sharing[0]
         numbers = [operator.group for operator in self.operators.all]
         return [times[group] for group in numbers], [family[group] for group in numbers]
 

@@ -82,8 +82,8 @@ def mend_whole(mender: Mender, trials: Trials) -> Whole:
         else:
             break
     kept = [c for n, c in enumerate(changes) if n not in left_out]
-    together = _together(changes, lifted, left_out)
-    return _whole(mender, kept, together, report, smallest)
+    candidate = _together(changes, lifted, left_out)
+    return _whole(mender, kept, candidate, report, smallest)
 
 
 def _whole(

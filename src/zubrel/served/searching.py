@@ -199,14 +199,14 @@ def searched(main: str, texts: dict[str, str], limits: Limits, progress: Silence
     document = files.document()
     budget = Budget(limits)
     judged: list[Judged[Any]] = []
-    found = report(check(document), budget, progress, True, seen=judged.append)
-    if not judged or not found.complete:
-        return Searched(found, None)
+    told = report(check(document), budget, progress, True, seen=judged.append)
+    if not judged or not told.complete:
+        return Searched(told, None)
     try:
         known = knowledge_of(judged[-1], files.document(), budget)
     except (LimitReached, MemoryError):
         known = None
-    return Searched(found, known)
+    return Searched(told, known)
 
 
 def mended(

@@ -25,19 +25,21 @@ class Novelty:
             if 1 < variable.size <= MANY:
                 self.fields.append((field.shift, (1 << field.bits) - 1, self.count))
                 self.count += variable.size
-        self.had: dict[int, int] = {}
+        self.earlier: dict[int, int] = {}
+        """By rank the values that some situation has had, as bits."""
         self.beside: dict[int, list[int]] = {}
+        """By rank and value those that were had beside it, as bits."""
 
     def of(self, word: int, rank: int) -> int:
         """1 if a value is new among situations of its rank, 2 if two at once are, else 3."""
         values = [place + (word >> shift & mask) for shift, mask, place in self.fields]
-        together = sum([1 << value for value in values])  # all different bits
-        had = self.had.get(rank, 0)
+        values_as_bits = sum([1 << value for value in values])  # all different bits
+        earlier = self.earlier.get(rank, 0)
         beside = self.beside.setdefault(rank, [0] * self.count)
-        new = 1 if together & ~had else 3
-        self.had[rank] = had | together
+        new = 1 if values_as_bits & ~earlier else 3
+        self.earlier[rank] = earlier | values_as_bits
         for value in values:
-            if together & ~beside[value]:
-                beside[value] |= together
+            if values_as_bits & ~beside[value]:
+                beside[value] |= values_as_bits
                 new = min(new, 2)
         return new

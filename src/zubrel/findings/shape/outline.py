@@ -268,12 +268,12 @@ def _alike(judged: Judged[Any]) -> Iterator[dict[str, Formula]]:
     """Groups of things that do the same: finds of one item, and what an "n of" names."""
     system = judged.system
     world = system.world
-    had = {i: f for i, section, f in had_formulas(judged) if section == "find"}
+    taken = {i: f for i, section, f in had_formulas(judged) if section == "find"}
     finds: dict[str, dict[str, Formula]] = {}
     for rule in world.rules:
-        if rule.kind == "find" and rule.owner in had and rule.gives:
+        if rule.kind == "find" and rule.owner in taken and rule.gives:
             # places where the same item lies do the same
-            finds.setdefault(rule.gives[0].item, {})[rule.owner] = had[rule.owner]
+            finds.setdefault(rule.gives[0].item, {})[rule.owner] = taken[rule.owner]
     yield from finds.values()
     conditions = [rule.needs for rule in world.rules]
     conditions += [area.needs for area in world.areas.values()]
