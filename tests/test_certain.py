@@ -155,7 +155,7 @@ class Together(unittest.TestCase):
 
     def test_a_whole_proof_finds_whatever_was_certain_before(self):
         early = []
-        compare = pipeline._Early._compare
+        compare = pipeline._EarlyLooks._compare
 
         def listening(self, report):
             early.extend(self.told.findings)
@@ -163,7 +163,7 @@ class Together(unittest.TestCase):
 
         with (
             mock.patch.object(pipeline, "CERTAIN", ((0.0, WORK), (0.0, WORK))),
-            mock.patch.object(pipeline._Early, "_compare", listening),
+            mock.patch.object(pipeline._EarlyLooks, "_compare", listening),
         ):
             for seed in sampled(15):
                 for make in MAKERS:

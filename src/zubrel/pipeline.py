@@ -126,7 +126,7 @@ def report(
     )
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
-    early = _Early(system, budget, progress)
+    early = _EarlyLooks(system, budget, progress)
     return early.added_to(_proved(system, budget, progress, jobs, wishes, early.listed))
 
 
@@ -142,7 +142,7 @@ class _Wishes(Struct, frozen=True):
     odds: bool
 
 
-class _Early:
+class _EarlyLooks:
     """What is certain soon: found in the midst of a proof that lasts, or after one that was cut."""
 
     def __init__(self, system: System, budget: Budget, progress: Progress) -> None:

@@ -33,7 +33,7 @@ class Cursor(Struct, frozen=True):
     """It stands in quotes, which `text` is without."""
 
 
-class _Frame(Struct):
+class _OpenCollection(Struct):
     """A collection that is still open: in braces or brackets, or by its `indent`."""
 
     sign: str
@@ -69,7 +69,7 @@ class _Reading:
     """Lines one after the other, and what is open behind each of them."""
 
     def __init__(self) -> None:
-        self.frames: list[_Frame] = []
+        self.frames: list[_OpenCollection] = []
         self.block: int | None = None
         """The indent of the key whose text goes on for all lines that stand farther right."""
         self.quote = ""
@@ -174,7 +174,7 @@ class _Reading:
         while line[behind : behind + 2] in ("- ", "-"):
             top = self.frames[-1] if self.frames else None
             if top is None or top.sign != "-" or top.indent != behind:
-                self.frames.append(_Frame("-", behind))
+                self.frames.append(_OpenCollection("-", behind))
             follows = line[behind + 1 :]
             behind += 1 + len(follows) - len(follows.lstrip())
             self.closed = []
@@ -197,7 +197,7 @@ class _Reading:
             self.frames.pop()
 
     def _name(self, indent: int, key: str) -> None:
-        frame = _Frame(":", indent, keys=list(self.closed))
+        frame = _OpenCollection(":", indent, keys=list(self.closed))
         frame.name(key)
         self.frames.append(frame)
 
@@ -224,7 +224,7 @@ class _Reading:
                 self.token = len(line)
                 return
             elif sign in "{[":
-                self.frames.append(_Frame(sign, at))
+                self.frames.append(_OpenCollection(sign, at))
                 self.token = at + 1
             elif sign in "}]":
                 self.frames.pop()

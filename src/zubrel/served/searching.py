@@ -173,7 +173,7 @@ def _work(theirs: Any) -> None:
         except (EOFError, OSError):
             return
         try:
-            answer = work(*given, _Telling(theirs))
+            answer = work(*given, _StagesToOther(theirs))
         except (InvalidInput, LimitReached) as error:
             answer = error
         except MemoryError:
@@ -183,7 +183,7 @@ def _work(theirs: Any) -> None:
         theirs.send(answer)
 
 
-class _Telling(Silence):
+class _StagesToOther(Silence):
     """A progress that tells the other process."""
 
     def __init__(self, theirs: Any) -> None:
