@@ -209,7 +209,7 @@ CONDITIONS = {
     ),
     "certain: what comes back may be done again": Without(
         "compiled/adding.py",
-        "following = closures[self._moved(change, variable, place)] & allowed",
+        "following = closures[self._moved(change, 1 << place).bit_length() - 1] & allowed",
         "following = 0",
         (),
     ),

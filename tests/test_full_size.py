@@ -82,6 +82,14 @@ def named(findings):
     return {(f.kind, f.subject) for f in findings}
 
 
+def finished(system, questions):
+    """Batches that have answered questions, asked as one batch, with work enough."""
+    with Batches(system, Budget(Limits()), Silence(), Allowance(1e9), ProcessHelpers(0)) as batches:
+        batches.ask([questions])
+        batches.finish()
+    return batches
+
+
 class Realms(unittest.TestCase):
     def test_lenses_tell_of_millions_of_situations_what_exact_sets_tell(self):
         seen = set()
@@ -172,10 +180,7 @@ class Realms(unittest.TestCase):
             return BatchResult([], (), tuple(range(len(batch))), 0.0)
 
         with mock.patch("zubrel.findings.large.batches._answered", never):
-            budget = Budget(Limits())
-            with Batches(system, budget, Silence(), Allowance(1e9), ProcessHelpers(0)) as batches:
-                batches.ask([questions])
-                batches.finish()
+            batches = finished(system, questions)
         self.assertEqual(tried, [6, 3, 1, 2, 1, 1, 3, 1, 2, 1, 1])
         self.assertEqual(batches.undecided, questions)
 
@@ -188,14 +193,8 @@ class Realms(unittest.TestCase):
             tried.append([questions.index(asked) for asked in batch])
             return BatchResult([], (0,), tuple(range(1, len(batch))), 0.0)
 
-        with (
-            mock.patch("zubrel.findings.large.batches._answered", some),
-            Batches(
-                system, Budget(Limits()), Silence(), Allowance(1e9), ProcessHelpers(0)
-            ) as batches,
-        ):
-            batches.ask([questions])
-            batches.finish()
+        with mock.patch("zubrel.findings.large.batches._answered", some):
+            batches = finished(system, questions)
         self.assertEqual(tried, [[0, 1, 2, 3, 4], [1, 2], [2], [3, 4], [4]])
         self.assertEqual(batches.undecided, questions)
 
@@ -210,14 +209,8 @@ class Realms(unittest.TestCase):
                 raise NotAsked(batch[0].subject)
             return questions_module.answer(judged, batch)
 
-        with (
-            mock.patch("zubrel.findings.large.batches.answer", answer),
-            Batches(
-                system, Budget(Limits()), Silence(), Allowance(1e9), ProcessHelpers(0)
-            ) as batches,
-        ):
-            batches.ask([questions])
-            batches.finish()
+        with mock.patch("zubrel.findings.large.batches.answer", answer):
+            batches = finished(system, questions)
         self.assertEqual(tried, [4, 1, 1, 1, 1])
         self.assertEqual(batches.undecided, [questions[2]])
 

@@ -66,8 +66,7 @@ class NovelSearch:
                 return None
             _, _, name, wanted = self.beginnings[0]
             is_planned = wanted is not None
-            # a plan is made only for rooms that come first, since each takes as long as a hundred
-            # rooms
+            # a plan is made only for rooms that come first: to meet a room takes far less
             if name not in self.planned:
                 wanted = self._wanted(name)  # a share that ends here leaves the room where it is
                 self.planned.add(name)

@@ -58,7 +58,7 @@ class Planner:
                     return self._kept_up(extraction, start)
             else:
                 for number in wanted:
-                    if layers.is_possible(number):
+                    if self.operators.is_possible(number, layers.domains):
                         extraction = _Extraction(layers)
                         extraction.to_operator(number)
                         return self._kept_up(extraction, start)
@@ -69,7 +69,7 @@ class Planner:
         """The operators of a plan by their layers, each as often as what it uses up asks for."""
 
         def use(number: int) -> Counter[int] | None:
-            if not extraction.layers.is_possible(number):
+            if not self.operators.is_possible(number, extraction.layers.domains):
                 return None
             extraction.to_operator(number)
             return extraction.often
@@ -122,9 +122,6 @@ class _Layers:
         tests = len(self.first[variable]) // 100
         self.relaxation.budget.spend(tests * 20 * self.relaxation.apply)
 
-    def is_possible(self, number: int) -> bool:
-        return self.relaxation.is_possible(number, self.domains)
-
     def grow(self) -> bool:
         """One more layer; whether it holds anything new."""
         self.layer += 1
@@ -139,10 +136,7 @@ class _Layers:
                 run[number](self.domains, after, gained)
                 continue
             # six wardens with a feather each are six feathers, and no warden is met twice
-            before = [after[a.variable] for a in adding]
-            run[number](self.domains, after, gained)
-            possible = self.relaxation.is_possible(number, self.domains)
-            following.update(self.sums.kept(number, before, after, possible))
+            following.update(self.sums.apply(number, adding, self.domains, after, gained))
         for variable, mask, number in gained:
             new = mask & after[variable]
             if not new:

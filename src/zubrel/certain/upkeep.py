@@ -51,6 +51,10 @@ class Upkeep:
         self.budget = relaxation.budget
         self.times = relaxation.additions.times
         self.family = relaxation.additions.family
+        self.members: dict[int, list[int]] = {}
+        """By family the operators that can stand for each other."""
+        for number, family in enumerate(self.family):
+            self.members.setdefault(family, []).append(number)
         self.turnover = [self._turnover(o) for o in relaxation.operators.all]
         self.makers: dict[Supply, list[int]] = {}
         """By supply what makes it, and can be made again and again."""
@@ -183,8 +187,7 @@ class Upkeep:
         """How many times more an operator may be made."""
         if self.times[number] == ENDLESS:
             return ENDLESS
-        family = self.family[number]
-        made = sum(times for other, times in often.items() if self.family[other] == family)
+        made = sum(often.get(other, 0) for other in self.members[self.family[number]])
         return max(0, self.times[number] - made)
 
     def lacking(

@@ -53,10 +53,10 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
     start = _start(world)
     sources = list(_sources(world))
     bounded = {}
-    supply, linear = _Supply(start, sources), None
     # what lies in a chest, or was put down, is not held, and comes back
     handling = (rule for rule in world.rules if rule.kind.handles)
     moved = frozenset(give.item for rule in handling for give in rule.gives)
+    supply, linear = _Supply(start, sources, moved), None
     for item in world.items.values():
         # what the author has written counts, however little can be had
         if item.bound_given:
@@ -65,7 +65,7 @@ def bound_items(world: World, problems: Problems) -> dict[str, Item]:
             continue
         most = supply.of(item.id)
         if most is None:
-            most = supply.held(item.id, moved)
+            most = supply.held(item.id)
         if most is None:
             # set up only where counting does not tell, which is rare, since loading the solver
             # takes longer than most checks
@@ -169,8 +169,11 @@ class _Supply:
     used more often than its rarest part comes.
     """
 
-    def __init__(self, start: dict[str, int], sources: list[AmountSource]) -> None:
+    def __init__(
+        self, start: dict[str, int], sources: list[AmountSource], moved: frozenset[str]
+    ) -> None:
         self.start = start
+        self.moved = moved
         self.giving: dict[str, list[AmountSource]] = defaultdict(list)
         for source in sources:
             for item in source.gives:
@@ -195,15 +198,17 @@ class _Supply:
                 open_items.pop()
         return self.known[item]
 
-    def held(self, item: str, moved: frozenset[str]) -> int | None:
+    def held(self, item: str) -> int | None:
         """The most that is held of an item of which the supply is endless; None: no end is known.
 
         Whoever gains some has few enough before, and what else gives some gives only so much in
-        all. That says nothing about items in `moved`: what is put away is gained once more.
+        all. That says nothing about what can be `moved`: what is put away is gained once more.
         """
+        if item in self.moved:
+            return None
         top = self.start[item]
         limited: dict[tuple[str, int], int] = defaultdict(int)
-        for source in self.giving[item] if item not in moved else ():
+        for source in self.giving[item]:
             count, before = source.gives[item], most_before(source.asks, item)
             if before is not None:
                 top = max(top, before + count)
@@ -211,8 +216,6 @@ class _Supply:
                 limited[source.limit] = max(limited[source.limit], count)
             else:
                 return None
-        if item in moved:
-            return None
         return top + sum(count * times for (_, times), count in limited.items())
 
     def _asked(self, item: str) -> list[str]:

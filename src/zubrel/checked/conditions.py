@@ -230,9 +230,14 @@ def atoms_of(condition: Cond) -> Iterator[Atom]:
             yield condition
 
 
+def conjuncts(condition: Cond) -> tuple[Cond, ...]:
+    """The parts all of which have to hold: of a conjunction its own, else the condition itself."""
+    return condition.parts if isinstance(condition, All) else (condition,)
+
+
 def all_of(*conditions: Cond) -> Cond:
     """The conjunction, without needless nesting."""
     parts: list[Cond] = []
     for condition in conditions:
-        parts.extend(condition.parts if isinstance(condition, All) else (condition,))
+        parts.extend(conjuncts(condition))
     return parts[0] if len(parts) == 1 else All(tuple(parts))

@@ -8,9 +8,9 @@ hold: what they leave open counts as possible.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 
-from zubrel.checked.conditions import All, Cond, FactIs, Holds, Not
+from zubrel.checked.conditions import Cond, FactIs, Holds, Not, conjuncts
 from zubrel.checked.effects import Effect, SetFact, StepFact, Toggle
 from zubrel.checked.world import World
 
@@ -22,7 +22,7 @@ class Guards:
         self.world = world
         self.set_to: dict[str, set[int]] = defaultdict(set)
         """The values that each fact may come to have after the start."""
-        for effect in _effects(world):
+        for effect in world.effects:
             match effect:
                 case SetFact(fact, value):
                     self.set_to[fact].add(value)
@@ -45,7 +45,7 @@ class Guards:
     def _facts_asked(self, condition: Cond) -> dict[str, set[int]]:
         """The values that parts of a condition allow of single facts."""
         allowed: dict[str, set[int]] = {}
-        for part in _parts(condition):
+        for part in conjuncts(condition):
             match part:
                 case FactIs(fact, value):
                     values = {value}
@@ -60,7 +60,7 @@ class Guards:
 def most_before(condition: Cond, item: str) -> int | None:
     """The most that is held of an item where a condition holds; None: it sets no end to it."""
     most: int | None = None
-    for part in _parts(condition):
+    for part in conjuncts(condition):
         match part:
             case Holds(i, "<", number) | Not(Holds(i, ">=", number)) if i == item:
                 limit = number - 1
@@ -70,22 +70,3 @@ def most_before(condition: Cond, item: str) -> int | None:
                 continue
         most = limit if most is None else min(most, limit)
     return most
-
-
-def _parts(condition: Cond) -> Iterator[Cond]:
-    """What has to hold for a condition to hold, as far as it falls into parts."""
-    if isinstance(condition, All):
-        for part in condition.parts:
-            yield from _parts(part)
-    else:
-        yield condition
-
-
-def _effects(world: World) -> Iterator[Effect]:
-    for rule in world.rules:
-        for outcome in rule.outcomes:
-            yield from outcome.effects
-    for happening in world.happenings:
-        yield from happening.outcome.effects
-    for quest in world.quests.values():
-        yield from quest.reward

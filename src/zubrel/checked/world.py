@@ -141,6 +141,17 @@ class World(Struct, frozen=True):
     dealing: tuple[Rule, ...] = ()
     """The moves of luck with which a play begins: one for each item and each area it may get."""
 
+    @property
+    def effects(self) -> Iterator[Effect]:
+        """Every effect, whatever it is part of."""
+        for rule in self.rules:
+            for outcome in rule.outcomes:
+                yield from outcome.effects
+        for happening in self.happenings:
+            yield from happening.outcome.effects
+        for quest in self.quests.values():
+            yield from quest.reward
+
     def moves_before(self) -> int:
         """How many moves of luck come before the first of the player."""
         return sum(len(deal.items) for deal in self.deals)

@@ -13,7 +13,7 @@ from functools import cached_property
 
 from msgspec import Struct
 
-from zubrel.compiled.operators import Compiled, Domains, Effect, Operator, Operators
+from zubrel.compiled.operators import Compiled, Domains, Effect, Gain, Operator, Operators
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation
 from zubrel.compiled.possible import ALWAYS, places_of
 
@@ -158,7 +158,7 @@ class Additions:
 
         def from_here(place: int) -> int:
             if place not in longest:
-                following = closures[self._moved(change, variable, place)] & allowed
+                following = closures[self._moved(change, 1 << place).bit_length() - 1] & allowed
                 # whoever can come back to where it was made can make it without end
                 longest[place] = (
                     ENDLESS
@@ -175,41 +175,52 @@ class Additions:
             return self._closures[variable]
         size = self.system.variables[variable].size
         leads = [1 << place for place in range(size)]
+        for allowed, changes in self._writers.get(variable, ()):
+            for place in range(size):
+                if allowed >> place & 1:
+                    leads[place] |= self._results(changes, place)
+        # transitive closure (Warshall: A theorem on Boolean matrices, 1962), a row a mask; domains
+        # are small here (`MOST_FOLLOWED`)
+        for through in range(size):
+            for place in range(size):
+                if leads[place] >> through & 1:
+                    leads[place] |= leads[through]
+        self._closures[variable] = leads
+        return leads
+
+    @cached_property
+    def _writers(self) -> dict[int, dict[tuple[int, tuple[Change, ...]], None]]:
+        """By variable the values from which something changes it, and how; none twice."""
+        writers: dict[int, dict[tuple[int, tuple[Change, ...]], None]] = {}
         for operator in self.operators.all:
-            allowed = operator.allowed.get(variable, -1)
             for effect in operator.effects:
-                if effect.variable == variable:
-                    for place in range(size):
-                        if allowed >> place & 1:
-                            leads[place] |= self._results([c for c, _ in effect.changes], place)
-        # transitive closure; domains are small here (`MOST_FOLLOWED`)
-        while True:
-            grown = list(leads)
-            for place, reached in enumerate(leads):
-                for other in places_of(reached):
-                    grown[place] |= leads[other]
-            if grown == leads:
-                self._closures[variable] = leads
-                return leads
-            leads = grown
+                allowed = operator.allowed.get(effect.variable, -1)
+                changes = tuple(change for change, _ in effect.changes)
+                writers.setdefault(effect.variable, {})[allowed, changes] = None
+        return writers
 
     def _results(self, changes: Sequence[Change], place: int) -> int:
         """The values to which changes may lead from one value, some of them not made."""
-        places = {place}
+        places = 1 << place
         for change in changes:
-            places |= {self._moved(change, change.variable, old) for old in places}
-        return sum(1 << p for p in places)
+            places |= self._moved(change, places)
+        return places
 
-    def _moved(self, change: Change, variable: int, place: int) -> int:
-        """The value that a change makes of another one, both by their places."""
-        domain = self.system.variables[variable]
+    def _moved(self, change: Change, places: int) -> int:
+        """The values that a change makes of some, all of them as a set of places."""
+        domain = self.system.variables[change.variable]
         match change.operation:
             case Operation.SET:
-                return change.number - domain.low
+                return 1 << change.number - domain.low
             case Operation.FLIP:
-                return domain.size - 1 - place
-            case _:
-                return min(domain.size - 1, max(0, place + change.number))
+                return sum(1 << domain.size - 1 - place for place in places_of(places))
+        if change.number >= 0:
+            # what would be above the last value stops at it
+            moved = places << change.number
+            beyond = moved >> domain.size
+            return moved & (1 << domain.size) - 1 | (1 << domain.size - 1 if beyond else 0)
+        below = places & (1 << -change.number) - 1
+        return places >> -change.number | (1 if below else 0)
 
 
 def _allowed(operators: Sequence[Operator], variable: int) -> int:
@@ -234,24 +245,35 @@ class Sums:
         self.most = {v: start[v].bit_length() - 1 for v in additions.capped}
         self._counted: set[tuple[int, int]] = set()
 
-    def kept(
-        self, number: int, before: Sequence[int], domains: Domains, possible: bool
+    def apply(
+        self,
+        number: int,
+        adding: Sequence[Adding],
+        domains: Domains,
+        after: Domains,
+        out: list[Gain],
     ) -> list[int]:
-        """Keep amounts to what can be added up; the operators that may now add more.
+        """Apply operator `number` to `domains`, and add to `after` no more than adds up.
 
-        `before` are the sets of values of what operator `number` adds to, as they were, in the
-        order of `by_operator`; `domains` have what it has added; `possible`: whether it is.
+        `adding` is what `by_operator` says of it. What is new goes to `out` as from any operator,
+        though not all of it need be left in `after`; the operators that may now add more come back.
         """
+        additions = self.additions
+        before = [after[one.variable] for one in adding]
+        known = len(out)
+        additions.operators.run[number](domains, after, out)
+        # what brings nothing new may be possible all the same, and counts then
+        possible = len(out) > known or additions.operators.is_possible(number, domains)
         woken: list[int] = []
-        family = self.additions.family[number]
-        for one, known in zip(self.additions.by_operator[number], before, strict=True):
+        family = additions.family[number]
+        for one, old in zip(adding, before, strict=True):
             variable = one.variable
             if possible and (family, variable) not in self._counted:
                 self._counted.add((family, variable))
                 self.most[variable] = min(ENDLESS, self.most[variable] + one.most)
-                woken += self.additions.adders[variable]
+                woken += additions.adders[variable]
             if self.most[variable] < ENDLESS:
                 # what an adder gives so often cannot be given more often, whatever the sets say
                 fitting = (1 << self.most[variable] + 1) - 1
-                domains[variable] = known | (domains[variable] & fitting)
+                after[variable] = old | (after[variable] & fitting)
         return woken

@@ -124,6 +124,12 @@ class Operators:
             fewer.run[number] = _bring_nothing
         return fewer
 
+    def is_possible(self, number: int, domains: Domains) -> bool:
+        """Whether an operator is possible, and changes something, somewhere in sets of values."""
+        gained: list[Gain] = []
+        self.run[number](domains, [0] * len(domains), gained)
+        return bool(gained)
+
     def _add(
         self,
         step: Step | None,

@@ -75,18 +75,14 @@ class Relaxation:
             for number in due:
                 waiting[number] = 0
                 adding = by_operator.get(number)
-                woken: list[int] = []
                 if adding is None:
                     run[number](domains, domains, gained)
                     # most bring nothing most of the time
                     if not gained:
                         continue
+                    woken: list[int] = []
                 else:
-                    # kept, so that what cannot be added up can be taken out again
-                    before = [domains[a.variable] for a in adding]
-                    run[number](domains, domains, gained)
-                    possible = bool(gained) or self.is_possible(number, domains)
-                    woken = sums.kept(number, before, domains, possible)
+                    woken = sums.apply(number, adding, domains, domains, gained)
                 for variable, new, _ in gained:
                     if domains[variable] & new:  # not all of it is more than can be added up
                         # its readers may become possible by what is new
@@ -101,9 +97,3 @@ class Relaxation:
                     return domains
             due = following
         return domains
-
-    def is_possible(self, number: int, domains: Domains) -> bool:
-        """Whether an operator is possible, and changes something, somewhere in sets of values."""
-        gained: list[Gain] = []
-        self.operators.run[number](domains, [0] * len(domains), gained)
-        return bool(gained)

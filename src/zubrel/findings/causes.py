@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from zubrel.checked.conditions import All, At, Cond, Holds, LockOpen, Marked
+from zubrel.checked.conditions import At, Cond, Holds, LockOpen, Marked, conjuncts
 from zubrel.checked.effects import OpenLock
 from zubrel.checked.world import Rule, World
 
@@ -74,7 +74,7 @@ def _blockers(world: World, rule: Rule, unreachable: frozenset[str]) -> Iterator
 
 def _in_condition(condition: Cond, unreachable: frozenset[str]) -> Iterator[str]:
     """The lost things that a condition asks for, none of which it can do without."""
-    for part in condition.parts if isinstance(condition, All) else (condition,):
+    for part in conjuncts(condition):
         match part:
             case Holds(thing, ">=" | ">") | LockOpen(thing) | At(thing) | Marked(_, thing):
                 if thing in unreachable:

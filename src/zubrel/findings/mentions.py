@@ -24,7 +24,7 @@ from zubrel.checked.conditions import (
     Total,
     atoms_of,
 )
-from zubrel.checked.effects import Effect, Lose, OpenLock, SetMark, Take, Wear
+from zubrel.checked.effects import Lose, OpenLock, SetMark, Take, Wear
 from zubrel.checked.world import World
 
 """Rules that only move a thing about: to give it up there is not to need it."""
@@ -99,16 +99,6 @@ def conditions_of(world: World) -> Iterator[Cond]:
     yield from (rule.offered for rule in world.rules)
     yield from (said.when for _, said in world.texts())
     yield from (c for promise in world.promises for c in promise.conditions)
-
-
-def effects_of(world: World) -> Iterator[Effect]:
-    """Every effect of the world, whatever it is part of."""
-    outcomes = [o for rule in world.rules for o in rule.outcomes]
-    outcomes += [h.outcome for h in world.happenings]
-    for outcome in outcomes:
-        yield from outcome.effects
-    for quest in world.quests.values():
-        yield from quest.reward
 
 
 def subjects_of(condition: Cond) -> Iterator[str]:

@@ -129,9 +129,7 @@ def _left_out(words: str, bodies: Bodies, *path: str) -> Iterator[Candidate]:
 
 def _gained(world: World, item: str) -> int:
     """The most of an item that comes at once, beyond the one that there is always room for."""
-    effects = [e for r in world.rules for o in r.outcomes for e in o.effects]
-    effects += [e for q in world.quests.values() for e in q.reward]
-    counts = (e.count for e in effects if isinstance(e, Give) and e.item == item)
+    counts = (e.count for e in world.effects if isinstance(e, Give) and e.item == item)
     return max(counts, default=1) - 1
 
 

@@ -154,7 +154,7 @@ class MarkovChain:
             parts: list[_Alike | _Tangle] = []
             for first, last in _runs(sizes, start, end):
                 size = int(sizes[first])
-                # many small inverses at once take less time than as many factorings
+                # all of one size are inverted by a single call
                 if size <= INVERTED:
                     parts.append(_Alike(first, self._inverses(first, last, size, numbers)))
                     continue

@@ -10,7 +10,6 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import Budget
 from zubrel.checked.conditions import (
-    All,
     Beaten,
     Cond,
     GoalMet,
@@ -19,6 +18,7 @@ from zubrel.checked.conditions import (
     Marked,
     Not,
     QuestIs,
+    conjuncts,
 )
 from zubrel.checked.effects import Take, Wear
 from zubrel.checked.world import Rule, World
@@ -209,7 +209,7 @@ class _RuleProber(Prober):
 def offered_parts(offered: Cond) -> tuple[list[Cond], list[Cond]]:
     """What says that a rule is not done for good yet, and what says that it is there at the time:
     the presence of people and foes, which talk applies."""
-    parts = list(offered.parts) if isinstance(offered, All) else [offered]
+    parts = conjuncts(offered)
     lasting = (Marked, LockOpen, Beaten, QuestIs, GoalMet)
     gone: list[Cond] = [
         p

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zubrel.checked.conditions import (
-    All,
     Beaten,
     Cond,
     DealtAt,
@@ -15,6 +14,7 @@ from zubrel.checked.conditions import (
     Not,
     all_of,
     atoms_of,
+    conjuncts,
 )
 from zubrel.checked.effects import Give, Take, Wear
 from zubrel.checked.keys import ENDING, PLACE, UNENDED
@@ -87,6 +87,6 @@ def _needed(walker: Walker, condition: Cond, at: Situation) -> Iterator[str]:
 
 def _false_parts(walker: Walker, condition: Cond, at: Situation) -> Iterator[Cond]:
     """The parts of a conjunction that do not hold."""
-    for part in condition.parts if isinstance(condition, All) else (condition,):
+    for part in conjuncts(condition):
         if not walker.holds(part, at):
             yield part

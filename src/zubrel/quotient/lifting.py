@@ -84,8 +84,7 @@ class Speller:
         while size:
             place = len(made) - size
             while place >= 0:
-                # from the last to the first: late ones were mostly opened for the sake of the step
-                # itself
+                # from the last to the first: an opening may be there for the sake of a later one
                 fewer = made[:place] + made[place + size :]
                 if self._through(word, [*fewer, step]) is not None:
                     made = fewer

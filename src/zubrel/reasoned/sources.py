@@ -8,7 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from zubrel.checked import keys
-from zubrel.checked.conditions import All, Holds, all_of
+from zubrel.checked.conditions import Holds, all_of, conjuncts
 from zubrel.checked.effects import TakeDealt
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import FALSE, TRUE, Either, Formula, Within, holds, substituted
@@ -119,7 +119,7 @@ def clashing(system: System, rule: Rule) -> tuple[Formula, ...]:
     What it gives must fit in, beside what it needs and keeps.
     """
     needed = all_of(rule.needs, *(Holds(t.item, ">=", t.count) for t in rule.takes))
-    tests = [system.formula(p) for p in (needed.parts if isinstance(needed, All) else (needed,))]
+    tests = [system.formula(p) for p in conjuncts(needed)]
     taken = {t.item: t.count for t in rule.takes}
     for give in rule.gives:
         item = system.world.items[give.item]
@@ -170,6 +170,6 @@ def too_heavy(system: System, parts: Sequence[Formula]) -> tuple[Formula, ...]:
 def _beyond_reach(system: System, rule: Rule) -> Iterator[Formula]:
     """What a rule asks for that no variable can ever be: more of an item than there is."""
     asked = all_of(rule.needs, *(Holds(t.item, ">=", t.count) for t in rule.takes))
-    for part in asked.parts if isinstance(asked, All) else (asked,):
+    for part in conjuncts(asked):
         if isinstance(part, Holds) and part.operator == ">=" and system.formula(part) == FALSE:
             yield Within(system.numbers[keys.held(part.item)], part.number, part.number)

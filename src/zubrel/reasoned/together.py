@@ -23,6 +23,7 @@ from zubrel.checked.conditions import (
     Holds,
     Marked,
     QuestIs,
+    conjuncts,
 )
 from zubrel.checked.effects import Effect, Give, SetMark, Take, Wear
 from zubrel.checked.world import Rule, World
@@ -200,9 +201,10 @@ def _given(effects: Iterable[Effect], item: str) -> int:
 
 def _kept(condition: Cond, item: str) -> int:
     """How many of an item a condition itself wants to be held."""
-    parts = condition.parts if isinstance(condition, All) else (condition,)
     holds = [
-        p.number for p in parts if isinstance(p, Holds) and p.operator == ">=" and p.item == item
+        p.number
+        for p in conjuncts(condition)
+        if isinstance(p, Holds) and p.operator == ">=" and p.item == item
     ]
     return max(holds, default=0)
 

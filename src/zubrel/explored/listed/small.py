@@ -141,8 +141,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
     def reaching(self, targets: Sequence[Numbers]) -> list[Numbers]:
         bits = self._seeded(targets)
         after = self._targets()
-        # most links lead to situations found later: from the last to the first, one round does
-        # nearly all of it
+        # against the order in which they were found: one round then passes along whole chains
         changed, order = True, range(len(after) - 1, -1, -1)
         while changed:
             changed = False

@@ -8,16 +8,15 @@ from functools import reduce
 from zubrel.checked import keys
 from zubrel.checked.effects import AddMeter, SetMeter
 from zubrel.checked.world import Rule
-from zubrel.compiled.facts import excluded, settlers_after
-from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within
-from zubrel.compiled.parts import ENDING, Move, Operation, Step
+from zubrel.compiled.facts import excluded, lone_changes, settlers_after
+from zubrel.compiled.formulas import FALSE, Formula, Within
+from zubrel.compiled.parts import ENDING, PLACE, Move, Operation, Step
 from zubrel.compiled.system import System
 from zubrel.explored.space import S, Trace
 from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.detectors.wasted_use import changed_by
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, possible_formula
-from zubrel.findings.mentions import effects_of
 
 FEW = 12
 """Values of an amount that are all asked about."""
@@ -62,6 +61,7 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
         if any(excluded(move.guard, change) for change in system.lone_changes(step)):
             continue  # surely impossible right after itself
         others = tuple(v for v in _changed_again(system, step) if v not in counted)
+        kept = (*counted, *(v for v in others if v not in (PLACE, ENDING)))
         for variable in counted:
             kind, subject = system.variables[variable].key[:2]
             bad = kind == "meter" and system.world.meters[subject].bad
@@ -70,7 +70,8 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
                 yield _Raise(
                     subject=str(subject),
                     formulas=(
-                        *(f for v in (*counted, *others) for f in _values(system, v)),
+                        # areas are told apart as far as the step moves the player
+                        *(f for v in kept for f in _values(system, v)),
                         *([possible_formula(system, move)] if fills else []),
                     ),
                     steps=move.steps,
@@ -88,24 +89,18 @@ def _changed_again(system: System, step: Step) -> list[int]:
     following = settlers_after(system.settlers, [step.changes])
     settled = {c.variable for settler in following for c in settler.changes}
     # what is surely set is so already when it is made once more
-    set_already = {
-        c.variable
-        for c in step.changes
-        if c.operation is Operation.SET and c.when == TRUE and c.variable not in settled
-    }
+    set_already = {c.variable for c in lone_changes(step, settled) if c.operation is Operation.SET}
     changed = dict.fromkeys([*(c.variable for c in step.changes), *sorted(settled)])
     if system.endings:
         changed[ENDING] = None
-    once = set_already if len({c.variable for c in step.changes}) == len(step.changes) else set()
-    return [v for v in changed if v not in once and system.variables[v].size > 1]
+    return [v for v in changed if v not in set_already and system.variables[v].size > 1]
 
 
 def _fills(system: System, step: Step, meter: str) -> bool:
     """Whether a step sets a meter that something wears down bit by bit."""
     sets = any(isinstance(e, SetMeter) and e.meter == meter for e in step.outcome.effects)
     return sets and any(
-        isinstance(e, AddMeter) and e.meter == meter and e.amount < 0
-        for e in effects_of(system.world)
+        isinstance(e, AddMeter) and e.meter == meter and e.amount < 0 for e in system.world.effects
     )
 
 

@@ -14,7 +14,6 @@ from zubrel.findings.finding import Finding
 from zubrel.findings.mentions import (
     conditions_of,
     counted_ids,
-    effects_of,
     needed_ids,
     promised_ids,
     told_ids,
@@ -67,7 +66,7 @@ def _alike_values(system: System) -> Iterator[Finding]:
             if isinstance(atom, FactIs):
                 asked.setdefault(atom.fact, set()).add(atom.value)
     # a value from which another is reached in another number of steps is not the same
-    stepping = {e.fact for e in effects_of(world) if isinstance(e, StepFact)}
+    stepping = {e.fact for e in world.effects if isinstance(e, StepFact)}
     for fact in world.facts.values():
         alike = [v for n, v in enumerate(fact.values) if n not in asked.get(fact.id, ())]
         if len(alike) > 1 and fact.id in asked and fact.id not in stepping:

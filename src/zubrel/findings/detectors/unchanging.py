@@ -21,13 +21,13 @@ from zubrel.checked.world import Rule
 from zubrel.compiled.system import System
 from zubrel.findings.detector import FileDetector
 from zubrel.findings.finding import Finding
-from zubrel.findings.mentions import counted_ids, effects_of, needed_ids, promised_ids, told_ids
+from zubrel.findings.mentions import counted_ids, needed_ids, promised_ids, told_ids
 
 
 def _unchanging(system: System) -> Iterator[Finding]:
     """Facts, meters and locks that something asks for and nothing changes."""
     world = system.world
-    changed = {thing for effect in effects_of(world) for thing in _changes(effect)}
+    changed = {thing for effect in world.effects for thing in _changes(effect)}
     asked = needed_ids(world) | counted_ids(world) | told_ids(world) | promised_ids(world)
     for fact in world.facts.values():
         if fact.id in asked - changed:
