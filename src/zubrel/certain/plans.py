@@ -25,6 +25,8 @@ from zubrel.compiled.possible import (
 )
 from zubrel.compiled.relaxation import Relaxation
 
+LAYER, BROUGHT, USED = 10, 2, 10
+"""Units of work for a layer, for what an operator brings in it, and for an operator of a plan."""
 SPREAD = 100
 """Units of work for every 1,000 values from the least to the largest of a set of values."""
 
@@ -109,7 +111,7 @@ class _Layers:
             dict.fromkeys(self._placed(mask), (0, None)) for mask in start
         ]
         self.layer = 0
-        self.due: Sequence[int] = range(len(self.operators.run))
+        self.due = self.operators.due_at(self.domains)
 
     def _placed(self, mask: int) -> list[int]:
         places = places_of(mask)
@@ -117,10 +119,9 @@ class _Layers:
             self.relaxation.budget.spend(SPREAD * ((places[-1] - places[0]) // 1_000))
         return places
 
-    def spend_on_tests(self, variable: int) -> None:
-        """Accounts for asking of each value known of a variable whether it is in a set."""
-        tests = len(self.first[variable]) // 100
-        self.relaxation.budget.spend(tests * 20 * self.relaxation.apply)
+    def spend_on_tests(self, tests: int) -> None:
+        """Accounts for asking of so many values whether they are in a set."""
+        self.relaxation.budget.spend(tests // 100 * 20 * self.relaxation.apply)
 
     def grow(self) -> bool:
         """One more layer; whether it holds anything new."""
@@ -137,6 +138,7 @@ class _Layers:
                 continue
             # six wardens with a feather each are six feathers, and no warden is met twice
             following.update(self.sums.apply(number, adding, self.domains, after, gained))
+        self.relaxation.budget.spend(LAYER + BROUGHT * len(gained))
         for variable, mask, number in gained:
             new = mask & after[variable]
             if not new:
@@ -144,7 +146,7 @@ class _Layers:
             known = self.first[variable]
             for place in self._placed(new):
                 known.setdefault(place, (self.layer, number))
-            following.update(self.operators.watching[variable])
+            following.update(self.operators.woken_by(variable, new))
         # sorted, so that the same operator brings a value first each time
         self.domains, self.due = after, sorted(following)
         return bool(following)
@@ -198,6 +200,7 @@ class _Extraction:
         if (layer, number) in self.used:
             return
         self.used.add((layer, number))
+        self.layers.relaxation.budget.spend(USED)
         operator = self.layers.operators.all[number]
         parts = [Among(v, m) for v, m in operator.allowed.items() if v != but]
         for part in (*parts, *operator.others):
@@ -216,13 +219,15 @@ class _Extraction:
         """The values, reached before layer `limit`, that make it possible first, and when."""
         match possible:
             case Among(variable, mask):
-                self.layers.spend_on_tests(variable)
-                reached = (
-                    (layer, place)
-                    for place, (layer, _) in self.first[variable].items()
-                    if layer < limit and mask >> place & 1
-                )
-                best = min(reached, default=None)
+                known = self.first[variable]
+                # most ask for one value of many
+                places = places_of(mask) if mask.bit_count() < len(known) else list(known)
+                self.layers.spend_on_tests(len(places))
+                best: tuple[int, int] | None = None
+                for place in places:
+                    if place in known and mask >> place & 1 and known[place][0] < limit:
+                        reached = known[place][0], place
+                        best = reached if best is None else min(best, reached)
                 return None if best is None else (best[0], [(variable, best[1])])
             case Every(parts):
                 # all of them are needed, so that the dearest decides
@@ -241,14 +246,15 @@ class _Extraction:
     def _source(self, operator: Operator, variable: int, place: int, layer: int) -> int | None:
         """The value before, where an operator makes one value of a variable out of another."""
         effect = next(e for e in operator.effects if e.variable == variable)
+        # whatever it was before, what sets it needs no value to begin with
+        if all(c.operation is Operation.SET for c, _ in effect.changes):
+            return None
         known = self.first[variable]  # in the order of their layers, as they were reached
-        self.layers.spend_on_tests(variable)
+        self.layers.spend_on_tests(len(known))
         for before, (reached, _) in known.items():
             allowed = operator.allowed.get(variable, -1) >> before & 1
             if reached < layer and allowed and _leads(self.layers, effect, before, place):
-                # whatever it was before, what sets it needs no value to begin with
-                only_set = all(c.operation is Operation.SET for c, _ in effect.changes)
-                return None if only_set else before
+                return before
         return None
 
 

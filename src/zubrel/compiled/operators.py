@@ -27,7 +27,16 @@ from zubrel.compiled.parts import (
     Variable,
     wins_of,
 )
-from zubrel.compiled.possible import NEVER, Among, Every, Masks, Possible, Weight, variables_of
+from zubrel.compiled.possible import (
+    NEVER,
+    Among,
+    Every,
+    Masks,
+    Possible,
+    Weight,
+    places_of,
+    variables_of,
+)
 
 Domains = list[int]
 """For each variable the set of values that it may have."""
@@ -111,9 +120,19 @@ class Operators:
                 self.of_step.setdefault(operator.step.number, []).append(number)
         self.watching: list[list[int]] = [[] for _ in system.variables]
         """For each variable the operators for which its values matter."""
+        self._of_area: list[list[int]] = [[] for _ in range(system.variables[PLACE].size)]
+        """For each area the operators that ask where the player is, and are possible there."""
+        self._anywhere: list[int] = []
+        """Those that ask for no area, or for areas beside other things that they count."""
         for number, operator in enumerate(self.all):
             for variable in operator.reads:
                 self.watching[variable].append(number)
+            if PLACE in operator.allowed and PLACE not in _asked_of_others(operator.others, operator.effects):
+                for area in places_of(operator.allowed[PLACE]):
+                    self._of_area[area].append(number)
+            else:
+                self._anywhere.append(number)
+        self._asking_for_areas = [n for n in self._anywhere if PLACE in self.all[n].reads]
         self.run = self._functions()
 
     def without(self, numbers: Iterable[int]) -> Operators:
@@ -123,6 +142,21 @@ class Operators:
         for number in numbers:
             fewer.run[number] = _bring_nothing
         return fewer
+
+    def due_at(self, domains: Domains) -> list[int]:
+        """Numbers of the operators that may be possible in sets of values, as to their areas."""
+        # an area more would wake nearly all operators otherwise, and there are hundreds of areas
+        due = self._anywhere + self._of_areas(domains[PLACE])
+        return sorted(set(due))
+
+    def woken_by(self, variable: int, new: int) -> list[int]:
+        """Numbers of the operators for which new values of a variable may matter."""
+        if variable != PLACE:
+            return self.watching[variable]
+        return self._asking_for_areas + self._of_areas(new)
+
+    def _of_areas(self, areas: int) -> list[int]:
+        return [number for area in places_of(areas) for number in self._of_area[area]]
 
     def is_possible(self, number: int, domains: Domains) -> bool:
         """Whether an operator is possible, and changes something, somewhere in sets of values."""
@@ -152,9 +186,8 @@ class Operators:
                 )
                 for e in effects
             )
-            read = {*clause.allowed, *(v for p in clause.others for v in variables_of(p))}
+            read = clause.allowed.keys() | _asked_of_others(clause.others, effects)
             for effect in effects:
-                read |= {v for _, when in effect.changes for v in variables_of(when)}
                 if any(c.operation is not Operation.SET for c, _ in effect.changes):
                     read.add(effect.variable)
             self.all.append(
@@ -239,6 +272,12 @@ class Operators:
         lower = min(-number, last)
         cut = (1 << lower + 1) - 1
         return f"((s & {full & ~cut:#x}) >> {lower} | (1 if s & {cut:#x} else 0))"
+
+
+def _asked_of_others(others: Iterable[Possible], effects: Iterable[Effect]) -> set[int]:
+    """The variables of what an operator asks beside allowed values, for all or some changes."""
+    whens = (when for effect in effects for _, when in effect.changes)
+    return {v for possible in (*others, *whens) for v in variables_of(possible)}
 
 
 def _bring_nothing(domains: Domains, extended: Domains, gained: list[Gain]) -> None:

@@ -62,11 +62,13 @@ class Relaxation:
     def fixpoint(self, start: Sequence[int], to_win: bool = False) -> Domains:
         """All values that may be reached; with `to_win` no more than are needed for a win."""
         domains = list(start)
-        run, watching = self.operators.run, self.operators.watching
+        run, woken_by = self.operators.run, self.operators.woken_by
         sums = Sums(self.additions, domains)
         by_operator = self.additions.by_operator
-        due: list[int] = list(range(len(run)))
-        waiting = bytearray(b"\1" * len(run))
+        due = self.operators.due_at(domains)
+        waiting = bytearray(len(run))
+        for number in due:
+            waiting[number] = 1
         gained: list[Gain] = []
         while due:
             # rounds, not a queue: an operator that several gains wake is applied once
@@ -86,7 +88,7 @@ class Relaxation:
                 for variable, new, _ in gained:
                     if domains[variable] & new:  # not all of it is more than can be added up
                         # its readers may become possible by what is new
-                        woken += watching[variable]
+                        woken += woken_by(variable, new)
                 for other in woken:
                     if not waiting[other]:
                         waiting[other] = 1
