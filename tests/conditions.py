@@ -285,12 +285,6 @@ CONDITIONS = {
         "free = self.valid\n",
         (),
     ),
-    "backward: moves are made at rest": Without(
-        "explored/backward/functions.py",
-        "guard = self.at(move.guard, area) & free",
-        "guard = self.at(move.guard, area) & self.going_on",
-        ("r1",),
-    ),
     "backward: sums stop at the end": Without(
         "explored/backward/functions.py",
         "[beyond.ite(e, a) for e, a in zip(limit, added, strict=True)]",
@@ -307,7 +301,31 @@ CONDITIONS = {
         "explored/backward/reaching.py",
         "        if avoiding is None:\n            self._refute",
         "        if True:\n            self._refute",
-        (15,),
+        (17,),
+    ),
+    "backward: what follows a step may be followed by more": Without(
+        "explored/backward/functions.py", "courses.append(\n", "(lambda more: None)(\n", ("r1",)
+    ),
+    "backward: what follows is about the situation that it follows": Without(
+        "explored/backward/functions.py",
+        "[course.becomes(bit) for bit in bits]",
+        "list(bits)",
+        (),
+    ),
+    "backward: a change that is not made is none": Without(
+        "explored/backward/functions.py", "(where & ~holds, FALSE))", "(where & ~holds, TRUE))", ()
+    ),
+    "backward: several values of one may go with the same of another": Without(
+        "explored/backward/invariants.py",
+        "groups[mask] = groups.get(mask, 0) | 1 << at",
+        "groups[mask] = 1 << at",
+        ("r1",),
+    ),
+    "backward: what is had in other areas says nothing of this one": Without(
+        "explored/backward/invariants.py",
+        "pairs.values_beside(PLACE, area, variable)",
+        "pairs.values_beside(PLACE, 0, variable)",
+        (1,),
     ),
     "facts: what has happened may make more possible": Without(
         "compiled/facts.py", "waiting += [s.changes for s in new]", "pass", ()
@@ -378,6 +396,27 @@ CONDITIONS = {
 }
 
 BY_HAND = {
+    "backward: what follows is about the situation that it follows": """
+areas: {quay: {deeds: {ring: {needs: bell < 2, adds: {bell: 1, heard: 1}}}}}
+meters: {bell: {to: 2}, heard: {to: 4}}
+facts: {echoed: {}}
+whenever: [{id: echo, when: bell = 1 and not echoed, sets: {echoed: true}, adds: {heard: 1}}]
+endings: {won: {when: heard = 3}}
+""",
+    "backward: a change that is not made is none": """
+items: {rope: {max: 3}, salt: {max: 3}, oil: {max: 3}, lamp: {}}
+carry: [{limit: 5}]
+areas:
+  quay:
+    finds:
+      - {item: rope, again: always}
+      - {item: salt, again: always}
+      - {item: oil, again: always}
+    ways: [pier]
+  pier: {}
+quests: {errand: {from: quay, goals: [{visit: pier}], reward: {gives: lamp}}}
+endings: {won: {when: lamp}}
+""",
     "twins: each value of the other goes with one": """
 areas: {quay: {deeds: {light: {sets: {lit: true}}, call: {needs: lit, sets: {seen: true}}}}}
 facts: {lit: {}, seen: {}}

@@ -22,6 +22,8 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import TRUE, Within
 from zubrel.compiled.parts import PLACE
 from zubrel.explored.backward import closing as closing_module
+from zubrel.explored.backward import functions as functions_module
+from zubrel.explored.backward import invariants as invariants_module
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.space import EndlessSettling, NotAsked
@@ -177,6 +179,71 @@ class Sets(unittest.TestCase):
                 ]
                 self.assertEqual(*sizes)
                 self.assertEqual(told.verdict, judge(space).verdict)
+
+
+class Universe(unittest.TestCase):
+    def test_no_play_comes_to_what_is_left_out_from_the_first(self):
+        excluded = 0
+        for name, plain, space in spaces(sampled(12, of=2)):
+            functions, everything = space.functions, space.everything
+            with self.subTest(world=name):
+                self.assertEqual(len(members(plain, space, everything)), len(plain.words))
+            resting = sum(d.sat_count(space.encoding.count) for d in functions.quiet)
+            left = sum(d.sat_count(space.encoding.count) for d in everything.areas)
+            excluded += left < resting / 2
+        self.assertGreater(excluded, 20 if LONG else 10)
+
+    def test_what_takes_too_many_nodes_is_not_left_out(self):
+        _, _, space = next(spaces([3], (stress_world,)))
+        with mock.patch.object(invariants_module, "MOST_NODES", 1):
+            other = BackwardSpace(space.system, Budget(Limits()))
+        counts = [
+            sum(d.sat_count(s.encoding.count) for d in s.everything.areas) for s in (space, other)
+        ]
+        self.assertLess(*counts)
+        self.assertEqual(judge(other).verdict, judge(space).verdict)
+
+
+class Courses(unittest.TestCase):
+    """A step with what follows as one function a course, and gone back through event by event."""
+
+    def test_they_lead_from_the_same_situations(self):
+        several = 0
+        for name, plain, space in spaces(sampled(8, of=2)):
+            functions = space.functions
+            exact = judge(space)
+            for target in (exact.live, exact.won, space.everything):
+                for function in functions.steps:
+                    expected = functions.settled_before(function, target.areas)
+                    with self.subTest(world=name, rule=function.step.rule.id):
+                        told = functions.before_resting(function, target.areas)
+                        self.assertEqual(told, expected)
+                        several += told != function.before(target.areas[function.target])
+        self.assertGreater(several, 20)
+
+    def test_where_there_are_too_many_nothing_is_lost(self):
+        for name, _, space in spaces(sampled(6, of=2)):
+            with mock.patch.object(functions_module, "MOST_COURSES", 1):
+                other = BackwardSpace(space.system, Budget(Limits()))
+                sizes = [
+                    [a.sat_count(s.encoding.count) for a in judge(s).live.areas]
+                    for s in (space, other)
+                ]
+            with self.subTest(world=name):
+                self.assertEqual(*sizes)
+
+    def test_conditions_of_changes_may_be_parts_of_functions_or_functions_of_their_own(self):
+        more = 0
+        for name, _, space in spaces(sampled(6, of=2)):
+            with mock.patch.object(functions_module, "LARGE", 1):
+                other = BackwardSpace(space.system, Budget(Limits()))
+            more += len(other.functions.all) > len(space.functions.all)
+            sizes = [
+                [a.sat_count(s.encoding.count) for a in judge(s).live.areas] for s in (space, other)
+            ]
+            with self.subTest(world=name):
+                self.assertEqual(*sizes)
+        self.assertGreaterEqual(more, 2)
 
 
 class Restless(unittest.TestCase):

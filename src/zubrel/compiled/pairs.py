@@ -181,6 +181,14 @@ class Pairs:
             if known == before or len(masks) < 2:
                 return known
 
+    def values_beside(self, variable: int, at: int, other: int) -> int:
+        """The values of another variable that may be had beside a value, as a mask.
+
+        `at` is the place of the value among those of its variable.
+        """
+        beside = self.beside[self.places[variable] + at]
+        return beside >> self.places[other] & (1 << self.variables[other].size) - 1
+
     def values(self) -> list[int]:
         """For each variable the values that it may ever have, as a mask."""
         return self.masks(self.reached)

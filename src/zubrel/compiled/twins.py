@@ -42,14 +42,14 @@ def _condition(
     variables: Sequence[Variable], pairs: Pairs, variable: int, other: int
 ) -> Formula | None:
     """What the other says where a variable is high; None where it does not tell."""
-    place, domain = pairs.places[variable], variables[other]
+    domain, reached = variables[other], pairs.values()[other]
     high: list[Formula] = []
     seen = set[int]()
-    for value in range(domain.low, domain.high + 1):
-        bit = pairs.places[other] + value - domain.low
-        if not pairs.reached >> bit & 1:
+    for at in range(domain.size):
+        if not reached >> at & 1:
             continue  # the other never has it
-        both = pairs.beside[bit] >> place & 3
+        value = domain.low + at
+        both = pairs.values_beside(other, at, variable)
         if both not in (1, 2):
             return None
         seen.add(both)

@@ -1,9 +1,9 @@
 """Least fixpoints backwards, with small diagrams first.
 
 The functions are applied in no fixed order (chaotic iteration; the least fixpoint is the same): an
-update that would make the set of an area larger than a number of nodes waits until nothing smaller
-is left to do, and then that number is doubled. What lies in between is often much larger than what
-comes out.
+update that would make the set of an area larger than all sets are waits until nothing smaller is
+left to do, and then the smallest ones of those that wait are made. What lies in between is often
+much larger than what comes out.
 """
 
 from __future__ import annotations
@@ -17,7 +17,9 @@ from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.symbolic.encoding import Diagram
 
 FIRST_SIZE = 64
-"""Nodes of a diagram that are allowed to begin with."""
+"""Nodes of a diagram that are always allowed."""
+ALIKE = 1.1
+"""Updates that wait are made together with the smallest of them up to so many times its nodes."""
 LOOKED_UP = 4
 """Nodes that are gone through for a unit of work. Chosen, not measured: where only new nodes
 counted, 20 million units took 66 s in a bazaar L."""
@@ -66,7 +68,7 @@ class BackwardFixpoint:
         self.barred = barred or {}
         self.sets = list(self.seed)
         self.sizes = [s.node_count() for s in self.sets]
-        self.allowed = max([FIRST_SIZE, *(2 * size for size in self.sizes)])
+        self.allowed = max([FIRST_SIZE, *self.sizes])
         self.history: list[Update] = []
         self.updates: list[list[int]] = [[] for _ in self.sets]
         self.leading: dict[int, list[Function]] = {}
@@ -77,7 +79,8 @@ class BackwardFixpoint:
         self.due: dict[int, Function] = {}
         """Those that have something new to be applied to."""
         self.late: dict[int, Function] = {}
-        """Those whose update would have been too large."""
+        """Those whose update would have been too large, and its nodes by their numbers."""
+        self.late_sizes: dict[int, int] = {}
         for area, diagram in enumerate(self.sets):
             if diagram.satisfiable():
                 self._wake(area)
@@ -89,15 +92,17 @@ class BackwardFixpoint:
             self.until(area, diagram) for area, diagram in enumerate(self.sets)
         )
         while not self.hit and (self.due or self.late):
-            # only large updates are left: twice the size, for all of them at once
             if not self.due:
-                self.due, self.late = self.late, self.due
-                self.allowed *= 2
+                self._allow_the_smallest()
             # small sets first: what is added to them may spare work on the large ones
             batch = sorted(self.due.values(), key=lambda f: (self.sizes[f.target], f.number))
             for function in batch:
-                if function.number in self.due and not self.hit:
+                # what adds one to an amount is done over and over: with all others in between each
+                # time, an amount to 99 would take 99 rounds
+                while function.number in self.due and not self.hit:
                     self._apply(function)
+            # where sets have become smaller, nothing may be made as large as they were
+            self.allowed = max([FIRST_SIZE, *self.sizes])
         return Closure(
             self.seed,
             tuple(self.sets),
@@ -105,6 +110,12 @@ class BackwardFixpoint:
             tuple(self.history),
             self.hit,
         )
+
+    def _allow_the_smallest(self) -> None:
+        """Only updates are left that make sets larger: the smallest of them are due now."""
+        self.allowed = int(ALIKE * min(self.late_sizes[number] for number in self.late))
+        for number in [n for n in self.late if self.late_sizes[n] <= self.allowed]:
+            self.due[number] = self.late.pop(number)
 
     def _wake(self, area: int) -> None:
         """What leads into an area has something new to be applied to."""
@@ -114,7 +125,7 @@ class BackwardFixpoint:
 
     def _apply(self, function: Function) -> None:
         area, old = function.area, self.sets[function.area]
-        before = self.functions.settled_before(function, self.sets) & self.within[area]
+        before = self.functions.before_resting(function, self.sets) & self.within[area]
         assert function.step is not None, "what happens by itself follows a step"
         if function.step.number in self.barred:
             before = before & ~self.barred[function.step.number][area]
@@ -129,6 +140,7 @@ class BackwardFixpoint:
         # what makes the set smaller in nodes is welcome, however large
         if size > self.allowed and size > self.sizes[area]:
             self.late[function.number] = function
+            self.late_sizes[function.number] = size
             return
         self.sets[area], self.sizes[area] = new, size
         self.updates[area].append(len(self.history))

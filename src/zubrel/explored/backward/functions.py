@@ -12,17 +12,24 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 from oxidd.bdd import BDDFunction
 
 from zubrel.base.budget import Budget
 from zubrel.compiled.facts import settlers_after
-from zubrel.compiled.formulas import Formula, Within
+from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Settler, Step
 from zubrel.compiled.system import System
 from zubrel.compiled.ways import standing_in
 from zubrel.explored.backward.areas import Areas
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.explored.symbolic.ordering import order_of
+
+MOST_COURSES = 24
+"""Ways in which what follows a step may go, beyond which it is gone back through each time."""
+
+LARGE = 12
+"""Nodes of a condition of a change, from which on it is gone back by two functions and not one."""
 
 Bits = list[Diagram]
 """What becomes of the bits of a variable, the highest first."""
@@ -46,9 +53,11 @@ class Function(Struct, frozen=True, eq=False):
 
     def before(self, diagram: Diagram) -> Diagram:
         """From where in `area` it leads into a set in `target`."""
-        if self.substitution is not None:
-            diagram = diagram.substitute(self.substitution)
-        return diagram & self.guard
+        return self.becomes(diagram) & self.guard
+
+    def becomes(self, diagram: Diagram) -> Diagram:
+        """What has to hold before it, so that it leads into a set, its guard left out."""
+        return diagram if self.substitution is None else diagram.substitute(self.substitution)
 
 
 class Functions:
@@ -79,6 +88,7 @@ class Functions:
         self._settling: list[list[tuple[Settler, Function]]] = [[] for _ in self.areas]
         """By area, each with what of it happens there."""
         self._following: dict[int, tuple[Function, ...]] = {}
+        self._courses: dict[int, tuple[Function, ...] | None] = {}
         for area in self.areas:
             self._begin(area)
         self.settling = [f for here in self._settling for _, f in here]
@@ -135,6 +145,15 @@ class Functions:
     ) -> None:
         if not guard.satisfiable():
             return
+        substitution = self._substitution(after)
+        function = Function(len(self.all), step, settler, area, target, guard, after, substitution)
+        self.all.append(function)
+        if step is not None:
+            self.of_step[step.number].append(function)
+        if cause is not None:
+            self._settling[area].append((cause, function))
+
+    def _substitution(self, after: Mapping[int, Bits]) -> Any:
         # a bit that stays is left out: substitution costs by the bits that it goes through
         changed = [
             (bit, becomes)
@@ -142,13 +161,7 @@ class Functions:
             for bit, becomes in zip(self.encoding.bits[variable], bits, strict=True)
             if becomes != self.encoding.manager.var(bit)
         ]
-        substitution = BDDFunction.make_substitution(changed) if changed else None
-        function = Function(len(self.all), step, settler, area, target, guard, after, substitution)
-        self.all.append(function)
-        if step is not None:
-            self.of_step[step.number].append(function)
-        if cause is not None:
-            self._settling[area].append((cause, function))
+        return BDDFunction.make_substitution(changed) if changed else None
 
     def following(self, function: Function) -> tuple[Function, ...]:
         """What may happen by itself between a step from a situation at rest and the rest after it.
@@ -169,6 +182,49 @@ class Functions:
                             areas.append(other.target)
             self._following[function.number] = tuple(following)
         return self._following[function.number]
+
+    def before_resting(self, function: Function, resting: Sequence[Diagram]) -> Diagram:
+        """As `settled_before`, for sets that hold nothing but situations at rest."""
+        if function.number not in self._courses:
+            self._courses[function.number] = self._courses_of(function)
+        courses = self._courses[function.number]
+        if courses is None:
+            return self.settled_before(function, resting)
+        return self.encoding.union(course.before(resting[course.target]) for course in courses)
+
+    def _courses_of(self, function: Function) -> tuple[Function, ...] | None:
+        """A step together with what follows, one function for each way in which that may go.
+
+        They lead on to rest only where they lead into what is at rest. None: there are too many.
+        """
+        # going back through all that follows, each time, meets sets of what is not at rest: they
+        # are much larger than those at both ends, and hold nothing new nearly always
+        following = self.following(function)
+        courses = [function]
+        for course in courses:
+            moving = course.guard & ~course.becomes(self.quiet[course.target])
+            for other in following if moving.satisfiable() else ():
+                if other.area != course.target:
+                    continue
+                guard = moving & course.becomes(other.guard)
+                if guard.satisfiable():
+                    after = dict(course.after)
+                    for variable, bits in other.after.items():
+                        after[variable] = [course.becomes(bit) for bit in bits]
+                    courses.append(
+                        replace(
+                            function,
+                            target=other.target,
+                            guard=guard,
+                            after=after,
+                            substitution=self._substitution(after),
+                        )
+                    )
+            self.encoding.pause()
+            # what never rests goes on for ever
+            if len(courses) > MOST_COURSES:
+                return None
+        return tuple(courses)
 
     def settled_before(self, function: Function, areas: Sequence[Diagram]) -> Diagram:
         """From where a step, with what follows by itself, leads into a set.
@@ -206,6 +262,16 @@ class Functions:
         self, area: int, changes: Sequence[Change], where: Diagram
     ) -> Iterator[tuple[Diagram, int, dict[int, Bits]]]:
         """For each area that changes lead to: from where, and what becomes of the bits."""
+        large = next((c.when for c in changes if self.at(c.when, area).node_count() > LARGE), None)
+        if large is not None:
+            # a gift for whoever has room for it: with what all others weigh in the place of a bit,
+            # every set would grow by all that, whether it asks for the gift or not
+            holds = self.at(large, area)
+            for here, made in ((where & holds, TRUE), (where & ~holds, FALSE)):
+                known = [replace(c, when=made) if c.when == large else c for c in changes]
+                if here.satisfiable():
+                    yield from self._outcomes(area, known, here)
+            return
         places: list[tuple[int, Diagram]] = []
         after: dict[int, Bits] = {}
         for change in changes:

@@ -21,6 +21,7 @@ from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas, holds_any, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Function, Functions
+from zubrel.explored.backward.invariants import beside_area, had_together
 from zubrel.explored.packed.novelty import Novelty
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.packed.successors import Successors
@@ -88,9 +89,16 @@ class Reaching:
             if number != PLACE and mask != (1 << variable.size) - 1:
                 among = (variable.low + n for n in range(variable.size) if mask >> n & 1)
                 values = values & self.encoding.among(number, among)
-        nowhere, quiet = self.encoding.false, self.functions.quiet
-        areas = self.functions.areas
-        return tuple(quiet[a] & values if possible[PLACE] >> a & 1 else nowhere for a in areas)
+        pairs = self.system.pairs
+        if pairs is not None:
+            values = values & had_together(self.encoding, pairs)
+        resting = list(self.functions.quiet)
+        for area in self.functions.areas:
+            if not possible[PLACE] >> area & 1:
+                resting[area] = self.encoding.false
+            elif pairs is not None:
+                resting[area] = resting[area] & beside_area(self.encoding, pairs, area)
+        return tuple(diagram & values for diagram in resting)
 
     @cached_property
     def nothing(self) -> Areas:
