@@ -209,7 +209,7 @@ class Courses(unittest.TestCase):
 
     def test_they_lead_from_the_same_situations(self):
         several = 0
-        for name, plain, space in spaces(sampled(8, of=2)):
+        for name, _, space in spaces(sampled(8, of=2)):
             functions = space.functions
             exact = judge(space)
             for target in (exact.live, exact.won, space.everything):

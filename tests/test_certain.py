@@ -94,6 +94,22 @@ class Relaxed(unittest.TestCase):
         self.assertGreater(looked, 5000)
         self.assertGreater(refused, 500 if LONG else 300)
 
+    def test_an_area_wakes_all_for_which_it_matters(self):
+        fewer = 0
+        for name, system, _ in systems(sampled(10)):
+            relaxation = Relaxation(system, Budget(Limits()))
+            operators, start = relaxation.operators, relaxation.domains(system.start)
+            every = range(len(operators.all))
+            with (
+                mock.patch.object(operators, "due_at", lambda domains, every=every: list(every)),
+                mock.patch.object(operators, "woken_by", lambda *new, every=every: list(every)),
+            ):
+                expected = relaxation.fixpoint(start)
+            with self.subTest(world=name):
+                self.assertEqual(relaxation.fixpoint(start), expected)
+            fewer += len(operators.due_at(start)) < len(every)
+        self.assertGreater(fewer, 10)
+
     def test_no_is_certain_and_frequent(self):
         doomed = refused = 0
         for name, system, space in systems(sampled(10, 22)):

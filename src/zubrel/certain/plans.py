@@ -26,7 +26,8 @@ from zubrel.compiled.possible import (
 from zubrel.compiled.relaxation import Relaxation
 
 LAYER, BROUGHT, USED = 10, 2, 10
-"""Units of work for a layer, for what an operator brings in it, and for an operator of a plan."""
+"""Units of work for a layer, for what an operator brings in it, and for an operator of a plan:
+chosen so that the work of depths of size L follows what the processor takes."""
 SPREAD = 100
 """Units of work for every 1,000 values from the least to the largest of a set of values."""
 
@@ -219,15 +220,7 @@ class _Extraction:
         """The values, reached before layer `limit`, that make it possible first, and when."""
         match possible:
             case Among(variable, mask):
-                known = self.first[variable]
-                # most ask for one value of many
-                places = places_of(mask) if mask.bit_count() < len(known) else list(known)
-                self.layers.spend_on_tests(len(places))
-                best: tuple[int, int] | None = None
-                for place in places:
-                    if place in known and mask >> place & 1 and known[place][0] < limit:
-                        reached = known[place][0], place
-                        best = reached if best is None else min(best, reached)
+                best = self._reached_first(variable, mask, limit)
                 return None if best is None else (best[0], [(variable, best[1])])
             case Every(parts):
                 # all of them are needed, so that the dearest decides
@@ -242,6 +235,19 @@ class _Extraction:
                 return _dearest(cheapest[:count], count)
             case Weight():
                 return 0, []
+
+    def _reached_first(self, variable: int, mask: int, limit: int) -> tuple[int, int] | None:
+        """The first layer before `limit` with a value of a mask, and the lowest of those there."""
+        known = self.first[variable]
+        # most ask for one value of many
+        places = places_of(mask) if mask.bit_count() < len(known) else list(known)
+        self.layers.spend_on_tests(len(places))
+        reached = [
+            (known[place][0], place)
+            for place in places
+            if place in known and mask >> place & 1 and known[place][0] < limit
+        ]
+        return min(reached, default=None)
 
     def _source(self, operator: Operator, variable: int, place: int, layer: int) -> int | None:
         """The value before, where an operator makes one value of a variable out of another."""

@@ -127,7 +127,8 @@ class Operators:
         for number, operator in enumerate(self.all):
             for variable in operator.reads:
                 self.watching[variable].append(number)
-            if PLACE in operator.allowed and PLACE not in _asked_of_others(operator.others, operator.effects):
+            beyond = _asked_of_others(operator.others, operator.effects)
+            if PLACE in operator.allowed and PLACE not in beyond:
                 for area in places_of(operator.allowed[PLACE]):
                     self._of_area[area].append(number)
             else:

@@ -66,6 +66,7 @@ class MapSheet:
             if self.reached
             else []
         )
+        # rows above the first that is used would be paper without anything on it
         top = min((r for _, r in cells), default=0)
         self.cells = {p.id: (c, r - top) for p, (c, r) in zip(self.reached, cells, strict=True)}
         self.shape.rows = 1 + max((r for _, r in self.cells.values()), default=0)
@@ -178,6 +179,8 @@ class MapSheet:
                     beside[chapter].add(other)
                     beside[other].add(chapter)
         tints: dict[int | None, int] = {}
+        # those with the most neighbours first, while there is a choice (Welsh, Powell: An upper
+        # bound for the chromatic number of a graph, 1967)
         for chapter in sorted(beside, key=lambda c: (-len(beside[c]), c or 0)):
             used = [tints.get(other) for other in beside[chapter]]
             tints[chapter] = min(range(len(TINTS)), key=lambda t: (used.count(t), t))
@@ -186,16 +189,19 @@ class MapSheet:
     def _way(self, way: Passage) -> None:
         """A line from card to card; parallel ones side by side; an arrow where none leads back."""
         pair = {way.start, way.end}
+        # several ways between two areas lie side by side, each to be seen
         beside = [w for w in self.ways if {w.start, w.end} == pair]
         shift = 9 * (beside.index(way) - (len(beside) - 1) / 2)
         (x, y), (u, v) = (self.shape.centre(self.cells[a]) for a in (way.start, way.end))
         long = math.hypot(u - x, v - y)
         dx, dy = (u - x) / long, (v - y) / long
+        # seen from either end the same side, or a way back would cover the way there
         side = 1 if (x, y) < (u, v) else -1
         ox, oy = -dy * shift * side, dx * shift * side
         self.paper.line((x + ox, u + ox), (y + oy, v + oy), DEEP, 1.8)
         out, into = self._border(dx, dy), long - self._border(dx, dy)
         if way.one_way:
+            # the tip of an arrow is longer than its line
             into += 5
             self.paper.tip(x + ox + dx * into, y + oy + dy * into, dx, dy, DEEP)
         if way.asks:
@@ -218,6 +224,8 @@ class MapSheet:
         """The number of a gate on its way, where no other one is."""
         spots = [
             (start[0] + along[0] * t, start[1] + along[1] * t)
+            # the middle is where one looks first; what is taken is the first spot that hides
+            # nothing
             for share in (0.5, 0.35, 0.65, 0.25, 0.75, 0.1, 0.9)
             for t in (out + (into - out) * share,)
         ]

@@ -33,6 +33,7 @@ def applied(text: str, edits: Sequence[Edit]) -> str:
     ordered = sorted(edits)
     if any(a.end > b.begin for a, b in pairwise(ordered)):
         raise ValueError("edits overlap")
+    # from the end on, so that the places of those that are left stay as they are
     for edit in reversed(ordered):
         text = text[: edit.begin] + edit.text + text[edit.end :]
     return text
@@ -48,6 +49,8 @@ def before_them(edit: Edit, edits: Sequence[Edit]) -> Edit | None:
         last = first + len(other.text)
         if edit.end <= first:
             break
+        # what a first mend has written is not in the author's file: it cannot be told as an edit of
+        # that
         if edit.begin < last:
             return None
         shift += len(other.text) - (other.end - other.begin)
@@ -83,6 +86,7 @@ def places(root: Mapping) -> Iterator[NodePlace]:
         else:
             continue
         yield from below
+        # the last one is taken first: reversed, they come in the order of the file
         waiting.extend(reversed(below))
 
 
@@ -111,8 +115,10 @@ class Page:
         begin = self.begin(node.span)
         if isinstance(node, Scalar):
             written = self.text[begin : begin + node.span.width]
+            # an empty value has the width of what the reader has put there, not of what is written
             if node.empty and not written.strip("~nulNUL"):
                 return begin + len(written.rstrip())
+            # a text of several lines differs from what it was read as: its end would be a guess
             plain = written == node.text
             quoted = len(written) > 1 and written[0] == written[-1] and written[0] in "'\""
             return begin + node.span.width if plain or quoted else None
@@ -132,11 +138,14 @@ class Page:
         while at < len(self.text):
             sign = self.text[at]
             if quote:
+                # in single quotes a quote is written twice, in double ones a backslash goes before
+                # it
                 doubled = sign == "'" == quote and self.text[at + 1 : at + 2] == "'"
                 if doubled or (sign == "\\" and quote == '"'):
                     at += 1
                 elif sign == quote:
                     quote = ""
+            # an apostrophe within a word opens nothing
             elif sign in "'\"" and self.text[at - 1] in " [{,:\n":
                 quote = sign
             elif sign == "#" and self.text[at - 1] in " \n":
@@ -161,6 +170,8 @@ class Page:
         """A new key of a mapping, behind those that name it; None where it fits nowhere."""
         before = None
         for known, node in body.entries:
+            # names stand first in most files, and stay there; what the rest is sorted by is the
+            # author's business
             if known.text not in _NAMING or self.end(node) is None:
                 break
             before = node
@@ -195,6 +206,7 @@ class Page:
                 return None if end is None else self.edit(end, end, f", {item}")
             return self.edit(begin, begin, f"{item}, ")
         line = self.text[self._line(begin) : begin]
+        # an entry that shares its line with its list cannot have another line put before it
         if line.strip() != "-":
             return None
         if not last:
@@ -219,6 +231,7 @@ class Page:
         if above is None or isinstance(above.node, Scalar):
             return None
         if isinstance(above.node, Mapping):
+            # nothing at all where a mapping was would be read as no value
             if len(above.node.entries) == 1:
                 return self._emptied(above)
         elif len(above.node.items) == 1:
@@ -245,6 +258,7 @@ class Page:
         behind = re.compile(r"\s*,\s*").match(self.text, end)
         if behind:
             return self.edit(begin, behind.end(), "")
+        # the last of several has its comma before it
         before = re.compile(r"\s*,\s*$").search(self.text, 0, begin)
         return None if before is None else self.edit(before.start(), end, "")
 

@@ -35,6 +35,7 @@ def _exact_count(finding: Told, world: World, bodies: Bodies) -> Suggested:
         return
     page = bodies.page(place.span)
     begin, end = page.begin(finding.span), page.end(place.node)
+    # a span tells where a comparison begins, not which of its signs is meant
     known = re.compile(r"[a-z][a-z0-9_]*\s*(==?)\s*\d+").match(page.text, begin, end or begin)
     if known:
         words = f"at least, and not exactly: {known[0]}"
@@ -99,6 +100,7 @@ def _unheard(finding: Told, world: World, bodies: Bodies) -> Suggested:
         return
     if written is not None and "\n" not in written:
         first = page.with_item(place.above.node, written)
+        # edits that overlap would spoil each other: the text has to go from behind where it is put
         if first is not None and first.end <= gone.begin:
             yield "the text comes before those that hide it", (first, gone)
     yield "without the text", (gone,)
@@ -120,6 +122,7 @@ def early_counts(quest: str, world: World, bodies: Bodies) -> Suggested:
             continue
         node = place.node
         if isinstance(node, Mapping) and any(node.get(kind) for kind in _COUNTED):
+            # an author who has said something about it has had a reason
             edit = None if node.get("early") is not None else _at_the_end(node, bodies)
             edits += [edit] if edit is not None else []
     if edits:
@@ -161,6 +164,7 @@ def _stale_accept(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """Nothing is accepted that is not found."""
     entry = _entry_around(finding.span, bodies)
     of = None if entry is None else bodies.under(entry, "of")
+    # of several things that are accepted at once only the one goes that is not found any more
     if of is not None and isinstance(of.node, List) and len(of.node.items) > 1:
         named = (p for p in bodies.places if p.above is of)
         entry = next((p for p in named if _text(p) == finding.subject), None)
@@ -177,6 +181,8 @@ def _near_ids(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """One of the two has another id, wherever it is spoken of."""
     old = finding.subject
     new = next(i for i in (f"{old}_{n}" for n in range(2, 100)) if not _is_known(i, world))
+    # an id that also stands in a table or in a folded condition stays: half a renaming breaks the
+    # world
     with suppress(CannotRename):
         yield f"{old} is called {new}", tuple(renamed(bodies.files, {}, old, new))
 

@@ -98,8 +98,12 @@ class Session:
     def find(self, name: str) -> Rule | None:
         """The rule that `name` means here: by id, or the possible one of those it is shared by."""
         rules = [r for r in self.world.rules if name in (r.id, r.common)]
+        # people are talked to by their names, and foes beaten: which of their lines or blows it is
+        # depends on the situation
         rules += [r for r in self.world.rules if r.kind == "talk" and name == f"{r.owner}_talk"]
         rules += [r for r in self.world.rules if r.last_blow and name in (r.owner, r.last_blow)]
+        # of rules that share a name at most one is possible here, as a rule; where none is, the
+        # first one tells why
         possible = [r for r in rules if self.walker.possible(r, self.here)]
         return next(iter(possible or rules), None)
 
@@ -130,6 +134,7 @@ class Session:
             tuple(changes(self.world, here, after)),
         )
         self.done.append(step)
+        # whoever goes another way has given up the one that was taken back
         self.undone.clear()
         return step
 
@@ -165,6 +170,7 @@ class Session:
         refused = []
         for rule in self.world.rules:
             at_hand = rule.areas is None or self.here[PLACE] in rule.areas
+            # what players cannot know of is not told as something that they may not do
             if is_hidden(self.walker, rule, self.here):
                 continue
             if at_hand and not self.over and not self.walker.possible(rule, self.here):
@@ -188,6 +194,7 @@ class Session:
             progress = [self._progress(quest, goal) for goal in goals]
             so_far = tuple(zip(goals, met, progress, strict=True))
             groups.append(GroupSoFar(group.count, so_far))
+            # later ones do not count yet, and a log that names them gives them away
             if quest.in_turn and not groups[-1].met:
                 break
         return groups

@@ -21,6 +21,7 @@ from zubrel.compiled.formulas import FALSE, TRUE, Formula, Within
 from zubrel.compiled.parts import ENDING, PLACE, Change, Operation, Settler, Step
 from zubrel.compiled.system import System
 from zubrel.compiled.ways import standing_in
+from zubrel.explored.backward.adders import Bits, changed
 from zubrel.explored.backward.areas import Areas
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.explored.symbolic.ordering import order_of
@@ -30,9 +31,6 @@ MOST_COURSES = 24
 
 LARGE = 12
 """Nodes of a condition of a change, from which on it is gone back by two functions and not one."""
-
-Bits = list[Diagram]
-"""What becomes of the bits of a variable, the highest first."""
 
 
 class Function(Struct, frozen=True, eq=False):
@@ -283,7 +281,7 @@ class Functions:
                 places.append((change.number, when))
             elif self.system.variables[change.variable].size > 1:
                 old = after.get(change.variable) or self._own(change.variable)
-                new, fits = self._changed(change, old)
+                new, fits = changed(self.encoding, change, old)
                 # beyond the domain is nowhere: the guard has seen to it where plays come
                 where = where & (fits | ~when)
                 # a later change goes on from what an earlier one has made of the bits
@@ -300,58 +298,3 @@ class Functions:
 
     def _own(self, variable: int) -> Bits:
         return [self.encoding.manager.var(bit) for bit in self.encoding.bits[variable]]
-
-    def _changed(self, change: Change, old: Bits) -> tuple[Bits, Diagram]:
-        """What becomes of the bits of a variable, and where that is a value of it."""
-        true = self.encoding.true
-        domain, number = self.system.variables[change.variable], change.number
-        top = domain.size - 1
-        match change.operation:
-            case Operation.SET:
-                return self._constant(number - domain.low, len(old)), true
-            case Operation.FLIP:
-                # top - x = ~x + top + 1, as numbers of so many bits
-                return self._sum([~bit for bit in old], top + 1), true
-            case Operation.ADD:
-                fits = self._at_least(old, -number)
-                if number > 0:
-                    fits = ~self._at_least(old, top - number + 1)
-                return self._sum(old, number), fits
-        # it stops at the end of the domain that it runs into
-        if number >= 0:
-            beyond, end = self._at_least(old, top - number + 1), top
-        else:
-            beyond, end = ~self._at_least(old, -number), 0
-        limit = self._constant(end, len(old))
-        added = self._sum(old, number)
-        return [beyond.ite(e, a) for e, a in zip(limit, added, strict=True)], true
-
-    def _constant(self, number: int, size: int) -> Bits:
-        encoding = self.encoding
-        places = reversed(range(size))
-        return [encoding.true if number >> place & 1 else encoding.false for place in places]
-
-    def _sum(self, bits: Bits, number: int) -> Bits:
-        """The bits plus a number, as far as there are bits for it."""
-        carry, result = self.encoding.false, Bits()
-        # a negative number has ones without end above, as two's complement wants it
-        for place, bit in enumerate(reversed(bits)):
-            if number >> place & 1:
-                result.append(bit.equiv(carry))
-                carry = bit | carry
-            else:
-                result.append(~bit.equiv(carry))
-                carry = bit & carry
-        return result[::-1]
-
-    def _at_least(self, bits: Bits, number: int) -> Diagram:
-        """Where the bits are a number that is so large."""
-        if number <= 0:
-            return self.encoding.true
-        if number >= 1 << len(bits):
-            return self.encoding.false
-        # from the lowest bit up: equal so far counts as large enough
-        enough = self.encoding.true
-        for place, bit in enumerate(reversed(bits)):
-            enough = bit & enough if number >> place & 1 else bit | enough
-        return enough

@@ -16,7 +16,7 @@ from zubrel.explored.symbolic.encoding import Diagram, Encoding
 
 MOST_NODES = 3_000
 """Nodes of all that is left out together: what comes on top of that is not. With none at all, 500
-and 3,000 a station took over 60, 12 and 7 s, a town hall of four days 19, 3.6 and 4.3 s."""
+and 3,000 a station took over 60, 12 and 7 s, a term at school 19, 3.6 and 4.3 s."""
 
 
 def beside_area(encoding: Encoding, pairs: Pairs, area: int) -> Diagram:
