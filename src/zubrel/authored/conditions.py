@@ -153,6 +153,7 @@ _COUNTED = re.compile(r"([0-9]{1,9}) +([a-z][a-z0-9_]*)\Z")
 
 def parse_condition(text: str, span: Span, problems: Problems) -> Condition | None:
     """The condition in `text`, which begins at `span`; None (and a problem) when it is none."""
+    # most conditions are a name or an amount: a world without others never imports the parser
     tree = _simple(text, span) or _parse(text, span, problems)
     return Condition(text, tree, span) if tree else None
 
@@ -174,6 +175,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
     if not text.strip():
         problems.add("bad-condition", "a condition is missing here", span)
         return None
+    # the tree is gone through by recursion from here on
     if _depth(text) > DEEPEST:
         problems.add("too-deep", f"a condition nested deeper than {DEEPEST} levels", span)
         return None
@@ -183,6 +185,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
         result = builder.build(parser().parse(text))
     except UnexpectedCharacters as error:
         place = error.pos_in_stream or 0
+        # the whole word is told and marked, and not its first letter alone
         word = _WORD.match(text, place)
         message = f'"{word[0] if word else error.char}" does not fit here'
         if word is None:
@@ -191,6 +194,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
         return None
     except UnexpectedToken as error:
         at_end = error.token.type == "$END"
+        # where something is missing at the end there is nothing to point at: the last sign it is
         position = len(text.rstrip()) - 1 if at_end else (error.token.start_pos or 0)
         message = (
             "this condition ends too early" if at_end else f'"{error.token}" does not fit here'
@@ -212,6 +216,7 @@ def _report(
             "The brackets do not match: every ( needs its ). In a [list], a condition with a comma "
             'must stand in quotes: ["any of (a, b)", c]'
         )
+    # who writes these comes from a programming language, and will write more of them
     elif "==" in text or "&&" in text or "||" in text or "!" in text.replace("!=", ""):
         hint = 'Write "=", "and", "or", "not".'
     elif better := _better(text, position):
@@ -238,6 +243,7 @@ def _depth(text: str) -> int:
     """A bound on how deep the tree can be: open brackets and negations in a row."""
     depth = deepest = 0
     for char in text:
+        # a bound is enough, so that brackets that do not match are left to the parser
         depth += (char == "(") - (char == ")")
         deepest = max(deepest, depth)
     return deepest + len(re.findall(r"\bnot\s+(?=not\b)", text))
@@ -293,6 +299,7 @@ class _Builder:
     def _total(self, parts: list[Any]) -> TotalComparison:
         left, operator, right = parts
         terms, number = list(self._terms(left)), 0
+        # names on the right are taken to the left, so that all that follows compares with a number
         if not hasattr(right, "data") and right.type == "NUMBER":
             number = self._number(right)
         else:
@@ -333,6 +340,7 @@ class _Builder:
         return token == "true" if token.type == "TRUTH" else self._name(token)
 
     def _number(self, token: Any) -> int:
+        # the length first: a number of a million digits is not even made
         if len(token) <= 7 and int(token) <= LARGEST_NUMBER:
             return int(token)
         message = f"{token} is above {LARGEST_NUMBER:,}, the largest number allowed"

@@ -65,6 +65,8 @@ class _Chain:
             before[box.id] = [a for a in choice.after if a in self.boxes]
             for later in choice.before:
                 if later in before:
+                    # an arrow to what can be chosen among, and from there on, instead of one past
+                    # it
                     before[later] = [a for a in before[later] if a not in choice.after]
                     before[later].append(box.id)
         self.before = before
@@ -76,6 +78,7 @@ class _Chain:
         waiting = list(self.boxes)
         while waiting:
             ready = [i for i in waiting if all(a in columns for a in self.before[i])]
+            # things that wait for each other would wait for ever
             ready = ready or waiting[:1]
             for i in ready:
                 columns[i] = 1 + max((columns.get(a, -1) for a in self.before[i]), default=-1)
@@ -99,12 +102,15 @@ class _Chain:
             for n in range(1 + max(columns.values(), default=-1))
         ]
         for level in self.levels:
+            # by the middle of their predecessors lines cross less (Sugiyama, Tagawa, Toda: Methods
+            # for visual understanding of hierarchical system structures, 1981)
             level.sort(key=self._middle)
             for n, box in enumerate(level):
                 box.row = n - (len(level) - 1) / 2
 
     def _lead(self, start: Box, end: Box) -> None:
         """Keep free the way of an arrow within a band; into a later one a line of text leads."""
+        # an arrow across bands would cross all that lies between
         if start.column // COLUMNS != end.column // COLUMNS:
             if (start.column + 1, end.column % COLUMNS) != (end.column, 0):
                 end.more = (*end.more, f"after {start.heading}")
@@ -132,6 +138,7 @@ class _Chain:
         ]
         if not self.boxes:
             heights = [24.0]
+        # all heights have to be known before there is a sheet to draw on
         aside = self._aside()
         height = TOP + sum(h + 18 for h in heights) + 20 + 15 * len(aside) + 30
         count = len(self.progress.must_haves)
@@ -254,6 +261,7 @@ def _worded(choice: Alternatives) -> tuple[str, tuple[str, ...]]:
 
 def _box(must: Needed) -> Box:
     corner = f"{CORNER[must.section]}, {moment(must.first)}"
+    # a find and the item in it often share a name, and one of them is enough
     names = [n for n in dict.fromkeys(n for _, n in must.merged_with) if must.name not in n]
     shown = names if len(names) <= 2 else [names[0], f"{len(names) - 1} more"]
     return Box(must.id, must.name, corner, tuple(f"with {name}" for name in shown), False)

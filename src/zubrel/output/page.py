@@ -76,12 +76,14 @@ class _Page:
         self.closers = dict.fromkeys(closing)
         self.listings = listings
         self.anchored: set[str] = set()
+        # only what has a row can be linked to
         self.ids = {row[0][0] for listing in listings for row in listing.rows if row[0]}
         self.last = (
             max((w.first.steps for w in report.progress.windows if w.first), default=0)
             if (report.progress)
             else 0
         )
+        # bars of when things can be had are drawn on the scale of the shortest win
         if report.shortest_win:
             self.last = max(self.last, len(report.shortest_win.moves), 1)
 
@@ -114,6 +116,7 @@ class _Page:
             windows=self._windows,
             indent=lambda line: (len(line) - len(line.lstrip())) / 2 + 0.2,
         )
+        # what is accepted is folded away, and counted nowhere above
         known = [f for f in report.findings if not f.accepted]
         tally = [(s, sum(f.severity == s for f in known)) for s in SEVERITIES]
         pictures = list(self._pictures())
@@ -229,6 +232,7 @@ class _Page:
         """A text of a table with every id in it linked; ids are plain words, never markup."""
         parts, at = [], 0
         for linked in WORD.finditer(text):
+            # every stretch of text is escaped by itself: a world may hold any signs
             if linked[0] in self.ids:
                 parts += [escape(text[at : linked.start()]), self._link(linked[0])]
                 at = linked.end()
@@ -236,6 +240,7 @@ class _Page:
 
     def _anchor(self, row: Row) -> Markup:
         """The id of a row, the first time that its thing has a row."""
+        # an id of a page may stand once only, and a thing may have rows in several tables
         if not row[0] or row[0][0] in self.anchored:
             return Markup("")
         self.anchored.add(row[0][0])
@@ -251,6 +256,7 @@ class _Page:
                 (finding.evidence),
             )
         for point in finding.points:
+            # the walk that is shown already is one of them
             if point.moves != finding.evidence:
                 yield f"Closed by {point.label}", point.moves
 
@@ -261,6 +267,7 @@ class _Page:
         first = window.first or Distance(0)
         closed = f", may be closed from {moment(moves[0])} on" if moves else ", open to the end"
         marks = [
+            # a mark at the very end would stick out of its bar
             Markup('<i style="left: {:.1f}%"></i>').format(min(99.0, m.steps * scale))
             for m in moves
         ]

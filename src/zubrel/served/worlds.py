@@ -69,6 +69,7 @@ class OpenWorld:
 
     def read(self) -> None:
         """Read the texts again, if they have changed."""
+        # an editor asks many things about one text
         if self._read == self.revision:
             return
         self._read = self.revision
@@ -77,6 +78,8 @@ class OpenWorld:
             document = self._document()
             # names are made up for what has none when it is checked: before, there are only given
             self.occurrences = Occurrences(document)
+            # what can be read but not checked has ids all the same, and they can be renamed and
+            # found
             self.document, self.is_current = document, True
             self.world = check(document)
         except InvalidInput as invalid:
@@ -102,6 +105,7 @@ class OpenWorld:
         if self.occurrences is None:
             return NOTHING_KNOWN
         known = self._known
+        # it is made anew where something was read anew, and not for each question
         if known.occurrences is not self.occurrences or known.world is not self.world:
             self._known = known = Known(self.occurrences, self.world)
         return known
@@ -114,6 +118,8 @@ class OpenWorld:
         files = {os.path.normpath(source.path) for source in self.document.files}
         for root in self.document.roots:
             path = os.path.normpath(root.span.source.path)
+            # a file that is missing belongs to the world too: once it is written, the world has to
+            # be read again
             files |= {self.desk.beside(path, node.text) for node in included_in(root)}
         return {self.main, *files}
 
@@ -176,6 +182,7 @@ class Desk:
         text = self.open.get(path)
         if text is not None and is_main(text.layout.text):
             self.worlds.setdefault(path, OpenWorld(path, self))
+        # a part of a world that is open is looked for nowhere else
         if any(True for _ in self.worlds_with(path)):
             return
         for main in self._main_files(path):
@@ -189,6 +196,7 @@ class Desk:
             except OSError:
                 continue
             known = self._including.get(main)
+            # most files of a folder stay as they are while one of them is written
             if known is None or known[0] != changed or main in self.open:
                 known = (changed, self._files_of(main))
                 self._including[main] = known
@@ -210,6 +218,7 @@ class Desk:
         """Files that may be main files of the world of a file: those above it, then all."""
         seen: set[str] = set()
         own = [f for f in self.folders if path.startswith(os.path.join(f, ""))]
+        # a part lies beside its main file or a few folders below it, nearly always
         for folder in [*Path(path).parents][:4]:
             beside = sorted(folder.iterdir()) if folder.is_dir() else []
             for file in map(str, beside[:MOST_FILES]):
@@ -221,6 +230,7 @@ class Desk:
         left = MOST_FILES
         for top in own:
             for where, folders, names in os.walk(top):
+                # changed in place: that is how the walk is told not to go into hidden folders
                 folders[:] = sorted(name for name in folders if not name.startswith("."))
                 for file in (os.path.join(where, name) for name in sorted(names)):
                     if file.lower().endswith(ENDINGS) and file not in seen:
