@@ -23,7 +23,7 @@ from zubrel.compiled.possible import (
     Weight,
     places_of,
 )
-from zubrel.compiled.relaxation import Relaxation
+from zubrel.compiled.relaxation import SPREAD_OUT, Relaxation
 
 LAYER, BROUGHT, USED = 10, 2, 10
 """Units of work for a layer, for what an operator brings in it, and for an operator of a plan:
@@ -107,6 +107,7 @@ class _Layers:
         self.relaxation = relaxation
         self.operators = relaxation.operators
         self.domains: Domains = list(start)
+        relaxation.budget.spend(SPREAD_OUT * len(start))
         self.sums = Sums(relaxation.additions, self.domains)
         self.first: list[dict[int, tuple[int, int | None]]] = [
             dict.fromkeys(self._placed(mask), (0, None)) for mask in start

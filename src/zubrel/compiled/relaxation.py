@@ -17,6 +17,8 @@ from zubrel.policy import OF_VALUES
 
 APPLY, LARGER = 1.5, 0.05
 """Units of work to apply an operator, and more for every 1,000 values of the largest variable."""
+WAKE, SPREAD_OUT = 1, 0.6
+"""Units of work to wake one by what another has brought, and for a variable of a situation."""
 
 
 class Relaxation:
@@ -36,6 +38,7 @@ class Relaxation:
 
     def domains(self, values: Sequence[int]) -> Domains:
         """A situation as sets with one value each."""
+        self.budget.spend(SPREAD_OUT * len(values))
         pairs = zip(values, self.system.variables, strict=True)
         return [1 << value - variable.low for value, variable in pairs]
 
@@ -94,6 +97,7 @@ class Relaxation:
                         waiting[other] = 1
                         following.append(other)
                 gained.clear()
+                self.budget.spend(WAKE * len(woken))
                 # one win is enough to know that there may be one
                 if to_win and domains[ENDING] & self.good:
                     return domains
