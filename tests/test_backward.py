@@ -222,15 +222,19 @@ class Courses(unittest.TestCase):
         self.assertGreater(several, 20)
 
     def test_where_there_are_too_many_nothing_is_lost(self):
+        given_up = 0
         for name, _, space in spaces(sampled(6, of=2)):
+            # courses are made when they are first asked for
+            expected = [a.sat_count(space.encoding.count) for a in judge(space).live.areas]
             with mock.patch.object(functions_module, "MOST_COURSES", 1):
                 other = BackwardSpace(space.system, Budget(Limits()))
-                sizes = [
-                    [a.sat_count(s.encoding.count) for a in judge(s).live.areas]
-                    for s in (space, other)
-                ]
+                told = [a.sat_count(other.encoding.count) for a in judge(other).live.areas]
+                given_up += any(
+                    other.functions._courses_of(f) is None for f in other.functions.steps
+                )
             with self.subTest(world=name):
-                self.assertEqual(*sizes)
+                self.assertEqual(told, expected)
+        self.assertGreater(given_up, 4)
 
     def test_conditions_of_changes_may_be_parts_of_functions_or_functions_of_their_own(self):
         more = 0

@@ -11,29 +11,13 @@ from typing import Any
 
 from msgspec import Struct
 
+from zubrel.authored.condition_hints import WORD, hint_at
+from zubrel.authored.condition_words import WORDS
 from zubrel.authored.grammar import parser
 from zubrel.base.diagnostics import Problems
 from zubrel.base.source import Span
-from zubrel.base.spelling import nearest
 
 DEEPEST = 40
-STATES = (
-    "open",
-    "shut",
-    "waiting",
-    "active",
-    "done",
-    "failed",
-    "visited",
-    "beaten",
-    "taken",
-    "met",
-    "here",
-)
-WORDS = frozenset(
-    ["and", "or", "not", "any", "all", "of", "at", "is", "in", "lies", "true", "false", *STATES]
-)
-BETWEEN = ("and", "or", "not", "any", "all", "of", "at", "is", "in", "lies", *STATES)
 LARGEST_NUMBER = 1_000_000
 
 
@@ -186,7 +170,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
     except UnexpectedCharacters as error:
         place = error.pos_in_stream or 0
         # the whole word is told and marked, and not its first letter alone
-        word = _WORD.match(text, place)
+        word = WORD.match(text, place)
         message = f'"{word[0] if word else error.char}" does not fit here'
         if word is None:
             message = f'a condition cannot hold "{error.char}"'
@@ -210,33 +194,7 @@ def _parse(text: str, span: Span, problems: Problems) -> Syntax | None:
 def _report(
     problems: Problems, text: str, span: Span, position: int, width: int, message: str
 ) -> None:
-    hint = 'For example: "brass_token", "3 lamp_oil", "coin >= 5 and not lamp_lit", "tide = low".'
-    if text.count("(") != text.count(")"):
-        hint = (
-            "The brackets do not match: every ( needs its ). In a [list], a condition with a comma "
-            'must stand in quotes: ["any of (a, b)", c]'
-        )
-    # who writes these comes from a programming language, and will write more of them
-    elif "==" in text or "&&" in text or "||" in text or "!" in text.replace("!=", ""):
-        hint = 'Write "=", "and", "or", "not".'
-    elif better := _better(text, position):
-        hint = better
-    problems.add("bad-condition", message, span.part(position, width), hint)
-
-
-_WORD = re.compile(r"[A-Za-z0-9_]+")
-_IS_VALUE = re.compile(r"\b([a-z][a-z0-9_]*)\s+is\s+(not\s+)?([A-Za-z0-9_]+)")
-
-
-def _better(text: str, position: int) -> str | None:
-    """What may have been meant at a place where a condition breaks off."""
-    for farther in _IS_VALUE.finditer(text):
-        if farther.start(3) == position:
-            return f'Write "{farther[1]} {"!=" if farther[2] else "="} {farther[3]}" for a fact.'
-    word = _WORD.match(text, position)
-    if word is not None and (near := nearest(word[0].lower(), BETWEEN)):
-        return f'Did you mean "{near}"?'
-    return None
+    problems.add("bad-condition", message, span.part(position, width), hint_at(text, position))
 
 
 def _depth(text: str) -> int:

@@ -9,9 +9,9 @@ import re
 from collections.abc import Callable
 from typing import Any
 
+from zubrel.authored.condition_words import WORDS
 from zubrel.authored.conditions import (
     LARGEST_NUMBER,
-    WORDS,
     Condition,
     Name,
     parse_condition,

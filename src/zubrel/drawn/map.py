@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 
 from zubrel.drawn.beside import beside, listed, never_reached
-from zubrel.drawn.grid import Cell, placed
+from zubrel.drawn.grid import placed
 from zubrel.drawn.layout import SIDE, TOP, Layout, roman
 from zubrel.drawn.paper import (
     BAD,
@@ -23,6 +23,7 @@ from zubrel.drawn.paper import (
     folded,
     width_of,
 )
+from zubrel.drawn.tints import tints_of
 from zubrel.narrated.sketch import Atlas, Passage, SketchedArea
 from zubrel.narrated.words import counted
 
@@ -150,7 +151,7 @@ class MapSheet:
         """Every cell of a chapter in one tint, with a border where another chapter begins."""
         wide, high = self.shape.cell
         chapter_of = {self.cells[p.id]: p.chapter for p in self.reached}
-        tints = self._tints(chapter_of)
+        tints = tints_of(chapter_of)
         for (column, row), chapter in chapter_of.items():
             x, y = 20 + column * wide, TOP + row * high
             self.paper.axes.fill(
@@ -168,23 +169,6 @@ class MapSheet:
             ):
                 if chapter_of.get((column + dx, row + dy)) != chapter:
                     self.paper.line(xs, ys, LINE, 1.4, zorder=1.5)
-
-    def _tints(self, chapter_of: dict[Cell, int | None]) -> dict[int | None, int]:
-        """A tint for each chapter, as far as can be another one than its neighbours'."""
-        beside: dict[int | None, set[int | None]] = {c: set() for c in chapter_of.values()}
-        for (column, row), chapter in chapter_of.items():
-            for dx, dy in ((1, 0), (0, 1), (1, 1), (1, -1)):
-                other = chapter_of.get((column + dx, row + dy), chapter)
-                if other != chapter:
-                    beside[chapter].add(other)
-                    beside[other].add(chapter)
-        tints: dict[int | None, int] = {}
-        # those with the most neighbours first, while there is a choice (Welsh, Powell: An upper
-        # bound for the chromatic number of a graph, 1967)
-        for chapter in sorted(beside, key=lambda c: (-len(beside[c]), c or 0)):
-            used = [tints.get(other) for other in beside[chapter]]
-            tints[chapter] = min(range(len(TINTS)), key=lambda t: (used.count(t), t))
-        return tints
 
     def _way(self, way: Passage) -> None:
         """A line from card to card; parallel ones side by side; an arrow where none leads back."""

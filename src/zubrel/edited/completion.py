@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from zubrel.authored.conditions import STATES
+from zubrel.authored.condition_words import STATES
 from zubrel.authored.grammar import parser
 from zubrel.authored.kinds import Field, Shape
 from zubrel.base.kinds import KINDS

@@ -9,7 +9,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 
-from zubrel.authored.conditions import WORDS, Name
+from zubrel.authored.condition_words import WORDS
+from zubrel.authored.conditions import Name
 from zubrel.authored.document import Document
 from zubrel.authored.readers import ID
 from zubrel.base.diagnostics import InvalidInput, Problems

@@ -70,7 +70,7 @@ class BackwardFixpoint:
         self.barred = barred or {}
         self.sets = list(self.seed)
         self.sizes = [s.node_count() for s in self.sets]
-        self.allowed = max([FIRST_SIZE, *self.sizes])
+        self.allowed = self._largest()
         self.history: list[Update] = []
         self.updates: list[list[int]] = [[] for _ in self.sets]
         self.leading: dict[int, list[Function]] = {}
@@ -80,9 +80,8 @@ class BackwardFixpoint:
                 self.leading.setdefault(area, []).append(function)
         self.due: dict[int, Function] = {}
         """Those that have something new to be applied to."""
-        self.late: dict[int, Function] = {}
-        """Those whose update would have been too large, and its nodes by their numbers."""
-        self.late_sizes: dict[int, int] = {}
+        self.late: dict[int, tuple[int, Function]] = {}
+        """Those whose update would have been too large, with its nodes."""
         for area, diagram in enumerate(self.sets):
             if diagram.satisfiable():
                 self._wake(area)
@@ -104,7 +103,7 @@ class BackwardFixpoint:
                 while function.number in self.due and not self.hit:
                     self._apply(function)
             # where sets have become smaller, nothing may be made as large as they were
-            self.allowed = max([FIRST_SIZE, *self.sizes])
+            self.allowed = self._largest()
         return Closure(
             self.seed,
             tuple(self.sets),
@@ -115,9 +114,15 @@ class BackwardFixpoint:
 
     def _allow_the_smallest(self) -> None:
         """Only updates are left that make sets larger: the smallest of them are due now."""
-        self.allowed = int(ALIKE * min(self.late_sizes[number] for number in self.late))
-        for number in [n for n in self.late if self.late_sizes[n] <= self.allowed]:
-            self.due[number] = self.late.pop(number)
+        self.allowed = int(ALIKE * min(size for size, _ in self.late.values()))
+        for number, (size, function) in list(self.late.items()):
+            if size <= self.allowed:
+                self.due[number] = function
+                del self.late[number]
+
+    def _largest(self) -> int:
+        """As many nodes as some set has, and as are always allowed."""
+        return max([FIRST_SIZE, *self.sizes])
 
     def _wake(self, area: int) -> None:
         """What leads into an area has something new to be applied to."""
@@ -141,8 +146,7 @@ class BackwardFixpoint:
         self.encoding.budget.spend(size // LOOKED_UP)
         # what makes the set smaller in nodes is welcome, however large
         if size > self.allowed and size > self.sizes[area]:
-            self.late[function.number] = function
-            self.late_sizes[function.number] = size
+            self.late[function.number] = size, function
             return
         self.sets[area], self.sizes[area] = new, size
         self.updates[area].append(len(self.history))

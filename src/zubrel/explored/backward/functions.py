@@ -260,7 +260,8 @@ class Functions:
         self, area: int, changes: Sequence[Change], where: Diagram
     ) -> Iterator[tuple[Diagram, int, dict[int, Bits]]]:
         """For each area that changes lead to: from where, and what becomes of the bits."""
-        large = next((c.when for c in changes if self.at(c.when, area).node_count() > LARGE), None)
+        conditions = (c.when for c in changes if c.when != TRUE)
+        large = next((w for w in conditions if self.at(w, area).node_count() > LARGE), None)
         if large is not None:
             # a gift for whoever has room for it: with what all others weigh in the place of a bit,
             # every set would grow by all that, whether it asks for the gift or not

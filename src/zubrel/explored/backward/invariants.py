@@ -8,6 +8,7 @@ importance of computing and exploiting invariants in planning, 2015).
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import combinations
 
 from zubrel.compiled.pairs import Pairs
@@ -26,15 +27,17 @@ def beside_area(encoding: Encoding, pairs: Pairs, area: int) -> Diagram:
         mask = pairs.values_beside(PLACE, area, variable)
         if mask != values[variable]:
             possible = possible & _among(encoding, variable, mask)
+    encoding.pause()
     return possible
 
 
 def had_together(encoding: Encoding, pairs: Pairs) -> Diagram:
     """The situations but for those with two values that are never had at once, wherever it is."""
     exclusions: list[tuple[int, Diagram]] = []
+    values = pairs.values()
     for one, other in combinations(_known(encoding, pairs), 2):
         distance = abs(encoding.bits[one][0] - encoding.bits[other][0])
-        together = _together(encoding, pairs, one, other)
+        together = _together(encoding, pairs, values, one, other)
         if together is not None:
             exclusions.append((distance, together))
         encoding.pause()
@@ -53,9 +56,13 @@ def _known(encoding: Encoding, pairs: Pairs) -> list[int]:
     return [v for v in encoding.coded if encoding.bits[v] and not pairs.wide[v]]
 
 
-def _together(encoding: Encoding, pairs: Pairs, one: int, other: int) -> Diagram | None:
-    """Where two variables have values that may be had together; None: all of theirs may."""
-    values = pairs.values()
+def _together(
+    encoding: Encoding, pairs: Pairs, values: Sequence[int], one: int, other: int
+) -> Diagram | None:
+    """Where two variables have values that may be had together; None: all of theirs may.
+
+    `values` are those that each variable may have at all.
+    """
     # values of the one that go with the same values of the other are one test
     groups: dict[int, int] = {}
     for at in range(encoding.system.variables[one].size):
