@@ -28,7 +28,8 @@ class Without(NamedTuple):
     Worlds are seeds of `world_data`, with an r before them of the whole language, with an e of
     errands; with a c before them of the whole language too, and the claims of reasons are compared;
     with an s of what can be said in several ways, and everything is compared; with a t of these
-    too, and only what is told is compared, where claims take long.
+    too, and only what is told is compared, where claims take long; with an f of the whole language,
+    and what samples show is compared.
     """
 
     file: str
@@ -248,6 +249,36 @@ CONDITIONS = {
         "if not self._is_known(e) and not self.rooms.is_over(e.target)]",
         "if not self._is_known(e)]",
         (7, 8),
+    ),
+    "sample: what no play has nobody misses": Without(
+        "certain/missed.py", "if self.sample.holds_somewhere(thing.attained):", "if True:", ("f1",)
+    ),
+    "sample: what was had before is not missed": Without(
+        "certain/missed.py",
+        "if any(has(self.sample.words[here]) for here in (line[-1:] if marked else line)):",
+        "if False:",
+        ("f5", "f12"),
+    ),
+    "sample: what leaves no mark is looked for all along": Without(
+        "certain/missed.py", "(line[-1:] if marked else line)", "line[-1:]", ("f1",)
+    ),
+    "sample: what never comes any more is missed": Without(
+        "certain/missed.py",
+        "return not self._future(here).may_hold(thing.attained)",
+        "return True",
+        ("f1", "f5"),
+    ),
+    "sample: what is never is denied by all that may come": Without(
+        "narrated/seen.py", "if self.whole.may_hold(formula):", "if False:", ("f17",)
+    ),
+    "sample: luck decides only where another outcome spares": Without(
+        "findings/detectors/softlocks.py", "if judged.complete:", "if True:", ()
+    ),
+    "sample: a play in it may not be the shortest": Without(
+        "explored/listed/sampled.py", "breadth_first = False", "breadth_first = True", ()
+    ),
+    "sample: what was not left may lead anywhere": Without(
+        "findings/judged.py", "won | space.unexplored]", "won]", ("f1", "f5")
     ),
     "pairs: what comes to be had beside one value is had beside the other": Without(
         "compiled/pairs.py",
@@ -488,6 +519,29 @@ facts: {bell: {}, storm: {}}
 deeds: {wait: {sets: {storm: true}}}
 whenever: [{id: drift, when: at quay and storm and not bell, moves_to: tower}]
 endings: {won: {when: at top}}
+""",
+    "sample: luck decides only where another outcome spares": """
+start: {at: quay, holding: [lens]}
+items: {lens: Lens, shell: {name: Shell, max: 9}}
+areas:
+  quay:
+    ways: [{to: tower, needs: lens}]
+    deeds: {dare: {takes: lens, chance: [{odds: 1}, {moves_to: cliff}]}}
+  cliff: {finds: [{item: shell, again: always}]}
+  tower: {}
+endings: {won: {when: at tower}}
+""",
+    "sample: a play in it may not be the shortest": """
+items: {lens: Lens, oil: Oil}
+areas:
+  quay: {ways: [{to: hut, one_way: true}, {to: strand, one_way: true}]}
+  strand: {ways: [{to: cave, one_way: true}]}
+  hut: {finds: [lens], ways: [{to: shed, one_way: true}]}
+  shed: {finds: [oil], ways: [{to: cave, one_way: true}]}
+  cave: {ways: [{to: tower, needs: [lens, oil]}]}
+  tower: {}
+promises: [{within: {steps: 2, reach: at cave}}]
+endings: {won: {when: at tower}}
 """,
     "certain: what comes back may be done again": """
 items: {shell: {name: Shell, max: 3}}
@@ -812,8 +866,12 @@ def disagrees(which: str) -> bool:
 
     if which in BY_HAND:
         data = yaml.safe_load(HEAD + BY_HAND[which])
+        if which.startswith("sample: "):
+            return samples_are_untrue(data)
     elif which.startswith("c"):
         return claims_are_untrue(random_world(int(which[1:])))
+    elif which.startswith("f"):
+        return samples_are_untrue(random_world(int(which[1:])))
     elif which.startswith("t"):
         return is_told_otherwise(said_world(int(which[1:])))
     elif which.startswith("s"):
@@ -895,6 +953,21 @@ def claims_are_untrue(data: Any) -> bool:
     return False
 
 
+def samples_are_untrue(data: Any) -> bool:
+    """Whether a sample of a few situations shows what is not found in all of them."""
+    from tests.small_worlds import seen_in_sample, untrue_of
+    from tests.test_against_reference import scalar, world_of
+    from zubrel.compiled.compile import compile_world
+    from zubrel.explored.space import EndlessSettling
+
+    system = compile_world(world_of(data))
+    try:
+        space = scalar(system)
+        return any(untrue_of(space, seen_in_sample(system, most)) for most in (4, 16))
+    except EndlessSettling:
+        return False
+
+
 def told_in_full(plain: Any) -> object:
     """The verdict of a space, which moves doom, what is ever possible, and which ends avoid what.
 
@@ -934,7 +1007,7 @@ def main() -> None:
                 left -= 1
     elif words:
         name, first, count = words
-        letter, first = first.rstrip("0123456789"), first.lstrip("rcest")
+        letter, first = first.rstrip("0123456789"), first.lstrip("rcestf")
         print(shown_by(name, [f"{letter}{int(first) + n}" for n in range(int(count))], 3))
     else:
         for name in CONDITIONS:

@@ -1,8 +1,17 @@
 """Random worlds that are small enough to be listed, with all their situations."""
 
+from unittest import mock
+
 from tests.test_against_reference import scalar, world_of
+from zubrel.base.budget import Budget, Limits
+from zubrel.certain.stage import certain
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.space import EndlessSettling
+from zubrel.findings.find import find
+from zubrel.narrated import seen
+
+LOOK, PART = 60_000, 20_000
+"""Units of work on what is certain, and on each part of what a sample shows."""
 
 
 def small_worlds(seeds, makers):
@@ -14,3 +23,16 @@ def small_worlds(seeds, makers):
                 yield f"{make.__name__} {seed}", system, scalar(system)
             except EndlessSettling:
                 continue
+
+
+def seen_in_sample(system, situations):
+    """What a sample of so many situations shows, as findings in words."""
+    known = certain(system, LOOK, Budget(Limits()))
+    with mock.patch.object(seen, "SAMPLE", situations):
+        return seen.findings_seen(known, (), PART, Budget(Limits()))
+
+
+def untrue_of(space, told):
+    """Those of some findings in words that are not found in all situations."""
+    exact = {(finding.kind, finding.subject) for finding in find(space).findings}
+    return [one for one in told if (one.kind, one.subject) not in exact]

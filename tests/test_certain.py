@@ -16,7 +16,7 @@ from tests.small_worlds import small_worlds
 from tests.strategies import SIZES, VARIABLES, formulas, holds, situations
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import world_of
-from zubrel import pipeline
+from zubrel import looks, pipeline
 from zubrel.api import check, loads
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.diagnostics import InvalidInput
@@ -171,15 +171,15 @@ class Together(unittest.TestCase):
 
     def test_a_whole_proof_finds_whatever_was_certain_before(self):
         early = []
-        compare = pipeline._EarlyLooks._compare
+        compare = looks.EarlyLooks._compare
 
         def listening(self, report):
             early.extend(self.told.findings)
             compare(self, report)  # fails where something is missing
 
         with (
-            mock.patch.object(pipeline, "CERTAIN", ((0.0, WORK), (0.0, WORK))),
-            mock.patch.object(pipeline._EarlyLooks, "_compare", listening),
+            mock.patch.object(looks, "CERTAIN", ((0.0, WORK), (0.0, WORK))),
+            mock.patch.object(looks.EarlyLooks, "_compare", listening),
         ):
             for seed in sampled(15):
                 for make in MAKERS:

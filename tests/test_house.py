@@ -23,7 +23,7 @@ ORDER = [
     ("narrated",),
     ("odds",),
     ("played",),
-    ("drawn",),
+    ("drawn", "looks"),
     ("pipeline",),
     ("routes", "mended"),
     ("whys", "swept", "edited"),

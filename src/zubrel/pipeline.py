@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Iterable, Sequence
-from contextlib import AbstractContextManager, suppress
+from contextlib import AbstractContextManager
 from typing import TYPE_CHECKING, Any, cast
 
 from msgspec import Struct
@@ -23,27 +23,19 @@ from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
-from zubrel.explored.explore import explore, share
+from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.findings.registry import end_of
+from zubrel.looks import EarlyLooks
 from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.report import Report
 from zubrel.narrated.unrest import never_rests
 from zubrel.odds.aimless import with_aimless
-from zubrel.policy import (
-    CERTAIN,
-    CERTAIN_LATE,
-    EXPLAINING,
-    FEW,
-    MAPPING,
-    OF_FEW,
-    OF_MANY,
-    TELLING,
-)
+from zubrel.policy import EXPLAINING, FEW, MAPPING, OF_FEW, OF_MANY, TELLING
 
 if TYPE_CHECKING:  # worlds that need no help do without
     from zubrel.findings.large.helpers import Helpers
@@ -126,7 +118,7 @@ def report(
     )
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
-    early = _EarlyLooks(system, budget, progress)
+    early = EarlyLooks(system, budget, progress)
     return early.added_to(_proved(system, budget, progress, jobs, wishes, early.listed))
 
 
@@ -140,76 +132,6 @@ class _Wishes(Struct, frozen=True):
     beside_win: str | None
     seen: Callable[[Judged[Any]], None] | None
     odds: bool
-
-
-class _EarlyLooks:
-    """What is certain soon: found in the midst of a proof that lasts, or after one that was cut."""
-
-    def __init__(self, system: System, budget: Budget, progress: Progress) -> None:
-        self.system = system
-        self.budget = budget
-        self.progress = progress
-        self.told: Any = None
-        """`narrated.early.Early`, imported when it is needed: small worlds do without."""
-        self.looking: Any = None
-        """`certain.stage.Looking`, the same."""
-        self.left = list(CERTAIN)
-        self._wait()
-
-    def _wait(self) -> None:
-        """Look at what is certain when the proof has taken so much work."""
-        if self.left:
-            after, work = self.left.pop(0)
-            work = share(self.budget, work, 0.3)
-            self.budget.meanwhile(share(self.budget, after, 0.2), lambda: self._tell(work))
-
-    def _tell(self, work: float) -> None:
-        known = [] if self.told is None else self.told.lines()
-        self._look(work)
-        if self.told is not None:
-            self.progress.certain([line for line in self.told.lines() if line not in known])
-        self._wait()
-
-    def listed(self) -> None:
-        """Every situation is listed: what is left of the proof takes less than a second look."""
-        self.left.clear()
-        if self.told is not None:
-            self.budget.nothing_meanwhile()
-
-    def _look(self, work: float) -> None:
-        from zubrel.certain.stage import Looking
-        from zubrel.narrated.early import told_early
-
-        with suppress(EndlessSettling):  # the proof tells of that, and how
-            self.looking = self.looking or Looking(self.system, self.budget)
-            self.told = told_early(self.looking.go_on(work))
-
-    def added_to(self, report: Report) -> Report:
-        """The report; where it proves nothing as a whole, with what is certain all the same."""
-        if report.complete:
-            self._compare(report)
-            if self.told is None:
-                return report
-            from zubrel.narrated.early import explained_by
-
-            return explained_by(report, self.told)
-        if self.told is None:
-            with suppress(LimitReached, MemoryError):
-                self.budget.check_limits()  # before anything is set up for it
-                self._look(CERTAIN_LATE)
-        if self.told is None:
-            return report
-        from zubrel.narrated.early import with_certain
-
-        return with_certain(report, self.told)
-
-    def _compare(self, report: Report) -> None:
-        """A proof that ends has to find whatever was certain before."""
-        if self.told is not None:
-            told = {(f.kind, f.subject) for f in report.findings} | set(report.undecided)
-            every = [(f.kind, f.subject) for f in self.told.findings]
-            missing = [pair for pair in every if pair not in told]
-            assert not missing, f"certain, and yet not found: {missing}"
 
 
 def _proved(

@@ -135,6 +135,14 @@ class Hunt:
         """The steps of a win from the start."""
         return self.rooms.steps_of(self._onward(self.rooms.start()))
 
+    def plays(self, most: int) -> Iterator[tuple[Step, ...]]:
+        """Plays that win through up to so many live rooms, spread over all that are known."""
+        live = list(self.live)
+        for name in live[:: max(1, len(live) // most)]:
+            path = path_of(self.came, name)
+            word = path[-1].target if path else self.rooms.start()
+            yield self.rooms.steps_of([*self._spelled_out(path), *self._onward(word)])
+
     def _onward(self, word: int) -> list[int]:
         """The numbers of the steps of a win from a situation of a live room."""
         steps: list[int] = []

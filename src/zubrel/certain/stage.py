@@ -21,6 +21,8 @@ FOR_A_WIN = 0.6
 """The share of the work that may go by until a first win is found."""
 FOR_DOOMS = 0.75
 """The share of the work that has gone by when plays are made shorter instead of looking on."""
+MOST_PLAYS = 60
+"""Plays that are told of, beside those to what dooms."""
 
 log = logging.getLogger(__name__)
 
@@ -29,7 +31,7 @@ class Certain(Struct, frozen=True):
     """What is certain, whatever else a proof may find.
 
     `win` are the steps of a win, which may not be the shortest (None: none was found).
-    `unwinnable`: there is none. `dooms` are not all that there are.
+    `unwinnable`: there is none. `dooms` are not all that there are, nor are `plays`, which win.
     """
 
     system: System
@@ -37,6 +39,7 @@ class Certain(Struct, frozen=True):
     win: tuple[Step, ...] | None
     unwinnable: bool
     dooms: tuple[DoomingStep, ...]
+    plays: tuple[tuple[Step, ...], ...]
 
     @property
     def whole(self) -> Future:
@@ -79,7 +82,8 @@ class Looking:
         dooms = tuple(every_doom(self.hunt))
         log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)
         win = self.hunt.win() if self.won else None
-        return Certain(self.system, self.seeker.relaxation, win, self.unwinnable, dooms)
+        plays = tuple(self.hunt.plays(MOST_PLAYS)) if self.won else ()
+        return Certain(self.system, self.seeker.relaxation, win, self.unwinnable, dooms, plays)
 
     def _within(self, do: Callable[[], None], until: float) -> None:
         with suppress(LimitReached, MemoryError), self.budget.within(until - self.budget.work):

@@ -14,6 +14,7 @@ from zubrel.base.kinds import STALE
 from zubrel.checked.things import Acceptance
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
+from zubrel.compiled.system import System
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.findings.registry import BY_KIND, FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
@@ -73,6 +74,18 @@ def find_in(
 
 
 def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:
+    yield from found_in(judged)
+    yield from in_file(judged.system)
+
+
+def in_file(system: System) -> Iterator[Finding]:
+    """What is found without any search."""
+    for of_file in FILE_DETECTORS:
+        yield from of_file.find(system)
+
+
+def found_in(judged: Judged[Any]) -> Iterator[Finding]:
+    """What is found in situations, kind by kind."""
     system, space = judged.system, judged.space
     for of_verdict in VERDICT_DETECTORS:
         yield from of_verdict.find(judged)
@@ -87,8 +100,6 @@ def _everything_in(judged: Judged[Any]) -> Iterator[Finding]:
             ]
             findings = soonest(detector.decide(judged, questions))
             yield from detector.conclude(system.world, findings)
-    for of_file in FILE_DETECTORS:
-        yield from of_file.find(system)
 
 
 def is_found(judged: Judged[Any], kind: str, subject: str) -> bool | None:

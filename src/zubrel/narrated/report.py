@@ -51,9 +51,11 @@ class Point(Struct, frozen=True):
 
 class Proof(Struct, frozen=True):
     """Why a finding is certain though the search did not end: a win from right `before` its last
-    move, to be compared with the explanation, which says why none is left after it."""
+    move, to be compared with the explanation, which says why none is left after it; or one that
+    comes `after` all its moves, without what the explanation says is never had any more."""
 
     before: tuple[MoveLine, ...]
+    after: tuple[MoveLine, ...] = ()
 
 
 class Because(Struct, frozen=True):

@@ -9,6 +9,8 @@ from typing import Any
 from zubrel import __version__
 from zubrel.narrated.report import Aimless, Because, Deals, Dealt, MoveLine, Report, Told
 
+NEVER = ("unwinnable", "unreachable")
+"""Kinds of which the explanation is the whole proof."""
 FORMAT = 2
 """The version of these objects: it changes when a key goes or changes its meaning."""
 
@@ -140,11 +142,14 @@ def _proof(finding: Told) -> dict[str, Any]:
     """What makes a finding certain where the search was cut short."""
     if not finding.certain or finding.proof is None:
         return {}
+    why, wins = list(finding.explanation), [move_as_json(m) for m in finding.proof.after]
+    if wins:
+        return {"certain": True, "proof": {"wins_after": wins, "never_after": why}}
     before = [move_as_json(m) for m in finding.proof.before]
-    return {
-        "certain": True,
-        "proof": {"wins_before": before, "no_win_after": list(finding.explanation)},
-    }
+    # evidence that is only a walk is a proof by itself
+    shown = not before and finding.kind not in NEVER
+    proof = {} if shown else {"wins_before": before, "no_win_after": why}
+    return {"certain": True, "proof": proof}
 
 
 def move_as_json(move: MoveLine) -> dict[str, Any]:

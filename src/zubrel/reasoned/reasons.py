@@ -131,8 +131,7 @@ class Reasons:
 
     def of_having(self, subject: str) -> tuple[Node, ...]:
         """Why an item, a find, a deed, a quest, a foe or an ending is had no more."""
-        wanted = [thing for thing in missables(self.system) if thing.subject == subject]
-        return self._trees(thing.attained for thing in wanted)
+        return self._trees(thing.attained for thing in missables(self.system, subject))
 
     def of_promise(self, subject: str) -> tuple[Node, ...]:
         """Why what a promise wants to be possible is so no more."""

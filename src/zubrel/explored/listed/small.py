@@ -47,11 +47,11 @@ class ScalarWalks:
         while (link := self.parents[first]) is not None:
             first, step = link
             steps.append(self.space.system.steps[step])
-        return Trace(tuple(reversed(steps)))
+        return Trace(tuple(reversed(steps)), self.space.breadth_first)
 
     def moves_to(self, target: Numbers) -> Distance | None:
         trace = self.shortest(target)
-        return None if trace is None else Distance(len(trace.steps))
+        return None if trace is None else Distance(len(trace.steps), self.space.breadth_first)
 
     def by_moves(self, sets: Sequence[Numbers]) -> list[tuple[int, ...]]:
         depths: dict[int, int] = {}
@@ -93,6 +93,8 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
     """`Space` over situations numbered in breadth-first order."""
 
     engine = "explicit"
+    breadth_first = True
+    """Whether the nearest situations are found first, so that walks are shortest."""
 
     def __init__(self, system: System, budget: Budget) -> None:
         self.system = system

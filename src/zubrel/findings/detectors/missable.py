@@ -93,12 +93,18 @@ def _only_source_of(world: World, once: str) -> str | None:
     return None
 
 
-def missables(system: System) -> Iterator[Missable]:
-    """Everything that a play can have or miss."""
+def missables(system: System, subject: str | None = None) -> Iterator[Missable]:
+    """Everything that a play can have or miss, or what of it has an id."""
+    every = _missables(system, subject)
+    return every if subject is None else (thing for thing in every if thing.subject == subject)
+
+
+def _missables(system: System, subject: str | None) -> Iterator[Missable]:
     world, numbers = system.world, system.numbers
     losable = _losable(world)
     for item in world.items.values():
-        if item.most > 0:
+        # whether a play has ever had an item takes a look at all rules
+        if item.most > 0 and subject in (None, item.id):
             had_where = Within(numbers[keys.held(item.id)], 1, item.most)
             ever = None if item.id not in losable else _ever_had(world, numbers, item.id)
             thing = _thing(item.id, item.name, item.span, had_where, ever)

@@ -101,8 +101,10 @@ def _too_late(judged: Judged[S], formula: Formula, most: int) -> Broken:
     if space.spelled_out(trace).moves > most and not trace.shortest:
         trace = walks.shortest(target, surely=True) or trace
     length = space.spelled_out(trace).moves
-    # breadth-first: a shortest play that is known is shortest, even after a cut search
-    return None if length <= most else (f"it takes {length} moves", trace)
+    # breadth-first: a shortest play that is known is shortest, even after a cut search; of a sample
+    # it is not
+    known = trace.shortest or judged.complete
+    return None if length <= most or not known else (f"it takes {length} moves", trace)
 
 
 BROKEN_PROMISES = SubjectDetector("broken_promise", _questions, _decide, whole=False)

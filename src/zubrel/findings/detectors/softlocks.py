@@ -80,11 +80,21 @@ def _culprits(judged: Judged[S], move: Move) -> Iterator[_Culprit[S]]:
     always = reduce(lambda a, b: a & b, each)
     kinds = [("softlock", [always] * len(each))]
     if len(each) > 1:
-        kinds.append(("bad_luck", [s - always for s in each]))
+        kinds.append(("bad_luck", _by_luck(judged, move, [s - always for s in each])))
     for kind, sources in kinds:
         dooming = tuple((s, d) for s, d in zip(move.steps, sources, strict=True) if d)
         if dooming:
             yield _Culprit(kind, move, dooming)
+
+
+def _by_luck(judged: Judged[S], move: Move, dooming: Sequence[S]) -> list[S]:
+    """Of the situations in which some outcomes of a move doom, those in which another does not."""
+    if judged.complete:
+        return list(dooming)
+    # after a cut search an outcome that is not known to doom may do so all the same
+    spared = judged.live | judged.ended
+    lucky = reduce(lambda a, b: a | b, (judged.space.before(s, spared) for s in move.steps))
+    return [sources & lucky for sources in dooming]
 
 
 def _landing(judged: Judged[S], culprit: _Culprit[S]) -> S:

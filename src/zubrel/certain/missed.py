@@ -1,0 +1,136 @@
+"""What can certainly be missed: a play loses it for good before it has had it, and can still win.
+
+That a win is left there are plays to show; that the thing never comes any more, sets of values do.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
+from typing import Protocol
+
+from msgspec import Struct
+
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.future import Future
+from zubrel.compiled.parts import Step
+from zubrel.compiled.relaxation import Relaxation
+from zubrel.explored.listed.sampled import SampledSpace
+from zubrel.explored.listed.small import Numbers
+
+MOST_ENDS = 40
+"""Situations right before a win from which nothing may come any more that are looked at. Each takes
+a fixpoint, and what a play has missed at its end it has missed for good."""
+
+LOOKED_AT = 1
+"""Units of work for each situation of a play, to see whether it has something."""
+
+
+class Attainable(Protocol):
+    """Something to have: `attained` holds where a play has it (`lasting`: or has had it).
+
+    `ever`, where it is known, holds exactly where a play has had it.
+    """
+
+    @property
+    def attained(self) -> Formula: ...
+    @property
+    def lasting(self) -> bool: ...
+    @property
+    def ever(self) -> Formula | None: ...
+
+
+class Missed(Struct, frozen=True):
+    """A play that wins, and loses something for good within so many `moves` that it has not had.
+
+    `thing` is its place among those that were wanted, `values` the situation after those moves.
+    """
+
+    thing: int
+    play: tuple[Step, ...]
+    moves: int
+    values: tuple[int, ...]
+
+
+def missed(
+    sample: SampledSpace, won: Numbers, wanted: Sequence[Attainable], relaxation: Relaxation
+) -> Iterator[Missed]:
+    """Of the wanted things those that some play in the sample misses, each once.
+
+    Raises what `Budget.spend` does.
+    """
+    looking = _Missing(sample, won, wanted, relaxation)
+    for end in looking.ends():
+        yield from looking.at(end)
+
+
+class _Missing:
+    def __init__(
+        self,
+        sample: SampledSpace,
+        won: Numbers,
+        wanted: Sequence[Attainable],
+        relaxation: Relaxation,
+    ) -> None:
+        self.sample = sample
+        self.won = won
+        self.wanted = wanted
+        self.relaxation = relaxation
+        self.has = sample.kernel.tests(map(_had, wanted))
+        """By thing: tests of situations in which a play has it, or shows that it has had it."""
+        self.left = set(range(len(wanted)))
+        self.futures: dict[int, Future] = {}
+
+    def ends(self) -> Sequence[int]:
+        """Situations from which one step wins, spread over all there are."""
+        left = enumerate(self.sample.successors)
+        ends = [here for here, steps in left if any(after in self.won for _, after in steps)]
+        return ends[:: max(1, len(ends) // MOST_ENDS)]
+
+    def at(self, end: int) -> Iterator[Missed]:
+        """What the shortest play in the sample to an end has missed, and where that began."""
+        line, play = self._line_to(end), self._play_through(end)
+        for number in sorted(self.left):
+            thing, has = self.wanted[number], self.has[number]
+            self.relaxation.budget.spend(LOOKED_AT * len(line))
+            # what leaves a mark is looked up at the end; the rest all along the play
+            marked = thing.lasting or thing.ever is not None
+            if any(has(self.sample.words[here]) for here in (line[-1:] if marked else line)):
+                continue
+            # what never comes any more never comes later either
+            at = bisect_left(line, True, key=lambda here: self._is_lost(here, thing))
+            if at == len(line):
+                continue
+            self.left.discard(number)
+            # what no play ever has nobody misses
+            if self.sample.holds_somewhere(thing.attained):
+                yield Missed(number, play, at, self._future(line[at]).values)
+
+    def _play_through(self, end: int) -> tuple[Step, ...]:
+        """The steps of the shortest play in the sample to an end, and of the one that wins."""
+        last = next(step for step, after in self.sample.successors[end] if after in self.won)
+        steps = [last]
+        while (before := self.sample.parents[end]) is not None:
+            end, step = before
+            steps.append(step)
+        return tuple(self.sample.system.steps[step] for step in reversed(steps))
+
+    def _line_to(self, end: int) -> list[int]:
+        """The situations of the shortest play in the sample to one of them."""
+        line = [end]
+        while (before := self.sample.parents[line[-1]]) is not None:
+            line.append(before[0])
+        return line[::-1]
+
+    def _is_lost(self, here: int, thing: Attainable) -> bool:
+        return not self._future(here).may_hold(thing.attained)
+
+    def _future(self, here: int) -> Future:
+        if here not in self.futures:
+            values = self.sample.packing.unpack([self.sample.words[here]])
+            self.futures[here] = Future(self.relaxation, tuple(values))
+        return self.futures[here]
+
+
+def _had(thing: Attainable) -> Formula:
+    return thing.attained if thing.lasting or thing.ever is None else thing.ever

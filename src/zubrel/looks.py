@@ -1,0 +1,102 @@
+"""What is certain of a world while a proof of it goes on, and after one that was cut short."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from contextlib import suppress
+from typing import Any
+
+from msgspec.structs import replace
+
+from zubrel.base.budget import Budget, LimitReached
+from zubrel.base.progress import Progress
+from zubrel.compiled.system import System
+from zubrel.explored.explore import share
+from zubrel.explored.space import EndlessSettling
+from zubrel.narrated.report import Report, Told
+from zubrel.policy import CERTAIN, CERTAIN_LATE, SAMPLING
+
+
+class EarlyLooks:
+    """What is certain soon: found in the midst of a proof that lasts, or after one that was cut."""
+
+    def __init__(self, system: System, budget: Budget, progress: Progress) -> None:
+        self.system = system
+        self.budget = budget
+        self.progress = progress
+        self.told: Any = None
+        """`narrated.early.Early`, imported when it is needed: small worlds do without."""
+        self.looking: Any = None
+        """`certain.stage.Looking`, the same."""
+        self.certain: Any = None
+        """What it was last certain of."""
+        self.left = list(CERTAIN)
+        self._wait()
+
+    def _wait(self) -> None:
+        """Look at what is certain when the proof has taken so much work."""
+        if self.left:
+            after, work = self.left.pop(0)
+            work = share(self.budget, work, 0.3)
+            self.budget.meanwhile(share(self.budget, after, 0.2), lambda: self._tell(work))
+
+    def _tell(self, work: float) -> None:
+        known = [] if self.told is None else self.told.lines()
+        self._look(work)
+        if self.told is not None:
+            self.progress.certain([line for line in self.told.lines() if line not in known])
+        self._wait()
+
+    def listed(self) -> None:
+        """Every situation is listed: what is left of the proof takes less than a second look."""
+        self.left.clear()
+        if self.told is not None:
+            self.budget.nothing_meanwhile()
+
+    def _look(self, work: float) -> None:
+        from zubrel.certain.stage import Looking
+        from zubrel.narrated.early import told_early
+
+        with suppress(EndlessSettling):  # the proof tells of that, and how
+            self.looking = self.looking or Looking(self.system, self.budget)
+            self.certain = self.looking.go_on(work)
+            self.told = told_early(self.certain)
+
+    def added_to(self, report: Report) -> Report:
+        """The report; where it proves nothing as a whole, with what is certain all the same."""
+        if report.complete:
+            self._compare(report)
+            if self.told is None:
+                return report
+            from zubrel.narrated.early import explained_by
+
+            return explained_by(report, self.told)
+        if self.told is None:
+            with suppress(LimitReached, MemoryError):
+                self.budget.check_limits()  # before anything is set up for it
+                self._look(CERTAIN_LATE)
+        if self.told is None:
+            return report
+        from zubrel.narrated.early import with_certain
+
+        report = with_certain(report, self.told)
+        return replace(report, findings=(*report.findings, *self._seen(report)))
+
+    def _seen(self, report: Report) -> Sequence[Told]:
+        """What plays show that are made for it, now that nothing will be proved."""
+        from zubrel.narrated.seen import findings_seen
+
+        known = {(f.kind, f.subject) for f in report.findings}
+        work = share(self.budget, SAMPLING, 0.014)
+        with suppress(LimitReached, MemoryError, EndlessSettling):
+            self.budget.begin_telling()
+            return findings_seen(self.certain, known, work, self.budget)
+        return ()
+
+    def _compare(self, report: Report) -> None:
+        """A proof that ends has to find whatever was certain before."""
+        if self.told is not None:
+            told = {(f.kind, f.subject) for f in report.findings} | set(report.undecided)
+            every = [(f.kind, f.subject) for f in self.told.findings]
+            missing = [pair for pair in every if pair not in told]
+            assert not missing, f"certain, and yet not found: {missing}"
