@@ -78,7 +78,7 @@ class Verdicts(ProgramTest):
 
 
 class Limits(ProgramTest):
-    def test_a_search_that_is_cut_short_proves_nothing(self):
+    def test_a_search_that_is_cut_short_tells_only_what_is_certain(self):
         world = (CASES / "lamps.yaml").read_text(encoding="utf-8")
         for options in (
             ["--max-situations", "3000"],
@@ -88,9 +88,10 @@ class Limits(ProgramTest):
             with self.subTest(options=options):
                 found = self.check(world, *options, code=3)
                 self.assertEqual((found["verdict"], found["complete"]), ("incomplete", False))
-                # that nothing asks for a thing can be read off the file
+                # that nothing asks for a thing can be read off the file; all else some play shows
                 read_off = {"unused", "empty_area"}
-                self.assertLessEqual({f["kind"] for f in found["findings"]}, read_off)
+                for finding in found["findings"]:
+                    self.assertTrue(finding["kind"] in read_off or finding["certain"])
 
     def test_the_text_of_a_cut_search_says_so(self):
         self.write("w.yaml", TOSS)

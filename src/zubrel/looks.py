@@ -14,7 +14,7 @@ from zubrel.compiled.system import System
 from zubrel.explored.explore import share
 from zubrel.explored.space import EndlessSettling
 from zubrel.narrated.report import Report, Told
-from zubrel.policy import CERTAIN, CERTAIN_LATE, SAMPLING
+from zubrel.policy import CERTAIN, CERTAIN_LATE, LEAST_SAMPLING, SAMPLING
 
 
 class EarlyLooks:
@@ -87,7 +87,8 @@ class EarlyLooks:
         from zubrel.narrated.seen import findings_seen
 
         known = {(f.kind, f.subject) for f in report.findings}
-        work = share(self.budget, SAMPLING, 0.014)
+        # who asked for a short search waits no longer for a sample than for the search
+        work = min(share(self.budget, SAMPLING, 0.014), LEAST_SAMPLING + self.budget.work / 10)
         with suppress(LimitReached, MemoryError, EndlessSettling):
             self.budget.begin_telling()
             return findings_seen(self.certain, known, work, self.budget)

@@ -99,9 +99,9 @@ CERTAIN = (
 first, so that a proof of three seconds is not held up by much (wins of 40 to 160 moves are known
 after 0.1 to 0.6 s); more and more where a proof may never end, so that whoever waits for it is told
 something, and a proof of a minute or more takes two fifths longer at most."""
-SAMPLE, SAMPLING = 4_000, 0.7 * SECOND
-"""Situations that are looked at where a proof has not ended, and work to find them; as much
-is for each part of what they show."""
+SAMPLE, SAMPLING, LEAST_SAMPLING = 4_000, 0.7 * SECOND, 0.1 * SECOND
+"""Situations that are looked at where a proof has not ended, and work to find them, at most and at
+least; as much is for each part of what they show."""
 CERTAIN_LATE = 0.8 * SECOND
 """Work on that where a limit came first."""
 SEED = 1
