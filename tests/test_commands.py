@@ -77,6 +77,22 @@ class List(ProgramTest):
         self.assertEqual(rows["coin"]["most"], ["4"])
         self.assertEqual(rows["watch_key"]["from"], [])
 
+    def test_deals_say_which_items_go_where_and_in_how_many_ways(self):
+        deal = "deal: [{of: [key, oil], over: [quay, hut, mole]}]"
+        world = f"""zubrel: 1
+title: Dealt
+start: {{at: quay, {deal}}}
+items: {{key: Key, oil: Oil}}
+areas: {{quay: {{ways: [hut, mole]}}, hut: {{}}, mole: {{}}}}
+endings: {{won: {{when: key and oil}}}}
+"""
+        self.write("dealt.yaml", world)
+        done = self.zubrel("list", "dealt.yaml", "deals", "--format", "json", code=0)
+        (row,) = json.loads(done.stdout)["deals"]
+        self.assertEqual((row["items"], row["areas"]), (["key", "oil"], ["quay", "hut", "mole"]))
+        # three areas for the one, two for the other
+        self.assertEqual((row["an area gets"], row["deals"]), (["1"], ["6"]))
+
     def test_csv_reads_back_as_what_json_says(self):
         as_csv = self.zubrel("list", "island.yaml", "locks", "--format", "csv", code=0).stdout
         as_json = self.zubrel("list", "island.yaml", "locks", "--format", "json", code=0).stdout

@@ -67,6 +67,7 @@ def find_route(
 def route_in(world: World, goal: str | None, avoid: str | None, budget: Budget) -> Route:
     """As `find_route`, in a world that was read already: its text as it was then."""
     assert world.source is not None, "`check` has seen to it"
+    # conditions are resolved where a world is checked, so that it is checked once more with them
     document = document_of(world.source, "\n".join(world.source.lines))
     return _route(document, goal, avoid, budget, None)
 
@@ -93,12 +94,15 @@ def _route(
         target, words = ending_formula(system, goal), f"the ending {world.endings[goal].name}"
     else:
         target = conditions[0]
+    # what is to be avoided comes last among what was asked
     walks = space.walks(space.where(conditions[-1]) if avoid is not None else None)
     trace = walks.shortest(space.where(target))
     if trace is None:
         if space.stopped is not None:
+            # after a cut search "nobody gets there" would be a guess
             raise budget.ended or LimitReached(space.stopped)
         return Route(words, None, True)
+    # the interpreter walks it again: a walk that is told was made by two programs
     walked = replay(space.system.walker, space, trace)
     lines = lines_of(world, walked)
     deals = _deals(space, target, deal_of_walk(world, walked), avoid is None)
@@ -115,10 +119,12 @@ def _deals(
     every = number_of_deals(world.deals)
     if not everywhere or every > MOST_DEALS or space.merged or space.stopped is not None:
         return Deals(best, every, None, None, ())
+    # backwards from the goal once, instead of a search from each deal
     distance = space.distances_to(space.where(target))
     lengths = []
     for start in space.examples(beginnings(space), every):
         length = distance(space.of(start))
+        # a deal without any way counts as no length, and is never the longest
         lengths.append((-1 if length is None else length, start))
     longest, worst = max(lengths, key=lambda one: one[0])
     dealt = [(i, str(worst[keys.dealt(i)])) for deal in world.deals for i in deal.items]
@@ -132,6 +138,7 @@ def asked_condition(option: str, text: str) -> Condition:
     span = Span(Source.of(option, text), 1, 1, max(1, len(text)))
     condition = parse_condition(text, span, problems)
     if condition is None:
+        # an option is no file: the span is of the text that was typed
         raise InvalidInput(problems.diagnostics)
     return condition
 
@@ -149,10 +156,12 @@ def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> F
         if not known:
             system = compile_world(world, budget)
             try:
+                # the first question pays for the search; a script without one never does
                 known.append(fates(system, budget, progress or Silence()))
             except EndlessSettling as endless:
                 raise InvalidInput([never_rests(world, endless)]) from None
         diagram = known[0](situation)
+        # of a situation that was seen whole the answer stands, whatever limit came
         if diagram == "unknown" and budget.ended is not None:
             raise budget.ended
         return diagram
@@ -166,6 +175,7 @@ def _of_script(problem: Diagnostic) -> Diagnostic:
     if problem.code != "unknown-id" or span is None:
         return problem
     line = span.source.line(span.line).partition("#")[0].split()
+    # a misspelt kind of expectation reads as a condition of one id
     if len(line) == 2 and line[0] == "expect":
         hint = f"{problem.hint}\n{EXPECTATIONS}" if problem.hint else EXPECTATIONS
         return replace(problem, hint=hint)
@@ -189,6 +199,7 @@ def rehearse_scripts(
         source, text = read_source(script)
         read.append((source, read_script(source, text)))
     try:
+        # all conditions of all scripts at once: the world is checked a single time
         world = load(path, [c for _, lines in read for c in conditions_of(lines)])
     except InvalidInput as invalid:
         raise InvalidInput(map(_of_script, invalid.diagnostics)) from None
@@ -199,6 +210,7 @@ def rehearse_scripts(
     results = []
     for (source, lines), deal in zip(read, deals, strict=True):
         count = len(conditions_of(lines))
+        # they come back resolved in the order in which they were handed over
         own, asked = asked[:count], asked[count:]
         results.append(rehearse(world, source.path, lines, own, fate, deal))
     return results

@@ -33,6 +33,7 @@ Reader = Callable[[Node, Problems], Any]
 def text_span(node: Scalar) -> Span:
     """Where the text of a scalar begins: behind the quote, if it has one."""
     line = node.span.source.line(node.span.line)
+    # a span begins at the quote, and a caret belongs under the text
     quoted = line[node.span.column - 1 : node.span.column] in ('"', "'")
     return node.span.part(int(quoted), len(node.text))
 
@@ -50,6 +51,7 @@ def read_id(node: Node, problems: Problems, given_twice: Name | None = None) -> 
     if name is None:
         return None
     if not ID.match(name.text):
+        # the way out is written for them: most bad ids are names with blanks
         fixed = re.sub(r"[^a-z0-9_]+", "_", name.text.lower()).strip("_0123456789")
         hint = f'For example "{fixed}"; the name that players see goes into "name".'
         message = f'"{name.text}" cannot be an id: lower-case letters, digits and "_" only'
@@ -90,6 +92,7 @@ def integer(text: str, span: Span, problems: Problems, lowest: int = 0) -> int |
     if not INTEGER.match(text):
         problems.add("wrong-shape", f'"{text}" is not a whole number', span)
         return None
+    # to make a number of a million digits would take minutes
     number = int(text) if len(text) < 20 else LARGEST_NUMBER + 1
     if abs(number) > LARGEST_NUMBER:
         message = f"{text} is beyond {LARGEST_NUMBER:,}, the largest number allowed"
@@ -164,6 +167,7 @@ _AMOUNT = re.compile(r"(?:(all|[0-9]+)\s+)?(\S+)\Z")
 
 
 def read_amount(node: Node, problems: Problems, all_allowed: bool = False) -> Amount | None:
+    # "3 oil" and "oil" are the same kind of thing, and so is "all oil" where it is allowed
     match = _AMOUNT.match(node.text.strip()) if isinstance(node, Scalar) else None
     if not isinstance(node, Scalar) or not match:
         hint = 'An amount is "lamp_oil" or "3 lamp_oil".'
@@ -246,6 +250,7 @@ def read_values(node: Node, problems: Problems) -> object:
 def read_start(node: Node, problems: Problems) -> object:
     """What a fact is at the start: true, false or a word."""
     value = setting_value(node, problems)
+    # true counts as a number for Python
     if isinstance(value, bool) or not isinstance(value, int):
         return value
     problems.add(

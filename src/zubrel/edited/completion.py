@@ -54,6 +54,7 @@ def suggestions(cursor: Cursor, known: Known) -> list[Suggestion]:
         fitting += _keys(place, cursor, known)
     if cursor.role in (START, VALUE):
         fitting += _values(place, cursor, known)
+    # a key and a value may be the same word: the first of both stays, as a list is read
     once = {(s.label, s.kind): s for s in reversed(fitting)}
     return list(reversed(once.values()))
 
@@ -75,11 +76,13 @@ def _keys(place: LanguagePlace, cursor: Cursor, known: Known) -> Iterator[Sugges
         return
     for name, field in {**shape.fields, **_of_its_own(shape, place)}.items():
         if name not in cursor.beside:
+            # what goes on in lines below needs no blank behind its colon
             block = field.kind.form[0] in _WITH_BLOCK and cursor.role == START
             kind = SECTION if not cursor.keys else FIELD
             insert = f"{name}:" if block else f"{name}: "
             yield Suggestion(name, insert, kind, field.kind.title, field.about)
     if not cursor.keys:
+        # a section that is there already is gone on with, and not begun again
         for section in SNIPPETS:
             if section not in cursor.beside:
                 yield from _snippets(section, whole=True)
@@ -154,6 +157,7 @@ def _things(
 def _thing(known: Known, thing: str, insert: str, label: str | None = None) -> Suggestion:
     kind = known.kind_of(thing) or ""
     name = known.name_of(thing)
+    # a name that only repeats the id says nothing
     detail = kind if name in (thing, thing.replace("_", " ")) else f"{kind} · {name}"
     return Suggestion(label or thing, insert, THING, detail, thing=thing)
 
@@ -165,16 +169,19 @@ def _in_condition(text: str, known: Known) -> Iterator[Suggestion]:
     word = _LAST_WORD.search(text)
     assert word is not None
     before = text[: word.start()]
+    # the grammar itself says which word may come next: no second list of it to keep
     parsing: Any = parser().parse_interactive(before)
     try:
         tokens = list(parsing.exhaust_lexer())
         accepted = parsing.accepts()
     except UnexpectedInput:
         return
+    # what fits behind a word depends on it, and on the id that is asked about
     last = tokens[-1].type if tokens else ""
     name = next((str(t) for t in reversed(tokens) if t.type == "NAME"), "")
     if "NAME" in accepted:
         yield from _names(last, name, known)
+    # behind a comparison a state would read as a value
     if "STATE" in accepted and last != "COMPARISON":
         kind = known.kind_of(name)
         yield from _words(s for s in STATES if kind is None or kind in OF_STATE[s])

@@ -85,9 +85,11 @@ class _Reading:
 
     def last(self, line: str) -> Cursor:
         """The line of the place, up to it."""
+        # in a text of several lines nothing is a key, whatever it looks like
         if self._is_text(line) and line.strip():
             return Cursor(self._keys(), VALUE, line.lstrip(), _indent(line), frozenset())
         self.block = None
+        # brackets go on across lines, and indent means nothing in them
         inside = self._in_flow()
         if inside:
             self.token = 0
@@ -111,6 +113,7 @@ class _Reading:
             if self._in_flow():
                 return self._in_brackets(line)
             return self._cursor(self._keys(), role, text, at, ())
+        # behind a dash a mapping of its own begins
         beside = self._beside(indent if behind == indent else behind)
         return self._cursor(self._keys(), role, text, at, beside)
 
@@ -126,6 +129,7 @@ class _Reading:
         top = self.frames[-1]
         at = self.token
         at += len(line[at:]) - len(line[at:].lstrip())
+        # behind a comma in braces a key comes, behind its colon a value
         role = KEY if top.sign == "{" and top.key is None else VALUE
         beside = top.keys if role == KEY else ()
         return self._cursor(self._keys(), role, line[at:], at, beside)
@@ -137,12 +141,14 @@ class _Reading:
     def _beside(self, indent: int) -> list[str]:
         """The keys of the mapping that a line at an indent goes on with."""
         top = self.frames[-1] if self.frames else None
+        # a line that has just closed a mapping goes on with it
         return self.closed if top is None or top.indent < indent else top.keys
 
     def _is_text(self, line: str) -> bool:
         """Whether a line belongs to a text of several lines."""
         if self.block is None:
             return False
+        # empty lines belong to a text, however little they are indented
         if not line.strip() or _indent(line) > self.block:
             return True
         self.block = None
@@ -171,6 +177,7 @@ class _Reading:
         indent = behind = _indent(line)
         dash = line[behind : behind + 2] in ("- ", "-")
         self._close(indent, dash)
+        # several dashes in one line open a list each
         while line[behind : behind + 2] in ("- ", "-"):
             top = self.frames[-1] if self.frames else None
             if top is None or top.sign != "-" or top.indent != behind:
@@ -185,8 +192,10 @@ class _Reading:
         self.closed = []
         while self.frames:
             top = self.frames[-1]
+            # the next item of the same list
             if top.sign == "-" and top.indent == indent and dash:
                 break
+            # the next key of the same mapping: its keys are those beside the new one
             if top.sign == ":" and top.indent == indent:
                 if not dash:
                     self.closed = top.keys
@@ -218,9 +227,12 @@ class _Reading:
             if self.quote:
                 if sign == self.quote:
                     self.quote = ""
+            # a quote in the midst of a word is part of it
             elif sign in "'\"" and not line[self.token : at].strip():
                 self.quote = sign
+            # a comment needs a blank before it: colours and ids may have the sign
             elif sign == "#" and (at == 0 or line[at - 1] == " "):
+                # nothing of a comment is a word
                 self.token = len(line)
                 return
             elif sign in "{[":

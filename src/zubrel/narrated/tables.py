@@ -2,31 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
-from functools import partial
-from typing import Any
+from collections.abc import Callable, Iterator
 
 from msgspec import Struct
 
 from zubrel.checked.conditions import ALWAYS
-from zubrel.checked.effects import (
-    AddMeter,
-    Effect,
-    MoveTo,
-    OpenLock,
-    SetFact,
-    SetMeter,
-    StepFact,
-    Toggle,
-    Wear,
-)
+from zubrel.checked.effects import MoveTo, OpenLock, Wear
 from zubrel.checked.things import Goal, GoalGroup, Quest, Shop, Ware
 from zubrel.checked.world import Rule, World
 from zubrel.narrated.doing import amount_of, asked_by, asked_of, effect_words
+from zubrel.narrated.state_tables import Row, carries, deals, each, facts, happenings, meters
 from zubrel.narrated.uses import readers, sinks, sources
 from zubrel.narrated.words import phrase
-
-Row = tuple[tuple[str, ...], ...]
 
 
 class Listing(Struct, frozen=True):
@@ -46,13 +33,8 @@ def listing(world: World, section: str, only: str | None = None) -> Listing:
     return Listing(section, columns, tuple(rows(world, only)))
 
 
-def _each(things: Mapping[str, Any], only: str | None) -> Iterable[Any]:
-    """All things of a section, or the one with an id."""
-    return [thing for key, thing in things.items() if only in (None, key)]
-
-
 def _items(world: World, only: str | None) -> Iterator[Row]:
-    for item in _each(world.items, only):
+    for item in each(world.items, only):
         yield (
             (item.id,),
             (item.name,),
@@ -65,7 +47,7 @@ def _items(world: World, only: str | None) -> Iterator[Row]:
 
 
 def _areas(world: World, only: str | None) -> Iterator[Row]:
-    for area in _each(world.areas, only):
+    for area in each(world.areas, only):
         here = [r for r in world.rules if r.areas is not None and area.id in r.areas]
         finds = dict.fromkeys(r.owner for r in here if r.kind == "find")
         ways = dict.fromkeys(_way(r) for r in here if r.kind == "way")
@@ -106,7 +88,7 @@ def _way(rule: Rule) -> str:
 
 
 def _locks(world: World, only: str | None) -> Iterator[Row]:
-    for lock in _each(world.locks, only):
+    for lock in each(world.locks, only):
         rules = [r for r in world.rules if r.owner == lock.id and r.kind == "lock"]
         others = [
             r.id
@@ -152,48 +134,8 @@ def _done(world: World, rule: Rule) -> Iterator[str]:
         yield f"{outcome.number}: {words or 'nothing'}" if rule.chancy else words
 
 
-def _facts(world: World, only: str | None) -> Iterator[Row]:
-    for fact in _each(world.facts, only):
-        setters = _setters(world, partial(_sets_fact, fact.id))
-        yield (
-            (fact.id,),
-            (fact.name,),
-            fact.values,
-            (fact.values[fact.start],),
-            setters,
-            tuple(readers(world, fact.id)),
-        )
-
-
-def _meters(world: World, only: str | None) -> Iterator[Row]:
-    for meter in _each(world.meters, only):
-        setters = _setters(world, partial(_sets_meter, meter.id))
-        limits = f"{meter.low} to {meter.high}"
-        yield (
-            (meter.id,),
-            (meter.name,),
-            (limits,),
-            (str(meter.start),),
-            setters,
-            tuple(readers(world, meter.id)),
-        )
-
-
-def _sets_fact(fact: str, effect: Effect) -> bool:
-    return isinstance(effect, SetFact | StepFact | Toggle) and effect.fact == fact
-
-
-def _sets_meter(meter: str, effect: Effect) -> bool:
-    return isinstance(effect, SetMeter | AddMeter) and effect.meter == meter
-
-
-def _setters(world: World, sets: Callable[[Effect], bool]) -> tuple[str, ...]:
-    rules = [r.id for r in world.rules if any(sets(e) for o in r.outcomes for e in o.effects)]
-    return (*rules, *(h.id for h in world.happenings if any(map(sets, h.outcome.effects))))
-
-
 def _endings(world: World, only: str | None) -> Iterator[Row]:
-    for ending in _each(world.endings, only):
+    for ending in each(world.endings, only):
         how = [phrase(world, ending.when)] if ending.when is not None else []
         how += [r.id for r in world.rules if any(o.ending == ending.id for o in r.outcomes)]
         kind = "good" if ending.good else "bad"
@@ -201,7 +143,7 @@ def _endings(world: World, only: str | None) -> Iterator[Row]:
 
 
 def _people(world: World, only: str | None) -> Iterator[Row]:
-    for person in _each(world.people, only):
+    for person in each(world.people, only):
         places = tuple(
             area if when == ALWAYS else f"{area} ({phrase(world, when)})"
             for area, when in person.places
@@ -212,7 +154,7 @@ def _people(world: World, only: str | None) -> Iterator[Row]:
 
 
 def _quests(world: World, only: str | None) -> Iterator[Row]:
-    for quest in _each(world.quests, only):
+    for quest in each(world.quests, only):
         goals = tuple(_goals(world, quest, group) for group in quest.groups)
         order = ("in turn",) if quest.in_turn else ()
         source = quest.from_id or ("from the start" if quest.starts_active else "started")
@@ -256,7 +198,7 @@ def _recipes(world: World, only: str | None) -> Iterator[Row]:
 
 
 def _foes(world: World, only: str | None) -> Iterator[Row]:
-    for foe in _each(world.foes, only):
+    for foe in each(world.foes, only):
         rules = [r for r in world.rules if r.kind == "foe" and r.owner == foe.id]
         count = "returns" if foe.returns else str(foe.count)
         count += f", health {foe.health}" if foe.health > 1 else ""
@@ -267,7 +209,7 @@ def _foes(world: World, only: str | None) -> Iterator[Row]:
 
 
 def _shops(world: World, only: str | None) -> Iterator[Row]:
-    for shop in _each(world.shops, only):
+    for shop in each(world.shops, only):
         places = next((r.areas for r in world.rules if r.owner == shop.id), None)
         sells = tuple(_ware(world, shop, ware) for ware in shop.sells)
         buys = tuple(f"{w.item} for {w.price}" for w in shop.buys)
@@ -283,7 +225,7 @@ def _ware(world: World, shop: Shop, ware: Ware) -> str:
 
 
 def _stores(world: World, only: str | None) -> Iterator[Row]:
-    for store in _each(world.stores, only):
+    for store in each(world.stores, only):
         places = next((r.areas for r in world.rules if r.owner == store.id), None)
         limit = () if store.limit is None else (str(store.limit),)
         lock = next((r.lock for r in world.rules if r.owner == store.id and r.lock), None)
@@ -295,18 +237,6 @@ def _stores(world: World, only: str | None) -> Iterator[Row]:
             store.keeps,
             limit,
         )
-
-
-def _carries(world: World, only: str | None) -> Iterator[Row]:
-    for number, carry in enumerate(world.carries, 1):
-        yield ((f"carry_{number}",), (str(carry.limit),), carry.items)
-
-
-def _happenings(world: World, only: str | None) -> Iterator[Row]:
-    for happening in world.happenings:
-        does = tuple(w for e in happening.outcome.effects if (w := effect_words(world, e)))
-        once = ("yes",) if happening.once else ()
-        yield ((happening.id,), (phrase(world, happening.when),), does, once)
 
 
 def _accepted(world: World, only: str | None) -> Iterator[Row]:
@@ -340,10 +270,11 @@ SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World, str | None], Iterato
     "foes": (("id", "name", "at", "how many", "asks", "drops"), _foes),
     "shops": (("id", "name", "at", "money", "sells", "buys"), _shops),
     "stores": (("id", "name", "at", "lock", "keeps", "limit"), _stores),
-    "facts": (("id", "name", "values", "start", "set by", "read by"), _facts),
-    "meters": (("id", "name", "range", "start", "set by", "read by"), _meters),
-    "carry": (("id", "limit", "of"), _carries),
-    "whenever": (("id", "when", "does", "once"), _happenings),
+    "facts": (("id", "name", "values", "start", "set by", "read by"), facts),
+    "meters": (("id", "name", "range", "start", "set by", "read by"), meters),
+    "carry": (("id", "limit", "of"), carries),
+    "deals": (("id", "items", "areas", "an area gets", "deals"), deals),
+    "whenever": (("id", "when", "does", "once"), happenings),
     "endings": (("id", "name", "kind", "how"), _endings),
     "promises": (("id", "kind", "what", "because"), _promises),
     "accept": (("id", "finding", "because"), _accepted),

@@ -33,6 +33,7 @@ def write_difference(difference: Difference, console: Console, quiet: bool = Fal
     _write("Gone", difference.gone, console, True)
     _write_shares(difference, console)
     if difference.still:
+        # what is accepted is known, and no news
         still = [f"{f.kind} {f.subject}" for f in difference.still if not f.accepted]
         console.print()
         console.print(
@@ -71,6 +72,7 @@ def _write(title: str, findings: Sequence[Told], console: Console, short: bool) 
     console.print()
     console.print(Text(f"{title}: {counted(len(findings), 'finding')}", "bold"))
     for finding in findings:
+        # what is gone has no place any more in the file
         place = f"  {finding.span.place}" if finding.span and title == "New" else ""
         accepted = "  accepted" if finding.accepted else ""
         console.print(
@@ -86,6 +88,7 @@ def _write(title: str, findings: Sequence[Told], console: Console, short: bool) 
                 2,
             )
         )
+        # of what is gone its name is enough
         if not short:
             message = finding.message[:1].upper() + finding.message[1:] + "."
             console.print(indented(Text(message), 4))
@@ -121,6 +124,7 @@ def _summary(difference: Difference) -> Iterator[str]:
 
 def _aimless(old: Report, new: Report) -> Iterator[str]:
     """What becomes of aimless plays, where that is known of both."""
+    # shares are told where they were reckoned for both, and never against a gap
     if old.aimless is None or new.aimless is None:
         return
     parts = []
@@ -162,6 +166,7 @@ def difference_as_json(difference: Difference) -> str:
             **aimless_as_json(report.aimless),
         }
 
+    # None where the order of one of them is not known: an empty list would say that nothing changed
     pairs = [
         None if p is None else [list(pair) for pair in p]
         for p in (difference.order_gained, difference.order_lost)

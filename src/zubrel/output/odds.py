@@ -17,7 +17,8 @@ from zubrel.authored.tables import guarded
 from zubrel.base.plain import plain
 from zubrel.checked.world import World
 from zubrel.narrated.shares import between, moves, percent
-from zubrel.narrated.tables import Listing, Row
+from zubrel.narrated.state_tables import Row
+from zubrel.narrated.tables import Listing
 from zubrel.narrated.words import listed
 from zubrel.odds.fates import ENDS, WON, Fate, Fates, Part
 from zubrel.odds.odds import Odds, PlayerOdds

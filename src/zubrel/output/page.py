@@ -20,7 +20,8 @@ from zubrel.base.kinds import KINDS, SEVERITIES
 from zubrel.explored.space import Distance
 from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
 from zubrel.narrated.shares import percent
-from zubrel.narrated.tables import Listing, Row
+from zubrel.narrated.state_tables import Row
+from zubrel.narrated.tables import Listing
 from zubrel.narrated.words import counted, length, moment, sentence
 from zubrel.output.as_markdown import VERDICTS
 from zubrel.output.entries import cause_of, entries, followers_of

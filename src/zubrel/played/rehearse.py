@@ -57,6 +57,7 @@ def rehearse(
     run = _Run(world, list(conditions), fate, deal)
     moves = expectations = 0
     for line in lines:
+        # how things lie was read off the lines before the play began
         if isinstance(line, ScriptDeal):
             continue
         failure = run.move(line) if isinstance(line, ScriptMove) else run.expect(line)
@@ -82,11 +83,13 @@ class _Run:
         try:
             self.told = self.session.move(rule, line.outcome).told
         except Impossible:
+            # what is lacking, and not only that something is: the script was right once
             why = listed(lacking(self.session.walker, rule, self.session.here))
             return self._failure(line.span, f"“{rule.label}” to be possible", why)
         except NeedsOutcome as luck:
             numbers = listed([str(n) for n in luck.numbers], "or")
             wanted = f"an outcome of “{rule.label}”: {rule.id}: {luck.numbers[0]}"
+            # an outcome was named of a move that has a single one
             if len(luck.numbers) == 1:
                 return self._failure(line.span, f"“{rule.label}”", "luck decides nothing there")
             given = "" if line.outcome is None else f"there is no outcome {line.outcome}: "
@@ -97,6 +100,7 @@ class _Run:
         here, walker = self.session.here, self.session.walker
         match line.kind:
             case "holds":
+                # resolved with the world, and handed over in the order of the lines
                 condition = self.conditions.pop(0)
                 return (
                     None
@@ -106,6 +110,7 @@ class _Run:
             case "possible" | "impossible":
                 return self._expect_possible(line)
             case "says":
+                # a piece of it is enough: texts are rewritten more often than meant otherwise
                 if any(line.text in text for text in self.told):
                     return None
                 heard = " / ".join(self.told) or "nothing was said"
@@ -128,12 +133,13 @@ class _Run:
         assert rule is not None, "names are checked before"
         possible = walker.possible(rule, here)
         if line.kind == "impossible":
+            # whoever tries what is refused is told why, and may be expected to hear it
             text = refusal(walker, rule, here)
             self.told = (text,) if text else ()
             rules = f"“{rule.label}” is possible"
             return (
                 self._failure(line.span, f"{line.text} to be impossible", rules)
-                if (possible)
+                if possible
                 else None
             )
         why = listed(lacking(walker, rule, here))
@@ -148,6 +154,7 @@ class _Run:
             return self._failure(line.span, f"step {line.text}", f"{quest.name} is {state}")
         goals, here = self.session.walker.goals, self.session.here
         met = [goals.all_met(quest, (group,), here) for group in quest.groups]
+        # goals are met in any order; the step that is next is the first that is not
         step = met.index(False) + 1 if False in met else len(met) + 1
         rules = f"step {step} of {len(met)}" if step <= len(met) else "every step is done"
         return None if step == int(number) else self._failure(line.span, f"step {line.text}", rules)
@@ -176,6 +183,7 @@ def recorded(world: World, lines: Sequence[Line], deal: Mapping[str, str] = {}) 
         before = session.here
         step = session.move(rule, line.outcome)
         written.append(f"{rule.id}: {step.outcome}" if rule.chancy else rule.id)
+        # a text with quotes in it cannot be written in quotes
         written += [f'expect says "{text}"' for text in step.told if '"' not in text]
         written += [f"expect {text}" for text in _differences(world, before, step.after)]
     return "".join(f"{text}\n" for text in written)

@@ -62,6 +62,7 @@ class Request:
     def occurrences(self) -> Occurrences | None:
         """The ids of the text as it is; None while it cannot be read."""
         world = self.world
+        # those of an older text stand at places that are no longer theirs
         return world.occurrences if world is not None and world.is_current else None
 
     def occurrence(self) -> Occurrence | None:
@@ -89,6 +90,7 @@ def completion(asked: Request, with_snippets: bool) -> list[lsp.CompletionItem]:
     known = NOTHING_KNOWN if asked.world is None else asked.world.known
     cursor = cursor_at(asked.lines(), asked.line - 1, asked.column - 1)
     end = asked.layout.offset(asked.position)
+    # what is typed already is replaced, so that a suggestion may begin otherwise than the word
     replaced = asked.layout.range(end - len(word_before(cursor)), end)
     fitting = [s for s in suggestions(cursor, known) if with_snippets or s.kind != SNIPPET]
     main = "" if asked.world is None else asked.world.main
@@ -100,6 +102,8 @@ def resolved(desk: Desk, item: lsp.CompletionItem) -> lsp.CompletionItem:
     data = item.data if isinstance(item.data, dict) else {}
     world = desk.worlds.get(str(data.get("world")))
     if world is not None:
+        # origins are looked up for the one that is looked at: for all of them it took most of a
+        # second
         item.documentation = world.known.origin_of(str(data.get("thing"))) or None
     return item
 
@@ -136,6 +140,7 @@ def hover(asked: Request) -> lsp.Hover | None:
         return None
     cards = [card for card in (_of_thing(asked, world), _of_condition(asked, world)) if card]
     if not cards:
+        # a field is told of only where nothing of the world stands
         cards = [card for card in [_of_field(asked)] if card]
     if not cards:
         return None
@@ -167,6 +172,7 @@ def _of_field(asked: Request) -> str:
     lines = asked.lines()
     line = lines[asked.line - 1] if asked.line <= len(lines) else ""
     end = asked.column - 1
+    # the place may be amid the key: the end of the word decides what it is
     while end < len(line) and (line[end].isalnum() or line[end] == "_"):
         end += 1
     if line[end : end + 1] not in (":", '"', "'"):
@@ -185,6 +191,7 @@ def definition(asked: Request) -> lsp.Location | None:
         return asked.location(given)
     world = asked.world.world if asked.world is not None else None
     for rule in world.rules if world is not None else ():
+        # of an id that the language has made up there is no other place than what it is made of
         if one.name in (rule.id, rule.common, rule.owner):
             return asked.location(Occurrence(one.name, rule.span, ()))
     return None
@@ -269,6 +276,7 @@ def workspace_symbols(desk: Desk, query: str) -> list[lsp.WorkspaceSymbol]:
 
 
 def _contains(name: str, letters: str) -> bool:
+    # in their order, with others between: "qk" finds "quay_key"
     left = iter(name)
     return all(letter in left for letter in letters)
 
@@ -311,6 +319,7 @@ def formatting(asked: Request) -> list[lsp.TextEdit]:
         for blanks in re.finditer(r"[ \t]+(?=[\r\n]|$)|(?<=\n)[\r\n]+$", before)
     ]
     after = applied(before, edits)
+    # a text in a block may end in blanks that belong to it
     if asked.world is None or not _same(_compose(asked.path, before), _compose(asked.path, after)):
         return []
     return asked.layout.edits(edits)

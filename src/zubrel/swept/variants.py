@@ -67,6 +67,7 @@ def variants_of(
 
     Raises `InvalidInput` for what cannot be read, and for more than `MOST_VARIANTS` without `most`.
     """
+    # how many there are is known before any is made: a sample draws from numbers
     factors = list(_factors(texts, asked))
     named = list(_from_file(asked.file)) if asked.file is not None else []
     combined = 0 if not factors else prod(len(f.choices) for f in factors)
@@ -79,9 +80,11 @@ def variants_of(
         raise refused(message, factors[0].span, hint, "too-large")
     numbers: Sequence[int] = range(total)
     if most is not None and most < total:
+        # in their order, so that a sample reads like the table that it was drawn from
         numbers = sorted(random.Random(seed).sample(range(total), most))
     made = [_numbered(factors, named, n, one_at_a_time) for n in numbers]
     sample = total if len(made) < total else None
+    # a grid can be drawn only where every combination is there, and nothing else
     whole = sample is None and not named and (not one_at_a_time or len(factors) == 1)
     axes = _axes(factors) if whole and len(asked.vary) == len(factors) else ()
     return Chosen((Variant(UNCHANGED, ()), *made), sample, axes)
@@ -110,6 +113,7 @@ def _numbered(
                 return Variant(name, settings, factor.span)
             number -= len(factor.choices)
     names, every = list[str](), list[PathSetting]()
+    # as digits of a number: the last factor changes with every variant
     for factor in reversed(factors):
         number, place = divmod(number, len(factor.choices))
         name, settings = factor.choices[place]
@@ -134,6 +138,7 @@ def _factors(texts: Texts, asked: AskedVariants) -> Iterator[Factor]:
     for text in asked.each:
         span = asked_span("--each", text)
         pattern = path_of(text, span)
+        # a pattern that ends at a list or a mapping means each of what stands in it
         places = [*texts.matching((*pattern, "*"))] or [*texts.matching(pattern)]
         if not places:
             raise refused(f'nothing in the world fits "{text}"', span, "Try: areas.*.finds")
@@ -152,6 +157,7 @@ def _named(texts: Texts, setting: PathSetting) -> str:
     if not setting.path[-1].isdigit():
         return setting.words
     node = texts.by_path[setting.path].node
+    # a place in a list is a number, which nobody recognizes again
     written = " ".join((texts.pages[node.span.source.path].written(node) or "").split())
     short = written if len(written) <= LONGEST else f"{written[: LONGEST - 1].rstrip()}…"
     return f"{setting.words} ({short})" if short else setting.words
@@ -165,9 +171,11 @@ def _swaps(texts: Texts) -> Iterator[tuple[str, tuple[PathSetting, ...]]]:
     finds: list[tuple[NodePlace, str]] = []
     for place in texts.matching(("areas", "*", "finds", "*")):
         item = texts.by_path.get((*place.path, "item"), place)
+        # how many there are belongs to the place, and would be exchanged by half
         if isinstance(item.node, Scalar) and (*place.path, "count") not in texts.by_path:
             finds.append((item, item.node.text))
     for (place, item_text), (other, other_text) in combinations(finds, 2):
+        # to exchange equals is the unchanged world once more
         if item_text != other_text:
             settings = (PathSetting(place.path, other_text), PathSetting(other.path, item_text))
             here, there = place.path[1], other.path[1]
@@ -193,6 +201,7 @@ def _from_file(path: str) -> Iterator[Variant]:
             raise refused(message, key.span, "some.path: value, or some.path: null")
         made = []
         for step, node in settings.entries:
+            # `null`, `~` and nothing at all leave the place out
             gone = isinstance(node, Scalar) and node.empty
             written = None if gone else page.written(node)
             if not gone and (written is None or "\n" in written):
