@@ -22,7 +22,7 @@ from zubrel.shell.main import _run
 
 COUNT = int(os.environ.get("ZUBREL_BROKEN", "50"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_BROKEN", "0"))
-SECONDS, MORE_SECONDS, MEMORY = 1.0, 2.0, 700 << 20
+SECONDS, MUCH_LATER, MEMORY = 1.0, 20.0, 700 << 20
 """The limit that each run is given, and how much of what it may take at most."""
 CODES = {0, 1, 2, 3}
 SCRAPS = [
@@ -178,7 +178,7 @@ class BrokenInput(unittest.TestCase):
                     self.assertIn(code, CODES, said[-2000:])
                     self.assertNotIn("Traceback", said)
                     self.assertNotIn("\x1b", said)
-                    self.assertLess(taken, SECONDS + MORE_SECONDS)
+                    self.assertLess(taken, MUCH_LATER)  # it ends; how soon, test_limits asks
                     self.assertLess(memory_used() - before, MEMORY)
                     if code == 2:
                         self.assertTrue(said.strip())

@@ -249,7 +249,7 @@ class Program(ProgramTest):
         self.assertEqual(before[-1], "quay_to_tower")
         self.assertIn("Lens", " ".join(finding["proof"]["no_win_after"]))
         text = self.zubrel("check", "w.yaml", *options, code=1).stdout
-        self.assertIn("1 finding is certain all the same", " ".join(text.split()))
+        self.assertIn("findings are certain all the same", " ".join(text.split()))
         self.assertRegex(text, r"softlock  smash .* after at most \d+ move")
 
     def test_without_a_win_in_sets_of_values_the_verdict_is_there_at_once(self):

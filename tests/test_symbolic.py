@@ -5,10 +5,13 @@ import unittest
 from benchmarks.families import chain, keys, market, realm, ring_text
 
 from tests.program import CASES, DEMO, ProgramTest
-from tests.seeds import LONG
+from tests.random_worlds import random_world
+from tests.seeds import LONG, sampled
+from tests.small_worlds import small_worlds
+from tests.stress_worlds import passage_world
 from tests.test_against_reference import symbolic, vector
 from zubrel.authored.document import document_of
-from zubrel.base.budget import SECOND, Budget, Limits
+from zubrel.base.budget import SECOND, Budget, Limits, WorkSpent
 from zubrel.base.progress import Silence
 from zubrel.base.source import Source
 from zubrel.checked.check import check
@@ -17,6 +20,7 @@ from zubrel.compiled.parts import PLACE
 from zubrel.explored.explore import explore
 from zubrel.explored.symbolic.islands import islands_of
 from zubrel.explored.symbolic.ordering import order_of
+from zubrel.explored.symbolic.search import SymbolicSearch
 from zubrel.findings.find import find
 from zubrel.findings.judged import judge
 from zubrel.narrated.narrate import narrate
@@ -101,6 +105,35 @@ class BeyondListing(unittest.TestCase):
         judged = judge(space)
         self.assertEqual(judged.verdict, "incomplete")
         self.assertEqual(space.count(judged.doomed), 0)
+
+
+class GoneOnWith(unittest.TestCase):
+    def test_a_search_that_was_cut_again_and_again_comes_to_the_same(self):
+        cuts = far = 0
+        for name, system, space in small_worlds(sampled(12), (random_world, passage_world)):
+            budget = Budget(Limits())
+            search = SymbolicSearch(system, budget, Silence())
+            done, work = False, 60.0
+            while not done:
+                try:
+                    with budget.within(work):
+                        search.run()
+                    done = True
+                except WorkSpent:
+                    cuts, work = cuts + 1, 1.5 * work
+                    far += search.is_far
+            with self.subTest(world=name):
+                found = search.space
+                self.assertEqual(found.count(found.everything), len(space.words))
+                self.assertEqual(judge(found).verdict, judge(space).verdict)
+        self.assertGreater(cuts, 20)
+        self.assertGreater(far, 0)
+
+    def test_where_one_can_come_back_from_everywhere_it_is_never_far(self):
+        ring = SymbolicSearch(system_of(ring_text(4, 6)), Budget(Limits()), Silence())
+        self.assertFalse(ring.is_far)
+        ring.run()
+        self.assertFalse(ring.is_far)
 
 
 class Parts(unittest.TestCase):

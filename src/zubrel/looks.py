@@ -13,6 +13,7 @@ from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.explore import share
 from zubrel.explored.space import EndlessSettling
+from zubrel.findings.finding import order_of
 from zubrel.narrated.report import Report, Told
 from zubrel.policy import CERTAIN, CERTAIN_LATE, LEAST_SAMPLING, SAMPLING
 
@@ -80,7 +81,8 @@ class EarlyLooks:
         from zubrel.narrated.early import with_certain
 
         report = with_certain(report, self.told)
-        return replace(report, findings=(*report.findings, *self._seen(report)))
+        every = sorted((*report.findings, *self._seen(report)), key=order_of)
+        return replace(report, findings=tuple(every))
 
     def _seen(self, report: Report) -> Sequence[Told]:
         """What plays show that are made for it, now that nothing will be proved."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Protocol
 
 from msgspec import Struct
 
@@ -10,12 +11,34 @@ from zubrel.base.kinds import KINDS, SEVERITIES
 from zubrel.base.source import Span
 from zubrel.explored.space import Trace
 
+Order = tuple[int, int, tuple[str, int, int], str]
+
 
 class Closing(Struct, frozen=True):
     """A step after which something is out of reach for good, with the shortest way to it."""
 
     rule: str
     trace: Trace
+
+
+class Ordered(Protocol):
+    """A finding, in words or not."""
+
+    @property
+    def kind(self) -> str: ...
+    @property
+    def severity(self) -> str: ...
+    @property
+    def subject(self) -> str: ...
+    @property
+    def span(self) -> Span | None: ...
+
+
+def order_of(finding: Ordered) -> Order:
+    """Sort key: the gravest first, then by kind, then by place in the files."""
+    place = finding.span.order() if finding.span else ("", 0, 0)
+    grave = SEVERITIES.index(finding.severity)
+    return (grave, list(KINDS).index(finding.kind), place, finding.subject)
 
 
 class Finding(Struct, frozen=True):
@@ -42,11 +65,6 @@ class Finding(Struct, frozen=True):
     hopeless: bool = False
     deals: int | None = None
     """From how many deals it can come about; None where nothing is dealt, or nobody has counted."""
-
-    def order(self) -> tuple[int, int, tuple[str, int, int], str]:
-        """Sort key: the gravest first, then by kind, then by place in the files."""
-        place = self.span.order() if self.span else ("", 0, 0)
-        return (SEVERITIES.index(self.severity), list(KINDS).index(self.kind), place, self.subject)
 
 
 def soonest(findings: Iterable[Finding]) -> list[Finding]:

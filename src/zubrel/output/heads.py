@@ -45,11 +45,10 @@ def verdict_of(report: Report) -> Text:
                 words += f" The search for all else stopped at {report.stopped}."
             return Text.assemble(("UNWINNABLE", BAD), words)
     words = f"the search stopped at {report.stopped}, so "
-    certain = sum(f.certain for f in report.findings)
-    if certain:
-        words += f"not everything is known; {counted(certain, 'finding')} certain all the same"
-        words = words.replace("finding certain", "finding is certain")
-        words = words.replace("findings certain", "findings are certain")
+    if report.findings:
+        many = len(report.findings)
+        verb = "is" if many == 1 else "are"
+        words += f"not everything is known; {counted(many, 'finding')} {verb} certain all the same"
     elif report.shortest_win is not None:
         words += "nothing is proved but that it can be won"
     else:

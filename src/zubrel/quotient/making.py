@@ -12,7 +12,7 @@ from zubrel.base.progress import Progress
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import System
 from zubrel.explored.backward.space import BackwardSpace
-from zubrel.explored.symbolic.search import explore_symbolic
+from zubrel.explored.symbolic.search import SymbolicSearch, explore_symbolic
 from zubrel.policy import FORWARD, LONGER
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, reduce
@@ -77,11 +77,14 @@ def first_lens(
     `lens_for` does.
     """
     reduced = _reduced(system, (), budget, EVERY)
-    work = FORWARD
+    forward = SymbolicSearch(reduced.system, budget, progress)
+    work = more = float(FORWARD)
     while True:
-        with suppress(WorkSpent), budget.within(work):
-            return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
-        log.info("all that is reached takes more than %.0f units of work", work)
+        began = budget.work
+        with suppress(WorkSpent), budget.within(more):
+            forward.run()
+            return Lens(system, reduced, forward.space)
+        log.info("all that is reached takes more than %.0f units of work", budget.work - began)
         with suppress(WorkSpent):
             with budget.within(work):
                 lens = Lens(system, reduced, BackwardSpace(reduced.system, budget))
@@ -92,3 +95,5 @@ def first_lens(
         log.info("what is asked takes more than %.0f units of work", work)
         budget.spend(1)  # a share that is all spent outside of here ends this
         work *= 4
+        # what is behind for good stays small, and half of the way is no bad sign for the rest
+        more = 2 * work if forward.is_far else work

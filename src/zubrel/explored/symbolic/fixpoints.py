@@ -108,6 +108,11 @@ class SymbolicFixpoints:
         self.backwards = sorted(
             self.forwards, key=lambda n: (-self.groups[n].region, not self.groups[n].leaves, n)
         )
+        regions = sorted({group.region for group in self.groups})
+        self._regions_before = {region: number for number, region in enumerate(regions)}
+        self.count_of_regions, self.closed_regions = len(regions), 0
+        """Regions in which something can be done, and those of them behind the one that a search
+        from the start is closing."""
         self._happening: dict[int, list[Happening]] = {}
         self.reachable = self.encoding.false
         self.start = self.encoding.false
@@ -235,6 +240,7 @@ class SymbolicFixpoints:
                 continue
             number = order[place]
             restless[number] = False
+            self.closed_regions = self._regions_before[self.groups[number].region]
             before = closure
             closure = self._group_closed(self.groups[number], closure, follow, within)
             if closure != before:

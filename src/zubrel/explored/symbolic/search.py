@@ -28,12 +28,9 @@ def explore_symbolic(
     says no, `LookedLongEnough` is raised. Raises `LimitReached` where a limit comes before there
     is anything to search, `WorkSpent` where the caller has given a share of work only.
     """
-    try:
-        space = SymbolicSpace(system, budget)
-    except DDMemoryError:
-        raise LimitReached(memory_words(budget)) from None
-    _SymbolicSearch(space, budget, progress, goes_on).run()
-    return space
+    search = SymbolicSearch(system, budget, progress, goes_on)
+    search.run()
+    return search.space
 
 
 def memory_words(budget: Budget) -> str:
@@ -45,30 +42,44 @@ def memory_words(budget: Budget) -> str:
     )
 
 
-class _SymbolicSearch:
+class SymbolicSearch:
+    """A search that fills `space`, and can be gone on with after its share of work is spent."""
+
     def __init__(
-        self, space: SymbolicSpace, budget: Budget, progress: Progress, goes_on: GoesOn | None
+        self, system: System, budget: Budget, progress: Progress, goes_on: GoesOn | None = None
     ) -> None:
-        self.space = space
+        """Raises `LimitReached` where there is no room to search in."""
+        try:
+            self.space = SymbolicSpace(system, budget)
+        except DDMemoryError:
+            raise LimitReached(memory_words(budget)) from None
         self.budget = budget
         self.progress = progress
         self.goes_on = goes_on
         self.began = budget.work
         self.next_question = self.began + EVERY
 
+    @property
+    def is_far(self) -> bool:
+        """Whether at least half of the regions are behind, of several: nobody comes back there."""
+        return 2 * self.space.closed_regions >= self.space.count_of_regions > 1
+
     def run(self) -> None:
+        """Raises what `explore_symbolic` does. After `WorkSpent` it goes on where it was."""
         space, encoding = self.space, self.space.encoding
+        known = space.reachable
         start = encoding.situation(space.system.start)
         # limits are looked at wherever a set grows, not only between rounds
         space.on_growth = self._look
         try:
             self._refuse_if_endless(start, at_start=True)
             # plays begin at rest
-            space.start = space.reachable = space.settling.settle(start)
+            space.start = space.settling.settle(start)
+            space.reachable = known | space.start
             # only from now on: the way to what never rests is looked for among what is known to be
             # reached
             space.settling.on_long_way = lambda still: self._refuse_if_endless(still, False)
-            space.reachable = space.closed(space.start, space.forth, None)
+            space.reachable = space.closed(space.reachable, space.forth, None)
             self._remember_all_that_settles()
         except WorkSpent:
             raise
