@@ -27,6 +27,7 @@ from zubrel.explored.backward import invariants as invariants_module
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.space import EndlessSettling, NotAsked
+from zubrel.explored.symbolic.search import SymbolicSearch
 from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.find import Conclusions, find
 from zubrel.findings.judged import judge
@@ -317,7 +318,7 @@ class Turns(unittest.TestCase):
         with (
             mock.patch.object(making, "FORWARD", 1),  # too little for either, at first
             mock.patch.object(
-                making, "explore_symbolic", wraps=making.explore_symbolic
+                SymbolicSearch, "run", autospec=True, side_effect=SymbolicSearch.run
             ) as forwards,
             mock.patch.object(making, "BackwardSpace", wraps=making.BackwardSpace) as backwards,
         ):

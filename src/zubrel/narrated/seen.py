@@ -59,9 +59,14 @@ def findings_seen(
     Not those that are `known` already, by kind and subject.
 
     `work` is to find the plays, for what they miss, for why that never comes any more, and for what
-    never is at all, and twice as much for what they show at once. Raises what `Budget.spend` does
-    past a limit, and `EndlessSettling` where a play never rests.
+    never is at all, and twice as much for what they show at once. A limit ends it, with what was
+    told by then. Raises `EndlessSettling` where a play never rests.
     """
+    told = _as_far_as_it_goes(_every(certain, work, budget))
+    return tuple(replace(one, certain=True) for one in told if (one.kind, one.subject) not in known)
+
+
+def _every(certain: Certain, work: float, budget: Budget) -> Iterator[Told]:
     system = certain.system
     dooms = [doom.walk for doom in certain.dooms]
     sample = sampled(system, [*certain.plays, *dooms], SAMPLE, work, budget)
@@ -70,9 +75,10 @@ def findings_seen(
     # one of its own: that of earlier looks may have come to its limit
     relaxation = Relaxation(system, budget, system.possible_operators)
     # warnings before notes, where not all of it can be told
-    told = list(_Missables(system, relaxation, budget).told(sample, judged, work))
+    yield from _Missables(system, relaxation, budget).told(sample, judged, work)
     with budget.within(work):
-        told += _as_far_as_it_goes(_never(judged, Future(relaxation, system.start)))
+        never = list(_as_far_as_it_goes(_never(judged, Future(relaxation, system.start))))
+    yield from never
     with budget.within(2 * work):
         shown = [*in_file(system), *_as_far_as_it_goes(found_in(judged))]
     # how much is doomed, and from how many deals, a sample cannot tell
@@ -82,8 +88,7 @@ def findings_seen(
     for finding, told_one in zip(marked, in_words, strict=True):
         wins = _won_before(finding, sample, judged)
         before = lines_of(system.world, walked_along(system.walker, wins))
-        told.append(replace(told_one, proof=Proof(before[len(told_one.evidence) - 1 :])))
-    return tuple(replace(one, certain=True) for one in told if (one.kind, one.subject) not in known)
+        yield replace(told_one, proof=Proof(before[len(told_one.evidence) - 1 :]))
 
 
 def _won_before(
