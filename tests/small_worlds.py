@@ -4,7 +4,7 @@ from unittest import mock
 
 from tests.test_against_reference import scalar, world_of
 from zubrel.base.budget import Budget, Limits
-from zubrel.certain.stage import certain
+from zubrel.certain.stage import Looking
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.find import find
@@ -27,9 +27,10 @@ def small_worlds(seeds, makers):
 
 def seen_in_sample(system, situations):
     """What a sample of so many situations shows, as findings in words."""
-    known = certain(system, LOOK, Budget(Limits()))
+    looking = Looking(system, Budget(Limits()))
+    looking.go_on(LOOK)
     with mock.patch.object(seen, "SAMPLE", situations):
-        return seen.findings_seen(known, (), PART, Budget(Limits()))
+        return seen.findings_seen(looking, (), PART)
 
 
 def untrue_of(space, told):

@@ -13,11 +13,12 @@ from tests.small_worlds import LOOK, seen_in_sample, small_worlds, untrue_of
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.base.budget import SECOND, Budget, Limits
 from zubrel.certain.missed import missed
-from zubrel.certain.stage import certain
+from zubrel.certain.stage import Looking
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.listed.sampled import sampled
 from zubrel.explored.packed.novelty import Novelty
 from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.space import Trace
 from zubrel.findings.detectors.missable import missables
 from zubrel.findings.find import find
 from zubrel.findings.judged import judge
@@ -49,9 +50,10 @@ endings: {won: {when: at tower}}
 def samples(seeds, *sizes):
     """Small worlds, each with all its situations and a sample of so many."""
     for name, system, space in small_worlds(seeds, MAKERS):
-        known = certain(system, LOOK, Budget(Limits()))
+        looking = Looking(system, Budget(Limits()))
+        looking.go_on(LOOK)
         for size in sizes:
-            sample = sampled(system, known.plays, size, SECOND, Budget(Limits()))
+            sample = sampled(system, looking.plays(), size, SECOND, Budget(Limits()))
             yield f"{name}, {size}", space, sample
 
 
@@ -92,7 +94,7 @@ class Sample(unittest.TestCase):
         self.assertGreater(ways, least(60))
 
     def test_with_room_for_all_it_has_them_all(self):
-        for name, space, sample in samples(some(6), len(LARGE) * 1000):
+        for name, space, sample in samples(some(6), 1_000_000):
             with self.subTest(world=name):
                 self.assertEqual(sorted(sample.words), sorted(space.words))
                 self.assertFalse(sample.unexplored)
@@ -123,7 +125,7 @@ class Shown(unittest.TestCase):
                 thing = things[one.thing]
                 has = space.where(thing.attained)
                 (able,) = space.reaching([has])
-                words = list(Walking(sample.system).along(TraceOf(one.play)))
+                words = list(Walking(sample.system).along(Trace(one.play)))
                 numbers = [space.words.index(word) for word in words]
                 with self.subTest(world=name, thing=thing.subject):
                     self.assertIn(numbers[-1], judge(space).won)
@@ -132,13 +134,6 @@ class Shown(unittest.TestCase):
                     self.assertEqual(sample.packing.unpack([words[one.moves]]), list(one.values))
                 plays += 1
         self.assertGreater(plays, least(60))
-
-
-class TraceOf:
-    """Steps, as `Walking` goes along them."""
-
-    def __init__(self, steps):
-        self.steps = steps
 
 
 class Newness(unittest.TestCase):

@@ -13,9 +13,9 @@ from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.explore import share
 from zubrel.explored.space import EndlessSettling
-from zubrel.findings.finding import order_of
+from zubrel.findings.finding import by_gravity
 from zubrel.narrated.report import Report, Told
-from zubrel.policy import CERTAIN, CERTAIN_LATE, LEAST_SAMPLING, SAMPLING
+from zubrel.policy import CERTAIN, CERTAIN_LATE, LEAST_SAMPLING, SAMPLING, SAMPLING_SHARE
 
 
 class EarlyLooks:
@@ -29,8 +29,6 @@ class EarlyLooks:
         """`narrated.early.Early`, imported when it is needed: small worlds do without."""
         self.looking: Any = None
         """`certain.stage.Looking`, the same."""
-        self.certain: Any = None
-        """What it was last certain of."""
         self.left = list(CERTAIN)
         self._wait()
 
@@ -60,8 +58,7 @@ class EarlyLooks:
 
         with suppress(EndlessSettling):  # the proof tells of that, and how
             self.looking = self.looking or Looking(self.system, self.budget)
-            self.certain = self.looking.go_on(work)
-            self.told = told_early(self.certain)
+            self.told = told_early(self.looking.go_on(work))
 
     def added_to(self, report: Report) -> Report:
         """The report; where it proves nothing as a whole, with what is certain all the same."""
@@ -81,7 +78,7 @@ class EarlyLooks:
         from zubrel.narrated.early import with_certain
 
         report = with_certain(report, self.told)
-        every = sorted((*report.findings, *self._seen(report)), key=order_of)
+        every = sorted((*report.findings, *self._seen(report)), key=by_gravity)
         return replace(report, findings=tuple(every))
 
     def _seen(self, report: Report) -> Sequence[Told]:
@@ -90,10 +87,14 @@ class EarlyLooks:
 
         known = {(f.kind, f.subject) for f in report.findings}
         # who asked for a short search waits no longer for a sample than for the search
-        work = min(share(self.budget, SAMPLING, 0.014), LEAST_SAMPLING + self.budget.work / 10)
-        with suppress(LimitReached, MemoryError, EndlessSettling):
+        work = min(
+            share(self.budget, SAMPLING, SAMPLING_SHARE), LEAST_SAMPLING + self.budget.work / 10
+        )
+        with suppress(EndlessSettling):
+            # both: that of the look asks the other whether the telling goes on too long
             self.budget.begin_telling()
-            return findings_seen(self.certain, known, work, self.budget)
+            self.looking.budget.begin_telling()
+            return findings_seen(self.looking, known, work)
         return ()
 
     def _compare(self, report: Report) -> None:

@@ -27,7 +27,7 @@ from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
-from zubrel.findings.finding import order_of
+from zubrel.findings.finding import by_gravity
 from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.findings.registry import end_of
 from zubrel.looks import EarlyLooks
@@ -247,7 +247,7 @@ def _at_full_size(
     if full.judged.complete:
         open_kinds = {kind for kind, _ in full.undecided}
         findings += stale_acceptance(lens.system.world, findings, open_kinds)
-    order = tuple(sorted(findings, key=order_of))
+    order = tuple(sorted(findings, key=by_gravity))
     progress.stage("writing it up")
 
     def closer(asked: Sequence[Formula]) -> Lens[Any] | None:

@@ -34,6 +34,11 @@ FORWARD_AGAIN = 1 * SECOND
 """The same for each batch of questions in a world for whose end that was too much (all of a salt
 mine 41 s instead of 70, all of bazaar M 4 76 s instead of 99)."""
 
+FAR = 2
+"""Times the work on all that is reached, in later turns, where half of the regions are behind
+(bazaar XL 1 takes 25 million units, and gets 4, 32 and 128; with 16 in the second turn it would
+wait for up to 96 more backwards)."""
+
 LONGER = 4
 """Times the work on what leads to a win that may go into which moves doom, before all is tried
 forwards again with more (a lodge of 80 variables: 1 s and 9 s; bazaar L 4, not answered so, takes
@@ -100,8 +105,10 @@ first, so that a proof of three seconds is not held up by much (wins of 40 to 16
 after 0.1 to 0.6 s); more and more where a proof may never end, so that whoever waits for it is told
 something, and a proof of a minute or more takes two fifths longer at most."""
 SAMPLE, SAMPLING, LEAST_SAMPLING = 4_000, 0.7 * SECOND, 0.1 * SECOND
+SAMPLING_SHARE = 0.014
 """Situations that are looked at where a proof has not ended, and work to find them, at most and at
-least; as much is for each part of what they show."""
+least, and of the time that is allowed; as much is for each of five parts of what they show, so that
+all of it fits into what is kept for telling (a ship in debt: 1.4 million units, 1.5 s)."""
 CERTAIN_LATE = 0.8 * SECOND
 """Work on that where a limit came first."""
 SEED = 1

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from random import Random
+from typing import TypeVar
 
 from msgspec import Struct
 
@@ -21,6 +22,8 @@ from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path, Seeker, WinSearch, path_of
 from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
+
+T = TypeVar("T")
 
 PROOF, LONG_PROOF = 12, 60
 """Rooms that are looked at to prove that a win is left: of one situation of many, and of the two
@@ -138,7 +141,7 @@ class Hunt:
     def plays(self, most: int) -> Iterator[tuple[Step, ...]]:
         """Plays that win through up to so many live rooms, spread over all that are known."""
         live = list(self.live)
-        for name in live[:: max(1, len(live) // most)]:
+        for name in spread(live, most):
             path = path_of(self.came, name)
             word = path[-1].target if path else self.rooms.start()
             yield self.rooms.steps_of([*self._spelled_out(path), *self._onward(word)])
@@ -340,6 +343,11 @@ class Hunt:
         exit_ = line[high][1]
         assert exit_ is not None, "only the first room of a line was not come to"
         self.note(line[low][0], exit_)
+
+
+def spread(things: Sequence[T], most: int) -> Sequence[T]:
+    """Up to so many of some things, at even distances."""
+    return things[:: max(1, -(-len(things) // most))]
 
 
 def every_doom(hunt: Hunt) -> Iterator[DoomingStep]:

@@ -11,6 +11,7 @@ from typing import Protocol
 
 from msgspec import Struct
 
+from zubrel.certain.hunt import spread
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.future import Future
 from zubrel.compiled.parts import Step
@@ -85,7 +86,7 @@ class _Missing:
         """Situations from which one step wins, spread over all there are."""
         left = enumerate(self.sample.successors)
         ends = [here for here, steps in left if any(after in self.won for _, after in steps)]
-        return ends[:: max(1, len(ends) // MOST_ENDS)]
+        return spread(ends, MOST_ENDS)
 
     def at(self, end: int) -> Iterator[Missed]:
         """What the shortest play in the sample to an end has missed, and where that began."""

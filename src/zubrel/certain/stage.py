@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 
 from msgspec import Struct
@@ -22,7 +22,7 @@ FOR_A_WIN = 0.6
 FOR_DOOMS = 0.75
 """The share of the work that has gone by when plays are made shorter instead of looking on."""
 MOST_PLAYS = 60
-"""Plays that are told of, beside those to what dooms."""
+"""Plays that win that are told of."""
 
 log = logging.getLogger(__name__)
 
@@ -31,7 +31,7 @@ class Certain(Struct, frozen=True):
     """What is certain, whatever else a proof may find.
 
     `win` are the steps of a win, which may not be the shortest (None: none was found).
-    `unwinnable`: there is none. `dooms` are not all that there are, nor are `plays`, which win.
+    `unwinnable`: there is none. `dooms` are not all that there are.
     """
 
     system: System
@@ -39,7 +39,6 @@ class Certain(Struct, frozen=True):
     win: tuple[Step, ...] | None
     unwinnable: bool
     dooms: tuple[DoomingStep, ...]
-    plays: tuple[tuple[Step, ...], ...]
 
     @property
     def whole(self) -> Future:
@@ -82,8 +81,13 @@ class Looking:
         dooms = tuple(every_doom(self.hunt))
         log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)
         win = self.hunt.win() if self.won else None
-        plays = tuple(self.hunt.plays(MOST_PLAYS)) if self.won else ()
-        return Certain(self.system, self.seeker.relaxation, win, self.unwinnable, dooms, plays)
+        return Certain(self.system, self.seeker.relaxation, win, self.unwinnable, dooms)
+
+    def plays(self) -> Iterator[tuple[Step, ...]]:
+        """Plays that win, and those to what dooms. Raises what `Budget.spend` does."""
+        if self.won:
+            yield from self.hunt.plays(MOST_PLAYS)
+        yield from (doom.walk for doom in every_doom(self.hunt))
 
     def _within(self, do: Callable[[], None], until: float) -> None:
         with suppress(LimitReached, MemoryError), self.budget.within(until - self.budget.work):

@@ -15,7 +15,7 @@ from zubrel.checked.things import Acceptance
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
-from zubrel.findings.finding import Finding, order_of, soonest
+from zubrel.findings.finding import Finding, by_gravity, soonest
 from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.findings.registry import BY_KIND, FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
 from zubrel.findings.shape.outline import Outline, outline
@@ -63,7 +63,7 @@ def find_in(
         # after a limit, what is not found may still be there
         findings += stale_acceptance(judged.system.world, findings)
     # by gravity, then as the detectors found them, which follows the file
-    order = tuple(sorted(findings, key=order_of))
+    order = tuple(sorted(findings, key=by_gravity))
     chain, drawn = None, None
     # where a limit cuts this short, the verdict and the findings are whole all the same
     with suppress(LimitReached, MemoryError):

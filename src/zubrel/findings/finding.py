@@ -34,7 +34,7 @@ class Ordered(Protocol):
     def span(self) -> Span | None: ...
 
 
-def order_of(finding: Ordered) -> Order:
+def by_gravity(finding: Ordered) -> Order:
     """Sort key: the gravest first, then by kind, then by place in the files."""
     place = finding.span.order() if finding.span else ("", 0, 0)
     grave = SEVERITIES.index(finding.severity)

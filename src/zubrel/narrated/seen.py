@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.missed import Missed, missed
-from zubrel.certain.stage import Certain
+from zubrel.certain.stage import Looking
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.future import Future
 from zubrel.compiled.parts import Step
@@ -52,28 +52,26 @@ log = logging.getLogger(__name__)
 
 
 def findings_seen(
-    certain: Certain, known: Collection[tuple[str, str]], work: float, budget: Budget
+    looking: Looking, known: Collection[tuple[str, str]], work: float
 ) -> tuple[Told, ...]:
-    """Findings that some plays show, beside those for which no play need be known.
+    """Findings that plays of a look show, beside those for which no play need be known.
 
-    Not those that are `known` already, by kind and subject.
+    Not those that are `known` already, by kind and subject. The budget is that of the look.
 
     `work` is to find the plays, for what they miss, for why that never comes any more, and for what
     never is at all, and twice as much for what they show at once. A limit ends it, with what was
     told by then. Raises `EndlessSettling` where a play never rests.
     """
-    told = _as_far_as_it_goes(_every(certain, work, budget))
+    told = _as_far_as_it_goes(_every(looking, work))
     return tuple(replace(one, certain=True) for one in told if (one.kind, one.subject) not in known)
 
 
-def _every(certain: Certain, work: float, budget: Budget) -> Iterator[Told]:
-    system = certain.system
-    dooms = [doom.walk for doom in certain.dooms]
-    sample = sampled(system, [*certain.plays, *dooms], SAMPLE, work, budget)
+def _every(looking: Looking, work: float) -> Iterator[Told]:
+    system, budget = looking.system, looking.budget
+    sample = sampled(system, looking.plays(), SAMPLE, work, budget)
     judged = judge(sample)
     log.info("a sample of %d situations is looked at", len(sample.words))
-    # one of its own: that of earlier looks may have come to its limit
-    relaxation = Relaxation(system, budget, system.possible_operators)
+    relaxation = looking.seeker.relaxation
     # warnings before notes, where not all of it can be told
     yield from _Missables(system, relaxation, budget).told(sample, judged, work)
     with budget.within(work):

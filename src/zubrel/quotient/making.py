@@ -13,7 +13,7 @@ from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import System
 from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.symbolic.search import SymbolicSearch, explore_symbolic
-from zubrel.policy import FORWARD, LONGER
+from zubrel.policy import FAR, FORWARD, LONGER
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, reduce
 from zubrel.reduced.result import Reduced
@@ -96,4 +96,4 @@ def first_lens(
         budget.spend(1)  # a share that is all spent outside of here ends this
         work *= 4
         # what is behind for good stays small, and half of the way is no bad sign for the rest
-        more = 2 * work if forward.is_far else work
+        more = FAR * work if forward.is_far else work

@@ -131,7 +131,8 @@ class Reasons:
 
     def of_having(self, subject: str) -> tuple[Node, ...]:
         """Why an item, a find, a deed, a quest, a foe or an ending is had no more."""
-        return self._trees(thing.attained for thing in missables(self.system, subject))
+        wanted = [thing for thing in missables(self.system) if thing.subject == subject]
+        return self._trees(thing.attained for thing in wanted)
 
     def of_promise(self, subject: str) -> tuple[Node, ...]:
         """Why what a promise wants to be possible is so no more."""

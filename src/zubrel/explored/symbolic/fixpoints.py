@@ -240,7 +240,8 @@ class SymbolicFixpoints:
                 continue
             number = order[place]
             restless[number] = False
-            self.closed_regions = self._regions_before[self.groups[number].region]
+            if not backwards:
+                self.closed_regions = self._regions_before[self.groups[number].region]
             before = closure
             closure = self._group_closed(self.groups[number], closure, follow, within)
             if closure != before:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
 
 from msgspec.structs import replace
@@ -11,7 +11,7 @@ from zubrel.base.budget import LimitReached
 from zubrel.base.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.checked.effects import Give, Lose, SetMark, Take, Wear
+from zubrel.checked.effects import Effect, Give, Lose, SetMark, Take, Wear
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
@@ -93,20 +93,14 @@ def _only_source_of(world: World, once: str) -> str | None:
     return None
 
 
-def missables(system: System, subject: str | None = None) -> Iterator[Missable]:
-    """Everything that a play can have or miss, or what of it has an id."""
-    every = _missables(system, subject)
-    return every if subject is None else (thing for thing in every if thing.subject == subject)
-
-
-def _missables(system: System, subject: str | None) -> Iterator[Missable]:
+def missables(system: System) -> Iterator[Missable]:
+    """Everything that a play can have or miss."""
     world, numbers = system.world, system.numbers
-    losable = _losable(world)
+    losable, sources = _losable(world), _Sources(world)
     for item in world.items.values():
-        # whether a play has ever had an item takes a look at all rules
-        if item.most > 0 and subject in (None, item.id):
+        if item.most > 0:
             had_where = Within(numbers[keys.held(item.id)], 1, item.most)
-            ever = None if item.id not in losable else _ever_had(world, numbers, item.id)
+            ever = None if item.id not in losable else _ever_had(world, numbers, item.id, sources)
             thing = _thing(item.id, item.name, item.span, had_where, ever)
             yield replace(thing, lasting=item.id not in losable)
     yield from _marks(world, numbers)
@@ -148,7 +142,33 @@ def _thing(
     )
 
 
-def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | None:
+class _Sources:
+    """What gives each item and sets each mark, of all rules in one pass."""
+
+    def __init__(self, world: World) -> None:
+        self.givers: dict[str, list[Rule]] = {}
+        """By item the rules that give it."""
+        self.setters: dict[Key, set[str]] = {}
+        """By mark the ids of the rules that set it."""
+        for rule in world.rules:
+            for item in {give.item for give in rule.gives}:
+                self.givers.setdefault(item, []).append(rule)
+            for mark in _marks_set(e for o in rule.outcomes for e in o.effects):
+                self.setters.setdefault(mark, set()).add(rule.id)
+        happening = [e for h in world.happenings for e in h.outcome.effects]
+        rewards = [e for q in world.quests.values() for e in q.reward]
+        self.by_itself = {e.item for e in (*happening, *rewards) if isinstance(e, Give | Lose)}
+        """Items that come or go without a rule."""
+        self.set_by_itself = frozenset(_marks_set(happening))
+
+
+def _marks_set(effects: Iterable[Effect]) -> Iterator[Key]:
+    return (keys.mark(e.kind, e.subject) for e in effects if isinstance(e, SetMark))
+
+
+def _ever_had(
+    world: World, numbers: dict[Key, int], item: str, sources: _Sources
+) -> Formula | None:
     """Where a play has had an item: some mark is set of those that all its sources set once.
 
     None where it may be gone again, or wasted, before the player could be said to have had it.
@@ -158,32 +178,27 @@ def _ever_had(world: World, numbers: dict[Key, int], item: str) -> Formula | Non
     # gone
     if any(g.item == item for g in world.holding) or thing.stays_in or thing.wasted_when_full:
         return None
-    effects = [e for h in world.happenings for e in h.outcome.effects]
-    effects += [e for q in world.quests.values() for e in q.reward]
-    sources = [r for r in world.rules if any(g.item == item for g in r.gives)]
-    if any(isinstance(e, Give | Lose) and e.item == item for e in effects):
+    if item in sources.by_itself:
         return None
+    givers = sources.givers.get(item, [])
+    # alternatives may share theirs
+    known = {rule.id for rule in givers}
     marks: list[Formula] = []
-    for rule in sources:
+    for rule in givers:
         own = [keys.mark("taken", rule.owner)] if rule.kind == "find" else []
         own += [keys.mark("done", once) for once in rule.once]
-        own = [key for key in own if key in numbers and not _set_elsewhere(world, key, sources)]
+        own = [
+            key
+            for key in own
+            if key in numbers
+            and key not in sources.set_by_itself
+            and sources.setters.get(key, set()) <= known
+        ]
         # a source that can be used again sets no mark, and luck may set it without giving
         if not own or len(rule.outcomes) > 1:
             return None
         marks.append(Within(numbers[own[0]], 1, 1))
     return either(marks)
-
-
-def _set_elsewhere(world: World, mark: Key, sources: Sequence[Rule]) -> bool:
-    """Whether anything but some rules sets a mark: alternatives may share theirs."""
-    others = [o for r in world.rules if r not in sources for o in r.outcomes]
-    others += [h.outcome for h in world.happenings]
-    return any(
-        isinstance(e, SetMark) and keys.mark(e.kind, e.subject) == mark
-        for o in others
-        for e in o.effects
-    )
 
 
 def _losable(world: World) -> frozenset[str]:
