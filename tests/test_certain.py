@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.program import ProgramTest
 from tests.random_worlds import random_world
 from tests.said_worlds import said_world
-from tests.seeds import LONG, least, sampled
+from tests.seeds import LONG, examples, least, sampled
 from tests.small_worlds import small_worlds
 from tests.strategies import SIZES, VARIABLES, formulas, holds, situations
 from tests.stress_worlds import passage_world, stress_world, trade_world
@@ -42,7 +42,7 @@ def systems(seeds):
 
 
 class Possible(unittest.TestCase):
-    @settings(max_examples=150, deadline=None, derandomize=True)
+    @settings(max_examples=examples(150), deadline=None, derandomize=True)
     @given(formulas, situations)
     def test_of_single_values_it_is_the_truth(self, formula, values):
         masks = Masks(VARIABLES)
@@ -51,7 +51,7 @@ class Possible(unittest.TestCase):
         denied = masks.holds(masks.of(formula, True), domains)
         self.assertEqual(denied, not holds(formula, values))
 
-    @settings(max_examples=150, deadline=None, derandomize=True)
+    @settings(max_examples=examples(150), deadline=None, derandomize=True)
     @given(formulas, situations, SETS)
     def test_what_holds_of_some_values_is_possible_of_sets_with_them(self, formula, values, sets):
         masks = Masks(VARIABLES)
@@ -60,7 +60,7 @@ class Possible(unittest.TestCase):
         if holds(formula, values):
             self.assertTrue(masks.holds(masks.of(formula), domains))
 
-    @settings(max_examples=150, deadline=None, derandomize=True)
+    @settings(max_examples=examples(150), deadline=None, derandomize=True)
     @given(formulas, situations)
     def test_one_of_its_clauses_holds_exactly_where_a_formula_does(self, formula, values):
         masks = Masks(VARIABLES)

@@ -16,7 +16,7 @@ class Demo(ProgramTest):
         mine = self.folder / "zubrel-demo" / "draft.yaml"
         mine.parent.mkdir()
         mine.write_text("mine", encoding="utf-8")
-        done = self.zubrel("demo", "--force", code=0, timeout=200)
+        done = self.zubrel("demo", "--force", code=0)
         self.assertNotEqual(mine.read_text(encoding="utf-8"), "mine")
         self.assertLess(done.stdout.index("SOFTLOCKS"), done.stdout.index("SOLVABLE"))
         for picture in ("map", "chain", "windows", "growth", "losses"):

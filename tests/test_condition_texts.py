@@ -6,6 +6,7 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.seeds import examples
 from zubrel.authored.document import document_of
 from zubrel.base.source import Source
 from zubrel.checked import keys
@@ -106,7 +107,7 @@ def resolved(text):
 
 
 class Texts(unittest.TestCase):
-    @settings(max_examples=150, deadline=None, derandomize=True)
+    @settings(max_examples=examples(150), deadline=None, derandomize=True)
     @given(conditions, st.data())
     def test_a_condition_holds_where_its_words_say(self, condition, data):
         text, expected = condition
@@ -120,7 +121,7 @@ class Texts(unittest.TestCase):
             self.assertEqual(system.walker.holds(asked, situation), truth, text)
             self.assertEqual(bool(test(*packing.pack(values))), truth, text)
 
-    @settings(max_examples=60, deadline=None, derandomize=True)
+    @settings(max_examples=examples(60), deadline=None, derandomize=True)
     @given(conditions, st.data())
     def test_denied_twice_it_is_what_it_was(self, condition, data):
         text, _ = condition
@@ -132,7 +133,7 @@ class Texts(unittest.TestCase):
             system.walker.holds(once, situation), system.walker.holds(twice, situation), text
         )
 
-    @settings(max_examples=60, deadline=None, derandomize=True)
+    @settings(max_examples=examples(60), deadline=None, derandomize=True)
     @given(conditions)
     def test_it_can_be_put_into_words_without_a_sign_of_ours(self, condition):
         text, _ = condition

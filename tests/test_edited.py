@@ -41,7 +41,7 @@ from zubrel.mended.edits import applied, places
 from zubrel.mended.files import Files
 from zubrel.mended.renaming import CannotRename, renamed, scripts_naming
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "6"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "3"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 WORLDS = ("tidewrack.yaml", "draft.yaml", "starter.yaml")
 TEXT = (DEMO / "tidewrack.yaml").read_text(encoding="utf-8")

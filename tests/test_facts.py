@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from tests.errand_worlds import errand_world
 from tests.random_worlds import random_world
-from tests.seeds import LONG, least, sampled
+from tests.seeds import LONG, examples, least, sampled
 from tests.small_worlds import small_worlds
 from tests.strategies import VARIABLES, changed, changes, formulas, holds, situations
 from tests.stress_worlds import stress_world, trade_world
@@ -123,7 +123,7 @@ class Facts(unittest.TestCase):
 class AfterChanges(unittest.TestCase):
     sure = 0
 
-    @settings(max_examples=400, deadline=None, derandomize=True)
+    @settings(max_examples=examples(400), deadline=None, derandomize=True)
     @given(
         st.lists(formulas, min_size=1, max_size=4),
         st.lists(changes, max_size=3),

@@ -6,6 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.seeds import examples
 from tests.strategies import (
     LOADED,
     SIZES,
@@ -47,8 +48,8 @@ from zubrel.reduced.clauses import (
     shortest,
 )
 
-MANY = settings(max_examples=150, deadline=None, derandomize=True)
-FEW = settings(max_examples=40, deadline=None, derandomize=True)
+MANY = settings(max_examples=examples(150), deadline=None, derandomize=True)
+FEW = settings(max_examples=examples(40), deadline=None, derandomize=True)
 some_formulas = st.lists(formulas, max_size=4)
 
 

@@ -141,7 +141,7 @@ class Realms(unittest.TestCase):
         system = realm_system("s", 1, True)
         expected = asked(system)
         with mock.patch.object(questions_module, "BATCH", 8):
-            for jobs in (1, 2):
+            for jobs in (1, 2) if LONG else (2,):
                 full = asked(system, jobs=jobs)
                 with self.subTest(jobs=jobs):
                     self.assertEqual(named(full.findings), named(expected.findings))
@@ -260,7 +260,7 @@ class Realms(unittest.TestCase):
 class Program(ProgramTest):
     def test_a_limit_of_time_ends_in_a_verdict_or_none_and_says_what_is_open(self):
         world = self.write("realm.yaml", realm("l", 1))
-        done = self.zubrel("check", world, "--max-seconds", "3", "--format", "json", timeout=90)
+        done = self.zubrel("check", world, "--max-seconds", "3", "--format", "json")
         found = json.loads(done.stdout)
         self.assertEqual(found["complete"], found["verdict"] != "incomplete")
         if found["complete"]:

@@ -7,13 +7,14 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.seeds import examples
 from zubrel.base.budget import Budget, Limits
 from zubrel.compiled.regions import regions_of
 from zubrel.explored.listed.links import Links
 from zubrel.explored.listed.numbering import NumberTable, Rows
 from zubrel.explored.symbolic.ordering import _force
 
-MANY = settings(max_examples=120, deadline=None, derandomize=True)
+MANY = settings(max_examples=examples(120), deadline=None, derandomize=True)
 NODES = 12
 pairs = st.tuples(st.integers(0, NODES - 1), st.integers(0, NODES - 1))
 edges = st.lists(pairs, max_size=30)

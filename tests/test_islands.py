@@ -19,7 +19,7 @@ from zubrel.findings.fates import fates
 from zubrel.findings.judged import ended_formula, judge, won_formula
 from zubrel.walked.walker import Walker
 
-SEEDS = int(os.environ.get("ZUBREL_SEEDS", "16"))
+SEEDS = int(os.environ.get("ZUBREL_SEEDS", "8"))
 FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 
 # three areas on the near side, two beyond a door that opens for good

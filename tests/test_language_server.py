@@ -18,7 +18,7 @@ from lsprotocol import types as lsp
 from pygls.lsp.client import LanguageClient
 
 from tests.editor import FORKING, Editor, Nursery, capabilities_of_most, offset_of, position_of
-from tests.program import DEMO
+from tests.program import DEMO, PATIENCE
 from tests.seeds import LONG
 from zubrel.api import check, load
 from zubrel.base.budget import Limits
@@ -544,7 +544,7 @@ class Doing(ServerTest):
         await editor.until(lambda: len(editor.progress) > bars, "a bar")
         token = editor.progress[-1]
         editor.client.window_work_done_progress_cancel(lsp.WorkDoneProgressCancelParams(token))
-        self.assertEqual(await asyncio.wait_for(asked, 20), [])
+        self.assertEqual(await asyncio.wait_for(asked, PATIENCE), [])
         asked = editor.client.protocol.send_request(
             lsp.WORKSPACE_EXECUTE_COMMAND,
             lsp.ExecuteCommandParams("zubrel.mend", [uri, "softlock", "shed_door"]),
@@ -553,7 +553,7 @@ class Doing(ServerTest):
         numbers = list(editor.client.protocol._request_futures)
         editor.client.cancel_request(lsp.CancelParams(numbers[-1]))
         with self.assertRaises(BaseException):  # noqa: B017
-            await asyncio.wait_for(asyncio.wrap_future(asked), 20)
+            await asyncio.wait_for(asyncio.wrap_future(asked), PATIENCE)
         self.assertIn("**A lamp**", await editor.hover("world.yaml", "  lamp:", 3))
 
 
@@ -713,7 +713,7 @@ class Beginnings(ServerTest):
             capture_output=True,
             text=True,
             env={**os.environ, **env},
-            timeout=60,
+            timeout=PATIENCE,
         )
 
     def test_a_port_that_is_none_or_taken_is_wrong_usage(self):
@@ -742,7 +742,7 @@ class Beginnings(ServerTest):
             input=text,
             capture_output=True,
             text=True,
-            timeout=60,
+            timeout=PATIENCE,
         )
         self.assertEqual(done.returncode, 0)
         self.assertIn('{"id": 1, "jsonrpc": "2.0", "result": null}', done.stdout)

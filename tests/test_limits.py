@@ -10,13 +10,11 @@ import sys
 import tempfile
 import time
 import unittest
-from contextlib import suppress
-from pathlib import Path
 from unittest import mock
 
 from benchmarks.families import quests, realm
 
-from tests.program import DEMO, ProgramTest
+from tests.program import DEMO, PATIENCE, ProgramTest
 from tests.seeds import LONG
 from tests.test_outputs import WORLD
 from zubrel.authored.document import document_of
@@ -279,33 +277,18 @@ class Faults(ProgramTest):
 
     def test_ctrl_c_says_what_was_found_by_then(self):
         self.write("w.yaml", realm("m", 1))
-        for arguments, wait in ((["check", "w.yaml"], 2.0), (["route", "w.yaml"], 1.0)):
-            running = subprocess.Popen(
-                [sys.executable, "-m", "zubrel", *arguments],
-                cwd=self.folder,
-                text=True,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.PIPE,
-            )
-            self.await_handler(running.pid)
-            time.sleep(wait)
+        for command in ("check", "route"):
+            log = self.folder / f"{command}.txt"
+            running = self.begun(command, "w.yaml", "--log", log.name)
+            # before it has heard of it, Python ends as every program does
+            self.until(lambda log=log: log.exists() and "too many" in log.read_text(), "the search")
             running.send_signal(signal.SIGINT)
-            out, error = running.communicate(timeout=20)
-            with self.subTest(arguments[0]):
+            out, error = running.communicate(timeout=PATIENCE)
+            with self.subTest(command):
                 self.assertEqual(running.returncode, 130, out + error)
                 self.assertNotIn("Traceback", error)
-                if arguments[0] == "check":
+                if command == "check":
                     self.assertIn("stopped at Ctrl-C", out)
-
-    def await_handler(self, process):
-        """Until a process hears Ctrl-C: before, it dies of it as every program does."""
-        for _ in range(400):
-            with suppress(OSError):
-                status = Path(f"/proc/{process}/status").read_text()
-                caught = int(re.search(r"SigCgt:\s*([0-9a-f]+)", status)[1], 16)
-                if caught >> (signal.SIGINT - 1) & 1:
-                    return
-            time.sleep(0.05)
 
     def test_a_long_search_says_where_it_is_unless_it_is_told_not_to(self):
         code = (
@@ -344,21 +327,8 @@ class Workers(ProgramTest):
         for number, world in enumerate(worlds):
             self.write(f"w{number}.yaml", world)
         names = [f"w{n}.yaml" for n in range(len(worlds))]
-        running = subprocess.Popen(
-            [sys.executable, "-m", "zubrel", "check", *names, "--jobs", "2", "--format", "json"],
-            cwd=self.folder,
-            text=True,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.PIPE,
-            # whoever begins the tests in the background has it ignored
-            preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
-        )
-        self.addCleanup(running.kill)
-        for _ in range(200):
-            if found := self.workers_of(running.pid):
-                break
-            time.sleep(0.05)
-        self.assertTrue(found, "no worker was begun")
+        running = self.begun("check", *names, "--jobs", "2", "--format", "json")
+        found = self.until(lambda: self.workers_of(running.pid), "a worker")
         time.sleep(0.3)
         return running, found
 
@@ -369,23 +339,19 @@ class Workers(ProgramTest):
         return [int(line.split()[0]) for line in listed.splitlines() if "spawn_main" in line]
 
     def gone(self, pid):
-        for _ in range(100):
-            try:
-                os.kill(pid, 0)
-                with open(f"/proc/{pid}/stat", encoding="ascii") as status:
-                    if status.read().split(")")[1].split()[0] == "Z":
-                        return True
-            except (ProcessLookupError, FileNotFoundError):
-                return True
-            time.sleep(0.05)
-        return False
+        try:
+            os.kill(pid, 0)
+            with open(f"/proc/{pid}/stat", encoding="ascii") as status:
+                return status.read().split(")")[1].split()[0] == "Z"
+        except (ProcessLookupError, FileNotFoundError):
+            return True
 
     @unittest.skipUnless(sys.platform == "linux", "looks at /proc")
     def test_worlds_of_a_worker_that_was_killed_are_done_again(self):
         running, workers = self.started(quests(5), quests(5))
         for worker in workers:
             os.kill(worker, signal.SIGKILL)
-        out, error = running.communicate(timeout=60)
+        out, error = running.communicate(timeout=PATIENCE)
         self.assertEqual(running.returncode, 0, error)
         self.assertEqual([r["verdict"] for r in json.loads(out)], ["solvable", "solvable"])
 
@@ -394,9 +360,10 @@ class Workers(ProgramTest):
         for ending in (signal.SIGTERM, signal.SIGKILL, signal.SIGINT):
             running, workers = self.started(quests(8), quests(8))
             running.send_signal(ending)
-            running.communicate(timeout=20)  # returns only when nobody holds the output open
+            running.communicate(timeout=PATIENCE)  # returns only when nobody holds the output open
             with self.subTest(ending):
-                self.assertTrue(all(self.gone(worker) for worker in workers))
+                for worker in workers:
+                    self.until(lambda worker=worker: self.gone(worker), "its end")
 
 
 if __name__ == "__main__":

@@ -368,6 +368,31 @@ class Chains(unittest.TestCase):
                 self.assertGreaterEqual(error, abs((visits - exact).sum()) - 1e-12)
                 self.assertGreater(error, 1e-4)
 
+    def test_components_between_which_nothing_leads_are_solved_together(self):
+        random = np.random.default_rng(11)
+        sizes = (40, 3, 35, 60, 35)
+        dense = np.zeros((sum(sizes) + 2, sum(sizes) + 2))
+        dense[0, -1], start = 0.1, 1
+        for size in sizes:
+            # from the first situation into each, and from each to the last one
+            inside = slice(start, start + size)
+            dense[inside, inside] = 0.8 * random.dirichlet(np.ones(size), size)
+            dense[0, start], dense[start, -1] = 0.1, 0.1
+            start += size
+        shuffled = random.permutation(len(dense))
+        dense = dense[np.ix_(shuffled, shuffled)]
+        begun_at = random.random(len(dense))
+        exact = np.linalg.solve((np.eye(len(dense)) - dense).T, begun_at)
+        inside, solved = sparse.csr_matrix(dense), {}
+        for most in (0, 50, 1000):
+            with mock.patch.object(chain, "TOGETHER", most):
+                made = MarkovChain(inside, components(inside), budget())
+            solved[most] = sum(isinstance(p, chain._Tangle) for v in made.levels for p in v.parts)
+            visits, error = made.visits(begun_at)
+            self.assertLess(abs(visits - exact).sum(), 1e-9)
+            self.assertLess(error, 1e-9)
+        self.assertEqual(solved, {0: 4, 50: 2, 1000: 1})
+
     def test_rounds_find_what_factors_and_inverses_find(self):
         board = board_from(purse(7, 20, 2, 3))
         known = fates_of(board, aimless(board), budget())

@@ -8,7 +8,7 @@ from itertools import combinations, pairwise
 import yaml
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 
-from tests.program import DEMO, ProgramTest
+from tests.program import CASES, DEMO, ProgramTest
 from tests.random_worlds import random_world
 from tests.seeds import LONG, sampled
 from tests.test_against_reference import world_of
@@ -27,6 +27,7 @@ from zubrel.findings.shape.outline import Outline
 from zubrel.odds.odds import OddsOptions, odds_of, players_of
 from zubrel.pipeline import InvalidInput, load, report
 
+DRAFT = DEMO / "draft.yaml"
 TWO_WAYS = """\
 zubrel: 1
 title: Two ways up, for $5 or $6
@@ -55,8 +56,9 @@ def report_of(text, folder):
 
 
 @cache
-def report_on_demo(name):
-    return report(load(str(DEMO / name)), with_outline=True, with_odds=True)
+@cache
+def report_on(path, with_odds=False):
+    return report(load(str(path)), with_outline=True, with_odds=with_odds)
 
 
 class WhatIsDrawn(ProgramTest):
@@ -106,7 +108,7 @@ class WhatIsDrawn(ProgramTest):
         )
 
     def test_trouble_is_marked_where_it_begins(self):
-        atlas = report_on_demo("draft.yaml").sketch.atlas
+        atlas = report_on(DRAFT).sketch.atlas
         trouble = {p.id: p.softlocks for p in atlas.places if p.softlocks}
         self.assertEqual(trouble["ropewalk"], ("Open Crate",))
         self.assertEqual(set(trouble), {"ropewalk", "boiling_house", "market", "causeway"})
@@ -115,9 +117,9 @@ class WhatIsDrawn(ProgramTest):
         self.assertNotIn("Oar", missable)
 
     def test_growth_adds_up_to_the_numbers_of_the_report(self):
-        for name in ("draft.yaml", "starter.yaml"):
-            with self.subTest(world=name):
-                found = report_on_demo(name)
+        for path in (DRAFT if LONG else CASES / "island.yaml", DEMO / "starter.yaml"):
+            with self.subTest(world=path.name):
+                found = report_on(path)
                 sums = [sum(column) for column in zip(*found.sketch.growth, strict=True)]
                 self.assertEqual(sums, [found.situations, found.won, found.doomed])
                 first = next(n for n, row in enumerate(found.sketch.growth) if row[1])
@@ -151,7 +153,7 @@ class Layout(unittest.TestCase):
         self.assertTrue(all(width_of(line, 9) <= 90 for line in lines))
 
     def test_nothing_is_cut_and_no_words_overlap(self):
-        reports = [report_on_demo("draft.yaml" if LONG else "starter.yaml")]
+        reports = [report_on(DRAFT if LONG else DEMO / "starter.yaml", True)]
         seen = 0
         for seed in sampled(3):
             try:
@@ -182,7 +184,7 @@ class Layout(unittest.TestCase):
         self.assertIn("Something new every", words)
 
     def test_the_losses_add_up(self):
-        told = report_on_demo("draft.yaml").aimless
+        told = report_on(DRAFT if LONG else CASES / "island.yaml", True).aimless
         lost = sum(share for _, share in told.lost_in)
         self.assertAlmostEqual(lost, told.doomed, 9)
         self.assertAlmostEqual(told.won + sum(share for _, share in told.ends), 1, 9)

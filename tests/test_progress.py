@@ -10,7 +10,7 @@ from unittest import mock
 
 from benchmarks.families import realm
 
-from tests.program import ProgramTest
+from tests.program import PATIENCE, ProgramTest
 from zubrel.base.budget import Budget, Limits
 from zubrel.shell.meter import ProgressLine
 
@@ -91,7 +91,7 @@ class Program(ProgramTest):
         )
         command = [sys.executable, "-c", code, "check", world, "--max-seconds"]
         quiet_run, loud_run = (
-            subprocess.run([*command, *more], capture_output=True, text=True, timeout=90)
+            subprocess.run([*command, *more], capture_output=True, text=True, timeout=PATIENCE)
             for more in (("1", "--quiet"), ("3",))
         )
         self.assertEqual(quiet_run.stderr, "")

@@ -6,7 +6,7 @@ import subprocess
 import unittest
 from html.parser import HTMLParser
 
-from tests.program import DEMO, ProgramTest
+from tests.program import DEMO, PATIENCE, ProgramTest
 from tests.test_check_command import TOSS
 
 NASTY = """\
@@ -159,7 +159,7 @@ document.title = seen.join("|") + "|" + document.getElementById("stepper").open;
             ],
             capture_output=True,
             text=True,
-            timeout=60,
+            timeout=PATIENCE,
         )
         (title,) = re.findall(r"<title>(.*?)</title>", done.stdout)
         return title, done.stderr

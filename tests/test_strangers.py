@@ -76,7 +76,7 @@ class Errors(ProgramTest):
     def test_faults_that_are_alike_are_counted(self):
         deeds = "".join(f"  d{n}: {{needs: lantren}}\n" for n in range(5000))
         self.write("w.yaml", HEAD + "items: {lantern: Lantern}\ndeeds:\n" + deeds + AREAS + END)
-        error = self.zubrel("check", "w.yaml", code=2, timeout=20).stderr
+        error = self.zubrel("check", "w.yaml", code=2).stderr
         self.assertEqual(error.count("lantren}"), 3)
         self.assertIn("and 4,997 more like this", error)
         self.assertIn("5000 problems, of which 3 are shown", error)
@@ -86,7 +86,7 @@ class Errors(ProgramTest):
         deeds = f"deeds:\n  d0: &d {{either: [{either}]}}\n"
         deeds += "".join(f"  d{n}: *d\n" for n in range(1, 150))
         self.write("w.yaml", HEAD + "facts: {lit: false}\n" + deeds + AREAS + END)
-        error = self.zubrel("check", "w.yaml", code=2, timeout=30).stderr
+        error = self.zubrel("check", "w.yaml", code=2).stderr
         self.assertIn("w.yaml:38:3", error)
         self.assertIn("more than 20,000 rules", error)
 
@@ -164,7 +164,7 @@ class Includes(ProgramTest):
         ):
             with self.subTest(name):
                 self.write("world/w.yaml", f"include: {name}\n" + HEAD + AREAS + END)
-                error = self.zubrel("check", "world/w.yaml", code=2, timeout=20).stderr
+                error = self.zubrel("check", "world/w.yaml", code=2).stderr
                 self.assertIn("w.yaml:1:10", error)
                 for secret in ("12345", "root:"):
                     self.assertNotIn(secret, error)

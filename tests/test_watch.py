@@ -10,10 +10,8 @@ import time
 import unittest
 from functools import partial
 
-from tests.program import ProgramTest
+from tests.program import PATIENCE, ProgramTest
 from tests.test_check_command import TOSS
-
-PATIENCE = 60
 
 
 class Watch(ProgramTest):

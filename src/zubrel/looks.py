@@ -15,7 +15,14 @@ from zubrel.explored.explore import share
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.finding import by_gravity
 from zubrel.narrated.report import Report, Told
-from zubrel.policy import CERTAIN, CERTAIN_LATE, LEAST_SAMPLING, SAMPLING, SAMPLING_SHARE
+from zubrel.policy import (
+    CERTAIN,
+    CERTAIN_LATE,
+    CERTAIN_LISTED,
+    LEAST_SAMPLING,
+    SAMPLING,
+    SAMPLING_SHARE,
+)
 
 
 class EarlyLooks:
@@ -47,10 +54,10 @@ class EarlyLooks:
         self._wait()
 
     def listed(self) -> None:
-        """Every situation is listed: what is left of the proof takes less than a second look."""
-        self.left.clear()
-        if self.told is not None:
-            self.budget.nothing_meanwhile()
+        """Every situation is listed: the proof ends soon, unless there is far more to be told."""
+        self.left[:] = [CERTAIN_LISTED] if self.told is None else []
+        self.budget.nothing_meanwhile()
+        self._wait()
 
     def _look(self, work: float) -> None:
         from zubrel.certain.stage import Looking

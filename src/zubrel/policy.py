@@ -109,6 +109,9 @@ SAMPLING_SHARE = 0.014
 """Situations that are looked at where a proof has not ended, and work to find them, at most and at
 least, and of the time that is allowed; as much is for each of five parts of what they show, so that
 all of it fits into what is kept for telling (a ship in debt: 1.4 million units, 1.5 s)."""
+CERTAIN_LISTED = (20 * SECOND, 1 * SECOND)
+"""The same where all situations are listed (the draft of the demo, 250,000 of them, is proved with
+8 million units, and took 13.7 s with a look after 2.5 million and 10 without)."""
 CERTAIN_LATE = 0.8 * SECOND
 """Work on that where a limit came first."""
 SEED = 1
@@ -124,9 +127,10 @@ all that becomes of aimless plays, for pictures and for `compare` (the demo take
 work of `odds` on one player, past which plays are simulated instead (of large components that hang
 together, such as a market with 280,000 situations, one equation takes nine searches)."""
 
-INVERTED, EQUATIONS = 32, 4_000_000
-"""Situations of a component up to which its inverse is made, and of a world up to which equations
-are solved at all."""
+INVERTED, TOGETHER, EQUATIONS = 32, 2_000, 4_000_000
+"""Situations of a component up to which its inverse is made, and up to which it is solved together
+with others (the draft of the demo has a thousand of them: 1.3 s instead of 3.1); and of a world up
+to which equations are solved at all."""
 FILL = 60
 """Entries of a factor for each of the matrix, up to which it is made (a factor of 1,108 takes
 minutes where BiCGSTAB takes a third of a second)."""

@@ -23,7 +23,7 @@ from scipy.sparse import csgraph
 from zubrel.base.budget import Budget
 from zubrel.odds.board import Floats, Integers, Truths
 from zubrel.odds.entangled import SPEND, Entangled, Unsolved
-from zubrel.policy import EQUATIONS, INVERTED
+from zubrel.policy import EQUATIONS, INVERTED, TOGETHER
 
 TOO_LONG = "plays go on for so long that the equations cannot be trusted"
 
@@ -89,7 +89,7 @@ class _Alike(Struct, frozen=True):
 
 
 class _Tangle(Struct, frozen=True):
-    """A large component."""
+    """A large component, or several between which nothing leads."""
 
     start: int
     inside: Entangled
@@ -152,15 +152,22 @@ class MarkovChain:
         """Each level with what solves its components: places of one size follow each other."""
         for start, end in _runs(level, 0, self.size):
             parts: list[_Alike | _Tangle] = []
+            tangles: list[slice] = []
             for first, last in _runs(sizes, start, end):
                 size = int(sizes[first])
                 # all of one size are inverted by a single call
                 if size <= INVERTED:
                     parts.append(_Alike(first, self._inverses(first, last, size, numbers)))
-                    continue
-                for head in range(first, last, size):
-                    part = slice(head, head + size)
-                    parts.append(_Tangle(head, Entangled(self.matrix[part, part], self.budget)))
+                elif size > TOGETHER:
+                    tangles += (slice(head, head + size) for head in range(first, last, size))
+                # nothing leads from one to another: one call of a solver takes them all
+                elif tangles:
+                    tangles[0] = slice(tangles[0].start, last)
+                else:
+                    tangles.append(slice(first, last))
+            for part in tangles:
+                inside = Entangled(self.matrix[part, part], self.budget)
+                parts.append(_Tangle(part.start, inside))
             yield _Level(start, end, tuple(parts))
 
     def _inverses(self, first: int, last: int, size: int, numbers: Integers) -> Floats:

@@ -30,7 +30,7 @@ class Unsolved(Exception):
 
 
 class Entangled:
-    """One component; `inside` are the chances within it. Raises `Unsolved`."""
+    """One component, or several; `inside` are the chances within. Raises `Unsolved`."""
 
     def __init__(self, inside: sparse.csr_matrix, budget: Budget) -> None:
         self.size = inside.shape[0]
