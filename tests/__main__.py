@@ -30,6 +30,8 @@ FIRST = (
     "test_mend",
     "test_against_reference",
 )
+AT_ONCE = (os.cpu_count() or 1) + 1
+"""One more than there are processors: some modules mostly wait for processes of their own."""
 ALONE = ("test_language_server",)
 """Modules that wait in loops of their own, which do not live on in a fork of a thread."""
 COUNTS = re.compile(r"^(-?\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
@@ -51,41 +53,71 @@ def run_all():
     names = sorted(path.stem for path in Path(__file__).parent.glob("test_*.py"))
     names.sort(key=lambda name: FIRST.index(name) if name in FIRST else len(FIRST))
     total = [0, 0, 0]
-    if FORKING:
-        load_once(names)
-    # one more than there are processors: some modules mostly wait for processes of their own
-    with ThreadPoolExecutor((os.cpu_count() or 1) + 1) as pool:
-        results = pool.map(run_one, names)
-        for name, (code, said, seconds, work) in zip(names, results, strict=True):
-            counts = COUNTS.search(said)
-            here = [int(n) for n in counts.groups()] if counts else [0, 1, 0]
-            total = [a + b for a, b in zip(total, here, strict=True)]
-            print(
-                f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped, {seconds:.0f} s"
-                f"{f', {work:.0f} s of work' if work else ''}",
-                flush=True,
-            )
-            if code:
-                print(said, flush=True)
+    for name, (code, said, seconds, work) in (forked if FORKING else fresh)(names):
+        counts = COUNTS.search(said)
+        here = [int(n) for n in counts.groups()] if counts else [0, 1, 0]
+        total = [a + b for a, b in zip(total, here, strict=True)]
+        print(
+            f"{name}: {here[0]} passed, {here[1]} failed, {here[2]} skipped, {seconds:.0f} s"
+            f"{f', {work:.0f} s of work' if work else ''}",
+            flush=True,
+        )
+        if code:
+            print(said, flush=True)
     return total
 
 
-def run_one(name):
-    """A module: its exit code, what it says, seconds, and those of work where they are known."""
-    return run_forked(name) if FORKING and name not in ALONE else run_fresh(name)
+def fresh(names):
+    """Each module, run in a process that begins by itself: its name, and its exit code, what it
+    says, seconds, and those of work, of which nobody knows here."""
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        yield from zip(names, pool.map(run_fresh, names), strict=True)
 
 
 def run_fresh(name):
-    """A module in a process that begins by itself: its exit code, what it says, seconds, and those
-    of work, of which nobody knows here."""
     began = time.monotonic()
-    done = subprocess.run(
-        [sys.executable, "-m", "tests", f"tests.{name}"],
-        capture_output=True,
-        text=True,
-        errors="replace",
-    )
+    done = subprocess.run(command_of(name), capture_output=True, text=True, errors="replace")
     return done.returncode, done.stdout + done.stderr, time.monotonic() - began, 0.0
+
+
+def command_of(name):
+    return [sys.executable, "-m", "tests", f"tests.{name}"]
+
+
+def forked(names):
+    """The same in forks of this process, as they end.
+
+    Begun by one thread: what another one holds while a process is forked, is held there for ever.
+    """
+    load_once(names)
+    left, running = list(names), {}
+    while left or running:
+        while left and len(running) < AT_ONCE:
+            name, said = left.pop(0), tempfile.TemporaryFile()  # noqa: SIM115
+            running[begin(name, said)] = name, said, time.monotonic()
+        child, status, used = os.wait4(-1, 0)
+        name, said, began = running.pop(child)
+        seconds, work = time.monotonic() - began, used.ru_utime + used.ru_stime
+        with said:
+            said.seek(0)
+            text = said.read().decode("utf-8", "replace")
+        yield name, (os.waitstatus_to_exitcode(status), text, seconds, work)
+
+
+def begin(name, said):
+    """The process of a module, which writes into a file."""
+    child = os.fork()
+    if not child:
+        code = 70
+        try:
+            for number in (1, 2):
+                os.dup2(said.fileno(), number)
+            if name in ALONE:
+                os.execv(sys.executable, command_of(name))
+            code = become(f"tests.{name}")
+        finally:
+            os._exit(code)
+    return child
 
 
 def load_once(names):
@@ -96,26 +128,6 @@ def load_once(names):
     # what is loaded stays for good: forks need not look through it for what nobody needs any more
     gc.collect()
     gc.freeze()
-
-
-def run_forked(name):
-    """The same in a fork of this process."""
-    began = time.monotonic()
-    with tempfile.TemporaryFile() as said:
-        child = os.fork()
-        if not child:
-            code = 70
-            try:
-                for number in (1, 2):
-                    os.dup2(said.fileno(), number)
-                code = become(f"tests.{name}")
-            finally:
-                os._exit(code)
-        _, status, used = os.wait4(child, 0)
-        said.seek(0)
-        text = said.read().decode("utf-8", "replace")
-    work = used.ru_utime + used.ru_stime
-    return os.waitstatus_to_exitcode(status), text, time.monotonic() - began, work
 
 
 def become(name):
