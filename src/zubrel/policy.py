@@ -72,6 +72,10 @@ found sooner than a set is closed (a trade of islands: 102 of the 119 that may b
 FIRST_QUESTION = 3 * SECOND
 """Work on one question to a first lens that closes sets backwards, before a lens of its own is made
 for it (a lodge of 80 variables: its first lens took 86 s for all questions with 10, 47 with 3)."""
+PROJECTING, REFINED = 1 * SECOND, 40
+"""Work to refute by few variables that a set is reached, and how often more of them are kept."""
+SINGLE_STEP = 1 * SECOND
+"""Work on the ways into a set by one step, before all that are left are closed together."""
 MAPPING = 60 * SECOND
 """Work on what lies behind what in a world of full size (realm L: 33 s)."""
 TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND

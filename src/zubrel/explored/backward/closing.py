@@ -130,13 +130,17 @@ class BackwardFixpoint:
             self.due[function.number] = function
             self.late.pop(function.number, None)
 
-    def _apply(self, function: Function) -> None:
-        area, old = function.area, self.sets[function.area]
-        before = self.functions.before_resting(function, self.sets) & self.within[area]
+    def sources(self, function: Function) -> Diagram:
+        """From where, in its area, a function leads into the sets as they are."""
+        before = self.functions.before_resting(function, self.sets) & self.within[function.area]
         assert function.step is not None, "what happens by itself follows a step"
         if function.step.number in self.barred:
-            before = before & ~self.barred[function.step.number][area]
-        new = old | before
+            before = before & ~self.barred[function.step.number][function.area]
+        return before
+
+    def _apply(self, function: Function) -> None:
+        area, old = function.area, self.sets[function.area]
+        new = old | self.sources(function)
         self.encoding.pause()
         del self.due[function.number]
         if new == old:

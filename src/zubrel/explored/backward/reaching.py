@@ -11,25 +11,25 @@ import logging
 from bisect import bisect_left
 from collections import deque
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from functools import cached_property
 
 from msgspec import Struct
 
-from zubrel.base.budget import Budget
+from zubrel.base.budget import Budget, WorkSpent
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
-from zubrel.explored.backward.areas import Areas, holds_any, shared, without
+from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.backward.invariants import beside_area, had_together
+from zubrel.explored.backward.projecting import Assignment, Plays, Projecting
 from zubrel.explored.packed.novelty import Novelty
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.packed.successors import Successors
 from zubrel.explored.space import EndlessSettling, Trace
 from zubrel.explored.symbolic.encoding import Diagram
-
-Assignment = list[tuple[int, bool]]
-"""A value for every bit."""
+from zubrel.policy import SINGLE_STEP
 
 log = logging.getLogger(__name__)
 
@@ -40,7 +40,7 @@ MEET, OLD = 60, 3
 """Units of work to meet a situation; how new one is in which nothing is."""
 MOST_CLOSED = 64
 """Closed sets that are kept."""
-MOST_REFUTED = 20_000
+MOST_REFUTED = 1_000
 """Nodes of what may be reached in an area, beyond which what was refuted is forgotten again."""
 
 
@@ -65,6 +65,9 @@ class Reaching:
         self.walking = Walking(system)
         self.possibly = self._possibly()
         """By area: the situations at rest but for those that are known never to be reached."""
+        self._may_be = self.possibly
+        """The same, of which nothing was left out later: that may have made it large."""
+        self.projecting = Projecting(self.functions, self.walking, budget)
         self._closed: dict[Areas, Areas] = {}
         self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
         self._known: dict[int, KnownSituation] = {}
@@ -136,23 +139,25 @@ class Reaching:
             within = without(within, avoiding)
         if not holds_any(areas):
             return None  # refuted before, or beyond what values can be
+        at_once = Closure(areas, areas, ((),) * len(areas), (), True)
+        # no move at all: the start itself lies in it
+        if (areas[self.place] & self.start).satisfiable():
+            return at_once
         # whoever comes into it was outside of it before
         outside = without(within, areas)
-        entries = shared(self._before(self.functions.steps, areas), outside)
-        # no move at all: the start itself lies in it
-        place = self.place
-        if (areas[place] & self.start).satisfiable():
-            return Closure(areas, areas, ((),) * len(areas), (), True)
-
-        def is_start(area: int, diagram: Diagram) -> bool:
-            return area == place and (diagram & self.start).satisfiable()
-
-        def is_met(area: int, diagram: Diagram) -> bool:
-            return bool((diagram & self._met[area]).satisfiable())
-
+        if avoiding is None:
+            if self._refuted_by_few(areas):
+                return None
+            # or a play was found that comes to it
+            if self._is_met(areas):
+                return at_once
+            closure, entries = self._way_by_single_steps(areas, outside)
+            if closure is not None:
+                return closure
+        else:
+            entries = shared(self._before(self.functions.steps, areas), outside)
         # a play goes on from wherever some play has come to, unless it must keep out of something
-        hit = is_start if avoiding is not None or not self._known else is_met
-        closure = BackwardFixpoint(self.functions, entries, outside, hit).run()
+        closure = self._closure(entries, outside, from_start=avoiding is not None)
         if closure.hit:
             return closure
         # the start is not in what leads there: neither is anything else that plays come to.
@@ -161,6 +166,53 @@ class Reaching:
             self._refute(areas)
             self._refute(closure.areas)
         return None
+
+    def _refuted_by_few(self, areas: Areas) -> bool:
+        """Whether a few variables tell that no play comes into a set."""
+        self._meet()
+        plays = Plays(tuple(self._met), self._nearest, self._remember)
+        around = self.projecting.refuted(areas, self._may_be, plays)
+        if around is not None:
+            self._refute(around)
+        return around is not None
+
+    def _way_by_single_steps(self, areas: Areas, outside: Areas) -> tuple[Closure | None, Areas]:
+        """How plays come into a set by some step, where that is soon found; else the situations
+        outside from which the steps lead into it of which it is not known that none ever does."""
+        entries = []
+        for step in self.system.steps:
+            entry = shared(self._before(self.functions.of_step[step.number], areas), outside)
+            if holds_any(entry):
+                entries.append((sum(d.node_count() for d in entry), step.number, entry))
+        left = self.nothing
+        for _, _, entry in sorted(entries, key=lambda e: e[:2]):
+            # one alone is the whole question
+            if len(entries) > 1:
+                if self._refuted_by_few(entry):
+                    continue
+                with suppress(WorkSpent), self.encoding.budget.within(SINGLE_STEP):
+                    closure = self._closure(entry, outside)
+                    if closure.hit:
+                        return closure, entry
+                    self._refute(entry)
+                    continue
+            left = joined(left, entry)
+        return None, left
+
+    def _closure(self, entries: Areas, within: Areas, from_start: bool = False) -> Closure:
+        """What leads to some situations, up to where a known play, or the start, is come to."""
+        self._meet()
+        place = self.place
+
+        def is_start(area: int, diagram: Diagram) -> bool:
+            return area == place and (diagram & self.start).satisfiable()
+
+        def is_met(area: int, diagram: Diagram) -> bool:
+            return bool((diagram & self._met[area]).satisfiable())
+
+        return BackwardFixpoint(
+            self.functions, entries, within, is_start if from_start else is_met
+        ).run()
 
     def _refute(self, areas: Areas) -> None:
         """Leave out what is never reached, where that does not make matters worse."""
@@ -177,12 +229,16 @@ class Reaching:
 
     def known_play(self, areas: Areas) -> Trace | None:
         """The shortest of the plays found so far that come into a set; None: none does."""
-        self._meet()
-        if not any((a & met).satisfiable() for a, met in zip(areas, self._met, strict=True)):
+        if not self._is_met(areas):
             return None  # among those that are known; there may be others
         word = self._nearest(areas)
         assert word is not None, "some situation of the set was met"
         return Trace(tuple(self._steps_to(word)), shortest=False)
+
+    def _is_met(self, areas: Areas) -> bool:
+        """Whether a known play comes into a set."""
+        self._meet()
+        return any((a & met).satisfiable() for a, met in zip(areas, self._met, strict=True))
 
     def _nearest(self, areas: Areas) -> int | None:
         """The situation of a set that a known play comes to first."""

@@ -1,0 +1,185 @@
+"""What no play comes to, as few variables tell.
+
+A set is often out of reach for a reason of a few variables: a key that is gone while its door is
+shut. All others are left out of what leads there, after each step (localization: Kurshan,
+Computer-aided verification of coordinating processes, 1994). What is closed so is too large and
+never too small: where no play is in it, none comes to the set. Where one is, it is followed to
+where a variable stops it that was left out, and that one is kept from then on (refinement by
+counterexamples: Clarke, Grumberg, Jha, Lu, Veith, 2000).
+"""
+
+from __future__ import annotations
+
+import logging
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from typing import Any
+
+from msgspec import Struct
+
+from zubrel.base.budget import Budget, WorkSpent
+from zubrel.compiled.parts import PLACE, Step
+from zubrel.explored.backward.areas import Areas
+from zubrel.explored.backward.closing import BackwardFixpoint, Closure
+from zubrel.explored.backward.functions import Function, Functions
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.symbolic.encoding import Diagram, Encoding
+from zubrel.policy import PROJECTING, REFINED
+
+log = logging.getLogger(__name__)
+
+Assignment = list[tuple[int, bool]]
+"""A value for every bit."""
+
+
+class Plays(Struct, frozen=True):
+    """The plays that are known: by area the situations that they come to, which packed word of
+    these lies in a set, and who remembers one more, with the one before it and the step."""
+
+    met: Areas
+    nearest: Callable[[Areas], int | None]
+    remember: Callable[[int, int, Step], None]
+
+
+class Projected(BackwardFixpoint):
+    """A fixpoint that leaves some bits out of its seed, and after each step; `hidden` is their
+    cube."""
+
+    def __init__(
+        self,
+        functions: Functions,
+        seed: Areas,
+        within: Areas,
+        until: Callable[[int, Diagram], bool],
+        hidden: Any,
+    ) -> None:
+        super().__init__(functions, seed, within, until)
+        self.hidden = hidden
+        self.seed = tuple(diagram.exists(hidden) for diagram in self.seed)
+        self.sets = list(self.seed)
+
+    def sources(self, function: Function) -> Diagram:
+        # what may be is cut out before anything is left out of it: afterwards it would come back
+        return super().sources(function).exists(self.hidden)
+
+
+class Projecting:
+    """Asks of sets whether they are out of reach for a reason of few variables."""
+
+    def __init__(self, functions: Functions, walking: Walking, budget: Budget) -> None:
+        self.functions = functions
+        self.walking = walking
+        self.budget = budget
+        self.encoding: Encoding = functions.encoding
+        self.every = [v for v in self.encoding.coded if self.encoding.bits[v]]
+
+    def refuted(self, areas: Areas, within: Areas, plays: Plays) -> Areas | None:
+        """A set around `areas` that no play comes to; None where none is found.
+
+        No play leaves `within`. Where one is found that comes to `areas`, it is remembered.
+        """
+        kept = set(self._limited(areas))
+        try:
+            with self.budget.within(PROJECTING):
+                for _ in range(REFINED):
+                    closure = self._closed(areas, within, plays.met, kept)
+                    if not closure.hit:
+                        log.info("out of reach, as %d variables tell", len(kept))
+                        return closure.areas
+                    stopping = self._stopping(closure, areas, within, plays, kept)
+                    if not stopping:
+                        return None
+                    kept |= stopping
+        except WorkSpent:
+            log.info("not told by %d variables whether it is out of reach", len(kept))
+        return None
+
+    def _closed(self, areas: Areas, within: Areas, met: Areas, kept: set[int]) -> Closure:
+        hidden = self._cube(v for v in self.every if v not in kept)
+
+        def is_met(area: int, diagram: Diagram) -> bool:
+            return bool((diagram & met[area]).satisfiable())
+
+        return Projected(self.functions, areas, within, is_met, hidden).run()
+
+    def _stopping(
+        self, closure: Closure, areas: Areas, within: Areas, plays: Plays, kept: set[int]
+    ) -> set[int]:
+        """Variables that are not kept, and stop a play on the way that a closure has for it; none
+        where it comes to the set."""
+        word = plays.nearest(closure.areas)
+        assert word is not None, "the closure ends where it has come to what was met"
+        while True:
+            values = self.walking.packing.unpack([word])
+            area, bits = values[PLACE], self.encoding.assignment(values)
+            if closure.seed[area].eval(bits):
+                return self._excluding(areas[area], bits, kept)
+            function, sets = self._update(closure, area, bits)
+            # the same with nothing left out, and of what is at rest: where variables are left out,
+            # sets hold situations in which something still happens by itself
+            resting = [d & quiet for d, quiet in zip(sets, self.functions.quiet, strict=True)]
+            sources = self.functions.before_resting(function, resting) & within[area]
+            if not sources.eval(bits):
+                return self._excluding(sources, bits, kept)
+            assert function.step is not None, "what happens by itself follows a step"
+            after = self.walking.after(word, function.step)
+            assert after is not None, "a function leads only from where its step is possible"
+            plays.remember(after, word, function.step)
+            word = after
+
+    def _update(
+        self, closure: Closure, area: int, bits: Assignment
+    ) -> tuple[Function, list[Diagram]]:
+        """By which function a situation came into a closure, and the sets that this one led to."""
+        history, updates = closure.history, closure.updates
+        # sets only grow: the first update that holds it has added it
+        first = bisect_left(updates[area], True, key=lambda n: bool(history[n].grown.eval(bits)))
+        number = updates[area][first]
+        sets = []
+        for seed, numbers in zip(closure.seed, updates, strict=True):
+            earlier = bisect_left(numbers, number)
+            sets.append(history[numbers[earlier - 1]].grown if earlier else seed)
+        return history[number].function, sets
+
+    def _excluding(self, diagram: Diagram, bits: Assignment, kept: set[int]) -> set[int]:
+        """Variables, of those that are not kept, by whose values a situation is not in a set."""
+        if diagram.eval(bits):
+            return set()
+        others = [v for v in self.every if v not in kept]
+        telling = [v for v in others if self._without(diagram, [v]) != diagram]
+
+        def is_out_by(few: set[int]) -> bool:
+            return not self._without(diagram, (v for v in telling if v not in few)).eval(bits)
+
+        if alone := {v for v in telling if is_out_by({v})}:
+            return alone
+        needed = set(telling)
+        for variable in telling:
+            if is_out_by(needed - {variable}):
+                needed.remove(variable)
+        return needed
+
+    def _limited(self, areas: Areas) -> list[int]:
+        """The variables that have not all of their values in a set, wherever that is."""
+        union = self.encoding.union(areas)
+        telling = [v for v in self.every if self._without(union, [v]) != union]
+        return list(self._halved(union, telling))
+
+    def _halved(self, union: Diagram, among: Sequence[int]) -> Iterator[int]:
+        """The same of some variables, by halves: nothing is left out twice."""
+        if len(among) == 1:
+            if union != self.encoding.valid(among):
+                yield among[0]
+        elif among:
+            half = len(among) // 2
+            for kept, left in ((among[:half], among[half:]), (among[half:], among[:half])):
+                yield from self._halved(self._without(union, left), kept)
+
+    def _without(self, diagram: Diagram, variables: Iterable[int]) -> Diagram:
+        """A set as it is when nothing is asked of some variables."""
+        fewer: Diagram = diagram.exists(self._cube(variables))
+        return fewer
+
+    def _cube(self, variables: Iterable[int]) -> Any:
+        bits = [bit for variable in variables for bit in self.encoding.bits[variable]]
+        return self.encoding.positive_cube(bits)
