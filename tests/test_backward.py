@@ -24,6 +24,9 @@ from zubrel.compiled.parts import PLACE
 from zubrel.explored.backward import closing as closing_module
 from zubrel.explored.backward import functions as functions_module
 from zubrel.explored.backward import invariants as invariants_module
+from zubrel.explored.backward import reaching as reaching_module
+from zubrel.explored.backward.area_set import AreaSet
+from zubrel.explored.backward.projecting import Projecting
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.space import EndlessSettling, NotAsked
@@ -56,6 +59,17 @@ whenever:
 endings: {won: {when: at tower}}
 """
 
+ROUND = """
+zubrel: 1
+start: {at: quay}
+areas:
+  tower: {ways: [pier]}
+  quay: {ways: [{to: pier, one_way: true}]}
+  pier: {ways: [light]}
+  light: {}
+endings: {won: {when: at light}}
+"""
+
 
 def spaces(seeds, makers=MAKERS):
     for name, system, plain in small_worlds(seeds, makers):
@@ -85,6 +99,64 @@ class Sets(unittest.TestCase):
                     self.assertEqual(members(plain, space, getattr(told, which)), expected)
                 doomed += len(exact.doomed)
         self.assertGreater(doomed, 100 if LONG else 60)
+
+    def test_what_is_left_out_is_never_reached(self):
+        asked = left_out = 0
+        # with what few variables tell, and without
+        for projecting in (Projecting.refuted, lambda *_: None):
+            with (
+                mock.patch.object(Projecting, "refuted", projecting),
+                mock.patch.object(reaching_module, "SCOUTED", 0),
+            ):
+                for name, plain, space in spaces(sampled(8, of=2)):
+                    everything = AreaSet(space, space.reaching_back.possibly)
+                    for number, variable in enumerate(space.system.variables):
+                        for value in range(variable.low, variable.high + 1):
+                            bool(space.where(Within(number, value, value)))
+                            asked += 1
+                    possibly = AreaSet(space, space.reaching_back.possibly)
+                    left_out += possibly.areas != everything.areas
+                    with self.subTest(world=name, projecting=projecting):
+                        inside = members(plain, space, possibly)
+                        self.assertEqual(inside, set(range(len(plain.words))))
+        self.assertGreater(asked, 400)
+        self.assertGreater(left_out, 8)
+
+    def test_what_only_leads_back_into_a_set_is_reached_all_the_same(self):
+        with (
+            mock.patch.object(Projecting, "refuted", lambda *_: None),
+            mock.patch.object(reaching_module, "SCOUTED", 0),
+        ):
+            space = BackwardSpace(compile_world(loads(ROUND)), Budget(Limits()))
+            place = {name: n for n, name in enumerate(space.system.variables[PLACE].names)}
+            at = {name: space.where(Within(PLACE, n, n)) for name, n in place.items()}
+            # the way from the tower is tried before that from the quay
+            self.assertTrue(at["pier"])
+            self.assertTrue(at["tower"])
+
+    def test_few_variables_refute_nothing_that_is_reached(self):
+        r, refuted, reached, found = random.Random(3), 0, 0, 0
+        for name, plain, space in spaces(sampled(12, of=2)):
+            back, variables = space.reaching_back, space.system.variables
+            for _ in range(40):
+                target, literals = space.everything, []
+                for number in r.sample(range(len(variables)), min(3, len(variables))):
+                    value = r.randint(variables[number].low, variables[number].high)
+                    literals.append((variables[number].key, value))
+                    target = target & space.where(Within(number, value, value))
+                known = len(back._known)
+                around = back.projecting.refuted(target.areas, back.may_be, back.plays())
+                inside = members(plain, space, target)
+                with self.subTest(world=name, literals=literals):
+                    if around is not None:
+                        self.assertEqual(members(plain, space, AreaSet(space, around)), set())
+                        refuted += bool(target.holds_any)
+                    reached += bool(inside)
+                    found += len(back._known) > known
+                    self.assertLessEqual(back._known.keys(), set(plain.words))
+        self.assertGreater(refuted, 50)
+        self.assertGreater(reached, 50)
+        self.assertGreater(found, 20)
 
     def test_steps_begin_where_they_begin_in_a_list(self):
         seen = 0

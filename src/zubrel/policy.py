@@ -34,6 +34,9 @@ FORWARD_AGAIN = 1 * SECOND
 """The same for each batch of questions in a world for whose end that was too much (all of a salt
 mine 41 s instead of 70, all of bazaar M 4 76 s instead of 99)."""
 
+BACKWARD = 3
+"""Times the work on all that is reached, for what is asked backwards in the same turn."""
+
 FAR = 2
 """Times the work on all that is reached, in later turns, where half of the regions are behind
 (bazaar XL 1 takes 25 million units, and gets 4, 32 and 128; with 16 in the second turn it would
@@ -72,7 +75,7 @@ found sooner than a set is closed (a trade of islands: 102 of the 119 that may b
 FIRST_QUESTION = 3 * SECOND
 """Work on one question to a first lens that closes sets backwards, before a lens of its own is made
 for it (a lodge of 80 variables: its first lens took 86 s for all questions with 10, 47 with 3)."""
-PROJECTING, REFINED = 1 * SECOND, 40
+PROJECTING, REFINED = 5 * SECOND, 100
 """Work to refute by few variables that a set is reached, and how often more of them are kept."""
 SINGLE_STEP = 1 * SECOND
 """Work on the ways into a set by one step, before all that are left are closed together."""

@@ -13,7 +13,7 @@ from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.system import System
 from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.symbolic.search import SymbolicSearch, explore_symbolic
-from zubrel.policy import FAR, FORWARD, LONGER
+from zubrel.policy import BACKWARD, FAR, FORWARD, LONGER
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, reduce
 from zubrel.reduced.result import Reduced
@@ -86,13 +86,13 @@ def first_lens(
             return Lens(system, reduced, forward.space)
         log.info("all that is reached takes more than %.0f units of work", budget.work - began)
         with suppress(WorkSpent):
-            with budget.within(work):
+            with budget.within(BACKWARD * work):
                 lens = Lens(system, reduced, BackwardSpace(reduced.system, budget))
             for number, ask in enumerate(asking):
-                with budget.within(work * LONGER**number):
+                with budget.within(BACKWARD * work * LONGER**number):
                     ask(lens)  # what it finds out is known from then on
             return lens
-        log.info("what is asked takes more than %.0f units of work", work)
+        log.info("what is asked takes more than %.0f units of work", BACKWARD * work)
         budget.spend(1)  # a share that is all spent outside of here ends this
         work *= 4
         # what is behind for good stays small, and half of the way is no bad sign for the rest

@@ -65,7 +65,7 @@ class Reaching:
         self.walking = Walking(system)
         self.possibly = self._possibly()
         """By area: the situations at rest but for those that are known never to be reached."""
-        self._may_be = self.possibly
+        self.may_be = self.possibly
         """The same, of which nothing was left out later: that may have made it large."""
         self.projecting = Projecting(self.functions, self.walking, budget)
         self._closed: dict[Areas, Areas] = {}
@@ -169,9 +169,7 @@ class Reaching:
 
     def _refuted_by_few(self, areas: Areas) -> bool:
         """Whether a few variables tell that no play comes into a set."""
-        self._meet()
-        plays = Plays(tuple(self._met), self._nearest, self._remember)
-        around = self.projecting.refuted(areas, self._may_be, plays)
+        around = self.projecting.refuted(areas, self.may_be, self.plays())
         if around is not None:
             self._refute(around)
         return around is not None
@@ -194,7 +192,7 @@ class Reaching:
                     closure = self._closure(entry, outside)
                     if closure.hit:
                         return closure, entry
-                    self._refute(entry)
+                    # plays may come there by way of the set: this refutes it for this question only
                     continue
             left = joined(left, entry)
         return None, left
@@ -234,6 +232,11 @@ class Reaching:
         word = self._nearest(areas)
         assert word is not None, "some situation of the set was met"
         return Trace(tuple(self._steps_to(word)), shortest=False)
+
+    def plays(self) -> Plays:
+        """All that are known, for who looks for one more."""
+        self._meet()
+        return Plays(tuple(self._met), self._nearest, self._remember)
 
     def _is_met(self, areas: Areas) -> bool:
         """Whether a known play comes into a set."""
