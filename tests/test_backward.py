@@ -24,7 +24,7 @@ from zubrel.compiled.parts import PLACE
 from zubrel.explored.backward import closing as closing_module
 from zubrel.explored.backward import functions as functions_module
 from zubrel.explored.backward import invariants as invariants_module
-from zubrel.explored.backward import reaching as reaching_module
+from zubrel.explored.backward import known as known_module
 from zubrel.explored.backward.area_set import AreaSet
 from zubrel.explored.backward.projecting import Projecting
 from zubrel.explored.backward.reaching import Reaching
@@ -106,7 +106,7 @@ class Sets(unittest.TestCase):
         for projecting in (Projecting.refuted, lambda *_: None):
             with (
                 mock.patch.object(Projecting, "refuted", projecting),
-                mock.patch.object(reaching_module, "SCOUTED", 0),
+                mock.patch.object(known_module, "SCOUTED", 0),
             ):
                 for name, plain, space in spaces(sampled(8, of=2)):
                     everything = AreaSet(space, space.reaching_back.possibly)
@@ -125,7 +125,7 @@ class Sets(unittest.TestCase):
     def test_what_only_leads_back_into_a_set_is_reached_all_the_same(self):
         with (
             mock.patch.object(Projecting, "refuted", lambda *_: None),
-            mock.patch.object(reaching_module, "SCOUTED", 0),
+            mock.patch.object(known_module, "SCOUTED", 0),
         ):
             space = BackwardSpace(compile_world(loads(ROUND)), Budget(Limits()))
             place = {name: n for n, name in enumerate(space.system.variables[PLACE].names)}
@@ -144,16 +144,16 @@ class Sets(unittest.TestCase):
                     value = r.randint(variables[number].low, variables[number].high)
                     literals.append((variables[number].key, value))
                     target = target & space.where(Within(number, value, value))
-                known = len(back._known)
-                around = back.projecting.refuted(target.areas, back.may_be, back.plays())
+                known = len(back.known.situations)
+                around = back.projecting.refuted(target.areas, back.may_be, back.known)
                 inside = members(plain, space, target)
                 with self.subTest(world=name, literals=literals):
                     if around is not None:
                         self.assertEqual(members(plain, space, AreaSet(space, around)), set())
                         refuted += bool(target.holds_any)
                     reached += bool(inside)
-                    found += len(back._known) > known
-                    self.assertLessEqual(back._known.keys(), set(plain.words))
+                    found += len(back.known.situations) > known
+                    self.assertLessEqual(back.known.situations.keys(), set(plain.words))
         self.assertGreater(refuted, 50)
         self.assertGreater(reached, 50)
         self.assertGreater(found, 20)

@@ -15,30 +15,16 @@ from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
-from msgspec import Struct
-
 from zubrel.base.budget import Budget, WorkSpent
-from zubrel.compiled.parts import PLACE, Step
 from zubrel.explored.backward.areas import Areas
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Function, Functions
+from zubrel.explored.backward.known import Assignment, KnownPlays
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.policy import PROJECTING, REFINED
 
 log = logging.getLogger(__name__)
-
-Assignment = list[tuple[int, bool]]
-"""A value for every bit."""
-
-
-class Plays(Struct, frozen=True):
-    """The plays that are known: by area the situations that they come to, which packed word of
-    these lies in a set, and who remembers one more, with the one before it and the step."""
-
-    met: Areas
-    nearest: Callable[[Areas], int | None]
-    remember: Callable[[int, int, Step], None]
 
 
 class Projected(BackwardFixpoint):
@@ -73,7 +59,7 @@ class Projecting:
         self.encoding: Encoding = functions.encoding
         self.every = [v for v in self.encoding.coded if self.encoding.bits[v]]
 
-    def refuted(self, areas: Areas, within: Areas, plays: Plays) -> Areas | None:
+    def refuted(self, areas: Areas, within: Areas, plays: KnownPlays) -> Areas | None:
         """A set around `areas` that no play comes to; None where none is found.
 
         No play leaves `within`. Where one is found that comes to `areas`, it is remembered.
@@ -94,7 +80,9 @@ class Projecting:
             log.info("not told by %d variables whether it is out of reach", len(kept))
         return None
 
-    def _closed(self, areas: Areas, within: Areas, met: Areas, kept: set[int]) -> Closure:
+    def _closed(
+        self, areas: Areas, within: Areas, met: Sequence[Diagram], kept: set[int]
+    ) -> Closure:
         hidden = self._cube(v for v in self.every if v not in kept)
 
         def is_met(area: int, diagram: Diagram) -> bool:
@@ -103,15 +91,14 @@ class Projecting:
         return Projected(self.functions, areas, within, is_met, hidden).run()
 
     def _stopping(
-        self, closure: Closure, areas: Areas, within: Areas, plays: Plays, kept: set[int]
+        self, closure: Closure, areas: Areas, within: Areas, plays: KnownPlays, kept: set[int]
     ) -> set[int]:
         """Variables that are not kept, and stop a play on the way that a closure has for it; none
         where it comes to the set."""
         word = plays.nearest(closure.areas)
         assert word is not None, "the closure ends where it has come to what was met"
         while True:
-            values = self.walking.packing.unpack([word])
-            area, bits = values[PLACE], self.encoding.assignment(values)
+            area, bits = plays.placed(word)
             if closure.seed[area].eval(bits):
                 return self._excluding(areas[area], bits, kept)
             function, sets = self._update(closure, area, bits)

@@ -111,7 +111,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         if not situations.is_plain:
             raise NotAsked("sets that different plays come to")
         back = self.reaching_back
-        return any(back.holds(situations.areas, word) for word in self.walking.along(trace))
+        return any(back.known.holds(situations.areas, word) for word in self.walking.along(trace))
 
     def of(self, situation: Mapping[Key, Value]) -> AreaSet:
         return self._single(self.system.values(situation))
@@ -183,7 +183,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         steps: list[Step] = []
         for step in self.system.steps:
             between = self.before(step, targets) & sources
-            if between.is_plain and self.reaching_back.known_play(between.areas) is not None:
+            if between.is_plain and self.reaching_back.known.play_into(between.areas) is not None:
                 yield step
             elif between.holds_any:
                 new.append(between)

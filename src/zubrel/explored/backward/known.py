@@ -1,0 +1,149 @@
+"""The plays that are known while sets are closed backwards.
+
+Where a set that is closed comes upon a situation of one of them, a play is found.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections import deque
+
+from msgspec import Struct
+
+from zubrel.compiled.parts import PLACE, Step
+from zubrel.compiled.system import System
+from zubrel.explored.backward.areas import Areas
+from zubrel.explored.packed.novelty import Novelty
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.packed.successors import Successors
+from zubrel.explored.space import Trace
+from zubrel.explored.symbolic.encoding import Diagram, Encoding
+
+Assignment = list[tuple[int, bool]]
+"""A value for every bit."""
+
+log = logging.getLogger(__name__)
+
+SCOUTED, MOST_KNOWN = 1_000, 4_000
+"""Situations that are met before anything is closed, and those of plays that are kept in all."""
+MEET, OLD = 60, 3
+"""Units of work to meet a situation; how new one is in which nothing is."""
+
+
+class KnownSituation(Struct, frozen=True):
+    """A situation of a play, as its area and bits, and the step and the situation before it."""
+
+    area: int
+    bits: Assignment
+    before: int | None
+    step: Step | None
+    moves: int
+
+
+class KnownPlays:
+    """Plays from the start on, by the packed words of the situations that they come to."""
+
+    def __init__(self, system: System, encoding: Encoding, walking: Walking, areas: int) -> None:
+        """`areas` is how many there are."""
+        self.system = system
+        self.encoding = encoding
+        self.walking = walking
+        self.situations: dict[int, KnownSituation] = {}
+        self._met = [encoding.false] * areas
+        """The same as sets, by area, but for those that are `_new`."""
+        self._new: dict[int, list[int]] = {}
+        self._scouted = False
+        self.remember(walking.start(), None, None)
+
+    @property
+    def met(self) -> list[Diagram]:
+        """By area, the situations that they come to."""
+        self._meet()
+        return self._met
+
+    def come_into(self, areas: Areas) -> bool:
+        """Whether a known play comes into a set."""
+        return any((a & met).satisfiable() for a, met in zip(areas, self.met, strict=True))
+
+    def play_into(self, areas: Areas) -> Trace | None:
+        """The shortest of the plays found so far that come into a set; None: none does."""
+        if not self.come_into(areas):
+            return None  # among those that are known; there may be others
+        word = self.nearest(areas)
+        assert word is not None, "some situation of the set was met"
+        return Trace(tuple(self.steps_to(word)), shortest=False)
+
+    def nearest(self, areas: Areas) -> int | None:
+        """The situation of a set that a known play comes to first."""
+        inside = [w for w, known in self.situations.items() if areas[known.area].eval(known.bits)]
+        return min(inside, key=lambda w: self.situations[w].moves, default=None)
+
+    def steps_to(self, word: int) -> list[Step]:
+        """The steps of the play that is known to a situation."""
+        steps, here = list[Step](), self.situations[word]
+        while here.before is not None and here.step is not None:
+            steps.append(here.step)
+            here = self.situations[here.before]
+        return steps[::-1]
+
+    def scout(self) -> None:
+        """Meet situations in which two values are had together that never were before."""
+        if self._scouted:
+            return
+        self._scouted = True
+        successors = Successors(self.system, self.walking.kernel, self.walking.packing)
+        novelty = Novelty(self.system.variables, self.walking.packing)
+        steps = self.system.steps
+
+        def settle(word: int, step: int) -> int:
+            rested = successors.settling.settled(word)
+            assert isinstance(rested, int), "what never rests was refused before"
+            return rested
+
+        waiting = deque(self.situations)
+        while waiting and len(self.situations) < SCOUTED:
+            word = waiting.popleft()
+            if word & self.walking.ended:
+                continue
+            for step, after in successors.of(word, settle):
+                self.encoding.budget.spend(MEET)
+                if after not in self.situations and novelty.of(after, 0) < OLD:
+                    self.remember(after, word, steps[step])
+                    waiting.append(after)
+        log.info("plays to %d situations are known before any set is closed", len(self.situations))
+
+    def holds(self, areas: Areas, word: int) -> bool:
+        """Whether a packed situation is in a set."""
+        area, bits = self.placed(word)
+        return bool(areas[area].eval(bits))
+
+    def placed(self, word: int) -> tuple[int, Assignment]:
+        """The area and the bits of a packed situation."""
+        values = self.walking.packing.unpack([word])
+        return values[PLACE], self.encoding.assignment(values)
+
+    def remember(self, word: int, before: int | None, step: Step | None) -> None:
+        """A situation that a step leads to from one that is known, as long as there is room."""
+        if word in self.situations or len(self.situations) >= MOST_KNOWN:
+            return
+        moves = 0
+        if before is not None:
+            if before not in self.situations:
+                return
+            moves = self.situations[before].moves + 1
+        area, bits = self.placed(word)
+        self.situations[word] = KnownSituation(area, bits, before, step, moves)
+        self._new.setdefault(area, []).append(word)
+
+    def _meet(self) -> None:
+        """Add what was come to since the last time to the sets of what was met."""
+        for area, words in self._new.items():
+            sets = [self.encoding.situation(self.walking.packing.unpack([w])) for w in words]
+            # by twos: one after the other each would go through all that came before
+            while len(sets) > 1:
+                pairs = zip(sets[::2], [*sets[1::2], self.encoding.false], strict=False)
+                sets = [one | other for one, other in pairs]
+                self.encoding.pause()
+            # one union with what was known, which is the large one
+            self._met[area] = self._met[area] | sets[0]
+        self._new.clear()
