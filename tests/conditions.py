@@ -340,6 +340,18 @@ CONDITIONS = {
         "        if True:\n            self._refute",
         (17,),
     ),
+    "backward: few variables refute nothing that a play comes to": Without(
+        "explored/backward/projecting.py",
+        "return bool((diagram & met[area]).satisfiable())",
+        "return False",
+        (8,),
+    ),
+    "backward: variables that are left out may have any value": Without(
+        "explored/backward/projecting.py",
+        "super().sources(function).exists(self.hidden)",
+        "super().sources(function).forall(self.hidden)",
+        (8,),
+    ),
     "backward: what follows a step may be followed by more": Without(
         "explored/backward/functions.py", "courses.append(\n", "(lambda more: None)(\n", ("r1",)
     ),
