@@ -33,7 +33,7 @@ FIRST = (
 AT_ONCE = (os.cpu_count() or 1) + 1
 """One more than there are processors: some modules mostly wait for processes of their own."""
 ALONE = ("test_language_server",)
-"""Modules that wait in loops of their own, which do not live on in a fork of a thread."""
+"""Modules that begin by themselves: in a fork, a file that is saved was not seen."""
 COUNTS = re.compile(r"^(-?\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
 

@@ -259,9 +259,10 @@ class SeveralFiles(ServerTest):
 
     async def saved(self, name, text, happened):
         """Save a file, again and again, until somebody who watches it has seen it."""
-        for number in range(60):
+        for number in range((PATIENCE // 2).bit_length()):
             self.write(name, f"{text}# {number}\n")
-            for _ in range(20):
+            # twice as long each time: a save begins a search again that was not done by then
+            for _ in range(20 << number):
                 if happened():
                     return
                 await asyncio.sleep(0.05)

@@ -8,13 +8,14 @@ much larger than what comes out.
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Mapping
 
 from msgspec import Struct
 
 from zubrel.explored.backward.areas import Areas, shared
 from zubrel.explored.backward.functions import Function, Functions
-from zubrel.explored.symbolic.encoding import Diagram
+from zubrel.explored.symbolic.encoding import Assignment, Diagram
 
 FIRST_SIZE = 64
 """Nodes of a diagram that are always allowed."""
@@ -46,6 +47,22 @@ class Closure(Struct, frozen=True):
     history: tuple[Update, ...]
     hit: bool
 
+    def added_by(self, area: int, bits: Assignment) -> int:
+        """The number of the update by which a situation, that the seed does not hold, came in."""
+        # sets only grow: the first update that holds it
+        updates = self.updates[area]
+        return updates[
+            bisect_left(updates, True, key=lambda n: bool(self.history[n].grown.eval(bits)))
+        ]
+
+    def sets_before(self, number: int) -> list[Diagram]:
+        """By area, the sets as they were before an update."""
+        sets = []
+        for seed, updates in zip(self.seed, self.updates, strict=True):
+            earlier = bisect_left(updates, number)
+            sets.append(self.history[updates[earlier - 1]].grown if earlier else seed)
+        return sets
+
 
 class BackwardFixpoint:
     """One fixpoint over situations at rest: a step is taken with all that follows by itself.
@@ -64,7 +81,7 @@ class BackwardFixpoint:
     ) -> None:
         self.functions = functions
         self.encoding = functions.encoding
-        self.seed = shared(seed, within)
+        self.seed = tuple(self.widened(diagram) for diagram in shared(seed, within))
         self.within = within
         self.until = until
         self.barred = barred or {}
@@ -73,11 +90,6 @@ class BackwardFixpoint:
         self.allowed = self._largest()
         self.history: list[Update] = []
         self.updates: list[list[int]] = [[] for _ in self.sets]
-        self.leading: dict[int, list[Function]] = {}
-        for function in functions.steps:
-            read = {function.target, *(f.target for f in functions.following(function))}
-            for area in sorted(read):
-                self.leading.setdefault(area, []).append(function)
         self.due: dict[int, Function] = {}
         """Those that have something new to be applied to."""
         self.late: dict[int, tuple[int, Function]] = {}
@@ -126,21 +138,22 @@ class BackwardFixpoint:
 
     def _wake(self, area: int) -> None:
         """What leads into an area has something new to be applied to."""
-        for function in self.leading.get(area, ()):
+        for function in self.functions.leading_into.get(area, ()):
             self.due[function.number] = function
             self.late.pop(function.number, None)
 
-    def sources(self, function: Function) -> Diagram:
-        """From where, in its area, a function leads into the sets as they are."""
-        before = self.functions.before_resting(function, self.sets) & self.within[function.area]
-        assert function.step is not None, "what happens by itself follows a step"
-        if function.step.number in self.barred:
-            before = before & ~self.barred[function.step.number][function.area]
-        return before
+    def widened(self, diagram: Diagram) -> Diagram:
+        """What is added to a set for some situations: these, and more where that is rough."""
+        return diagram
 
     def _apply(self, function: Function) -> None:
         area, old = function.area, self.sets[function.area]
-        new = old | self.sources(function)
+        before = self.functions.before_resting(function, self.sets) & self.within[area]
+        assert function.step is not None, "what happens by itself follows a step"
+        if function.step.number in self.barred:
+            before = before & ~self.barred[function.step.number][area]
+        # after all that is cut from it: what is left out would bring that back
+        new = old | self.widened(before)
         self.encoding.pause()
         del self.due[function.number]
         if new == old:

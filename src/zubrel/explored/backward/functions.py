@@ -9,6 +9,7 @@ diagram an area, and a function leads from one area to one.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
 from typing import Any
 
 from msgspec import Struct
@@ -180,6 +181,15 @@ class Functions:
                             areas.append(other.target)
             self._following[function.number] = tuple(following)
         return self._following[function.number]
+
+    @cached_property
+    def leading_into(self) -> Mapping[int, Sequence[Function]]:
+        """By area, the steps whose sources depend on the situations there."""
+        leading: dict[int, list[Function]] = {}
+        for function in self.steps:
+            for area in sorted({function.target, *(f.target for f in self.following(function))}):
+                leading.setdefault(area, []).append(function)
+        return leading
 
     def before_resting(self, function: Function, resting: Sequence[Diagram]) -> Diagram:
         """As `settled_before`, for sets that hold nothing but situations at rest."""

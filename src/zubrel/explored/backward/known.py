@@ -17,10 +17,7 @@ from zubrel.explored.packed.novelty import Novelty
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.packed.successors import Successors
 from zubrel.explored.space import Trace
-from zubrel.explored.symbolic.encoding import Diagram, Encoding
-
-Assignment = list[tuple[int, bool]]
-"""A value for every bit."""
+from zubrel.explored.symbolic.encoding import Assignment, Diagram, Encoding
 
 log = logging.getLogger(__name__)
 
@@ -43,13 +40,12 @@ class KnownSituation(Struct, frozen=True):
 class KnownPlays:
     """Plays from the start on, by the packed words of the situations that they come to."""
 
-    def __init__(self, system: System, encoding: Encoding, walking: Walking, areas: int) -> None:
-        """`areas` is how many there are."""
+    def __init__(self, system: System, encoding: Encoding, walking: Walking) -> None:
         self.system = system
         self.encoding = encoding
         self.walking = walking
         self.situations: dict[int, KnownSituation] = {}
-        self._met = [encoding.false] * areas
+        self._met = [encoding.false] * system.variables[PLACE].size
         """The same as sets, by area, but for those that are `_new`."""
         self._new: dict[int, list[int]] = {}
         self._scouted = False

@@ -11,17 +11,15 @@ counterexamples: Clarke, Grumberg, Jha, Lu, Veith, 2000).
 from __future__ import annotations
 
 import logging
-from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import Any
 
 from zubrel.base.budget import Budget, WorkSpent
 from zubrel.explored.backward.areas import Areas
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
-from zubrel.explored.backward.functions import Function, Functions
-from zubrel.explored.backward.known import Assignment, KnownPlays
+from zubrel.explored.backward.functions import Functions
+from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.packed.stepping import Walking
-from zubrel.explored.symbolic.encoding import Diagram, Encoding
+from zubrel.explored.symbolic.encoding import Assignment, Diagram, Encoding
 from zubrel.policy import PROJECTING, REFINED
 
 log = logging.getLogger(__name__)
@@ -37,16 +35,13 @@ class Projected(BackwardFixpoint):
         seed: Areas,
         within: Areas,
         until: Callable[[int, Diagram], bool],
-        hidden: Any,
+        hidden: Diagram,
     ) -> None:
-        super().__init__(functions, seed, within, until)
         self.hidden = hidden
-        self.seed = tuple(diagram.exists(hidden) for diagram in self.seed)
-        self.sets = list(self.seed)
+        super().__init__(functions, seed, within, until)
 
-    def sources(self, function: Function) -> Diagram:
-        # what may be is cut out before anything is left out of it: afterwards it would come back
-        return super().sources(function).exists(self.hidden)
+    def widened(self, diagram: Diagram) -> Diagram:
+        return diagram.exists(self.hidden)
 
 
 class Projecting:
@@ -101,7 +96,8 @@ class Projecting:
             area, bits = plays.placed(word)
             if closure.seed[area].eval(bits):
                 return self._excluding(areas[area], bits, kept)
-            function, sets = self._update(closure, area, bits)
+            number = closure.added_by(area, bits)
+            function, sets = closure.history[number].function, closure.sets_before(number)
             # the same with nothing left out, and of what is at rest: where variables are left out,
             # sets hold situations in which something still happens by itself
             resting = [d & quiet for d, quiet in zip(sets, self.functions.quiet, strict=True)]
@@ -113,20 +109,6 @@ class Projecting:
             assert after is not None, "a function leads only from where its step is possible"
             plays.remember(after, word, function.step)
             word = after
-
-    def _update(
-        self, closure: Closure, area: int, bits: Assignment
-    ) -> tuple[Function, list[Diagram]]:
-        """By which function a situation came into a closure, and the sets that this one led to."""
-        history, updates = closure.history, closure.updates
-        # sets only grow: the first update that holds it has added it
-        first = bisect_left(updates[area], True, key=lambda n: bool(history[n].grown.eval(bits)))
-        number = updates[area][first]
-        sets = []
-        for seed, numbers in zip(closure.seed, updates, strict=True):
-            earlier = bisect_left(numbers, number)
-            sets.append(history[numbers[earlier - 1]].grown if earlier else seed)
-        return history[number].function, sets
 
     def _excluding(self, diagram: Diagram, bits: Assignment, kept: set[int]) -> set[int]:
         """Variables, of those that are not kept, by whose values a situation is not in a set."""
@@ -164,9 +146,8 @@ class Projecting:
 
     def _without(self, diagram: Diagram, variables: Iterable[int]) -> Diagram:
         """A set as it is when nothing is asked of some variables."""
-        fewer: Diagram = diagram.exists(self._cube(variables))
-        return fewer
+        return diagram.exists(self._cube(variables))
 
-    def _cube(self, variables: Iterable[int]) -> Any:
+    def _cube(self, variables: Iterable[int]) -> Diagram:
         bits = [bit for variable in variables for bit in self.encoding.bits[variable]]
         return self.encoding.positive_cube(bits)

@@ -8,7 +8,6 @@ answer again, and what was refuted is left out of all that comes after.
 from __future__ import annotations
 
 import logging
-from bisect import bisect_left
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from functools import cached_property
@@ -20,11 +19,11 @@ from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, wit
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.backward.invariants import beside_area, had_together
-from zubrel.explored.backward.known import Assignment, KnownPlays
+from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.backward.projecting import Projecting
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import EndlessSettling, Trace
-from zubrel.explored.symbolic.encoding import Diagram
+from zubrel.explored.symbolic.encoding import Assignment, Diagram
 from zubrel.policy import SINGLE_STEP
 
 log = logging.getLogger(__name__)
@@ -57,7 +56,7 @@ class Reaching:
         begin = self.walking.packing.unpack([self.walking.start()])
         self.place, self.start = begin[PLACE], self.encoding.situation(begin)
         """Where plays begin, at rest: the area, and the situation."""
-        self.known = KnownPlays(system, self.encoding, self.walking, len(self.functions.areas))
+        self.known = KnownPlays(system, self.encoding, self.walking)
         if not system.always_rests:
             self._refuse_if_endless()
 
@@ -127,13 +126,11 @@ class Reaching:
             # or a play was found that comes to it
             if self.known.come_into(areas):
                 return at_once
-            closure, entries = self._way_by_single_steps(areas, outside)
-            if closure is not None:
-                return closure
+            closure = self._entered(areas, outside)
         else:
             entries = shared(self._before(self.functions.steps, areas), outside)
-        # a play goes on from wherever some play has come to, unless it must keep out of something
-        closure = self._closure(entries, outside, from_start=avoiding is not None)
+            # whoever has to keep out of something begins at the start
+            closure = self._closure(entries, outside, from_start=True)
         if closure.hit:
             return closure
         # the start is not in what leads there: neither is anything else that plays come to.
@@ -150,16 +147,14 @@ class Reaching:
             self._refute(around)
         return around is not None
 
-    def _way_by_single_steps(self, areas: Areas, outside: Areas) -> tuple[Closure | None, Areas]:
-        """How plays come into a set by some step, where that is soon found; else the situations
-        outside from which the steps lead into it of which it is not known that none ever does."""
-        entries = []
-        for step in self.system.steps:
-            entry = shared(self._before(self.functions.of_step[step.number], areas), outside)
-            if holds_any(entry):
-                entries.append((sum(d.node_count() for d in entry), step.number, entry))
+    def _entered(self, areas: Areas, outside: Areas) -> Closure:
+        """How plays come into a set from outside: by one step or another, where that is soon found;
+        else by those of which it is not known that none ever does."""
+        entries = [shared(self.before(step, areas), outside) for step in self.system.steps]
+        entries = [entry for entry in entries if holds_any(entry)]
         left = self.nothing
-        for _, _, entry in sorted(entries, key=lambda e: e[:2]):
+        # what is small is soon closed
+        for entry in sorted(entries, key=lambda e: sum(d.node_count() for d in e)):
             # one alone is the whole question
             if len(entries) > 1:
                 if self._refuted_by_few(entry):
@@ -167,11 +162,11 @@ class Reaching:
                 with suppress(WorkSpent), self.encoding.budget.within(SINGLE_STEP):
                     closure = self._closure(entry, outside)
                     if closure.hit:
-                        return closure, entry
+                        return closure
                     # plays may come there by way of the set: this refutes it for this question only
                     continue
             left = joined(left, entry)
-        return None, left
+        return self._closure(left, outside)
 
     def _closure(self, entries: Areas, within: Areas, from_start: bool = False) -> Closure:
         """What leads to some situations, up to where a known play, or the start, is come to."""
@@ -235,13 +230,8 @@ class Reaching:
     def _next(self, closure: Closure, areas: Areas, word: int) -> tuple[Step, int]:
         """The step that leads nearer to the seed of a closure, or from there into the set."""
         area, bits = self.known.placed(word)
-        updates = closure.updates[area]
         if not closure.seed[area].eval(bits):
-            # sets only grow: the first update by which the situation was added leads nearer
-            first = bisect_left(
-                updates, True, key=lambda n: bool(closure.history[n].grown.eval(bits))
-            )
-            step = closure.history[updates[first]].function.step
+            step = closure.history[closure.added_by(area, bits)].function.step
             assert step is not None, "nothing happens by itself at rest"
             after = self.walking.after(word, step)
             assert after is not None, "a function leads only from where its step is possible"

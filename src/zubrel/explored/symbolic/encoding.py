@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import reduce
-from typing import Any
 
 from oxidd.bdd import BDDFunction, BDDManager
 
@@ -17,6 +16,8 @@ from zubrel.compiled.formulas import AtLeast, Both, Either, Formula, Load, Oppos
 from zubrel.compiled.system import System
 
 Diagram = BDDFunction
+Assignment = list[tuple[int, bool]]
+"""A value for every bit."""
 NODE_BYTES = 40
 """What a node takes with its share of the tables, about; measured, rounded up."""
 SELECTORS = 6
@@ -139,9 +140,9 @@ class Encoding:
         ]
         return self.cube(literals)
 
-    def assignment(self, values: Sequence[int]) -> list[tuple[int, bool]]:
+    def assignment(self, values: Sequence[int]) -> Assignment:
         """Every bit of a situation with these values; those that are free in all sets are low."""
-        pairs: list[tuple[int, bool]] = []
+        pairs: Assignment = []
         for variable in self.coded:
             bits = self.bits[variable]
             pairs += zip(bits, self.code(variable, values[variable]), strict=True)
@@ -277,6 +278,6 @@ class Encoding:
             equal = equal & self.manager.var(bit).equiv(self.manager.var(copy))
         return equal
 
-    def positive_cube(self, bits: Iterable[int]) -> Any:
+    def positive_cube(self, bits: Iterable[int]) -> Diagram:
         """The bits to be quantified, in the form that the library wants."""
         return self.cube((bit, True) for bit in bits)
