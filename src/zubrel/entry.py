@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 
@@ -14,8 +15,12 @@ def run() -> None:
         signal.signal(signal.SIGINT, _leave)
     # nothing here multiplies matrices, and its threads take address space
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    # what is loaded stays: to look for garbage among it takes a fifteenth of a small check
+    gc.disable()
     from zubrel.shell.main import run as run_commands
 
+    gc.freeze()
+    gc.enable()
     run_commands()
 
 

@@ -21,9 +21,9 @@ from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.future import Future
 from zubrel.compiled.system import System
 from zubrel.findings.judged import AnySpace, possible_formula
-from zubrel.narrated.reasons.explained import Explained, explained
+from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import replay
-from zubrel.narrated.report import MoveLine
+from zubrel.narrated.report import Explained, MoveLine
 from zubrel.narrated.walks import lines_of
 from zubrel.pipeline import whole_survey
 from zubrel.played.script import ScriptMove, check_names, deal_of, read_script

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from difflib import get_close_matches
 
 
 def nearest(word: str, known: Iterable[str], cutoff: float = 0.7) -> str | None:
@@ -12,6 +11,8 @@ def nearest(word: str, known: Iterable[str], cutoff: float = 0.7) -> str | None:
 
     Deterministic: equally near words are told apart by the alphabet.
     """
+    from difflib import get_close_matches  # loaded where a word is wrong
+
     close = get_close_matches(word, sorted(set(known)), n=1, cutoff=cutoff)
     return close[0] if close else None
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from fractions import Fraction
 from itertools import product
 from math import factorial, prod
-from random import Random
+from typing import TYPE_CHECKING
 
 from zubrel.authored.document import Document
 from zubrel.authored.values import Entry
@@ -19,6 +18,9 @@ from zubrel.checked.resolve import Resolver
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.things import Area, Deal, Item
 from zubrel.checked.world import Outcome, Rule
+
+if TYPE_CHECKING:
+    from random import Random
 
 
 def deals(document: Document, resolver: Resolver) -> tuple[Deal, ...]:
@@ -157,6 +159,8 @@ def _ways(items: int, room: Sequence[int]) -> int:
     Exponential generating functions: items! times the coefficient of x^items in the product of
     1 + x + ... + x^n / n! over the places.
     """
+    from fractions import Fraction  # loaded where something is dealt
+
     powers = [Fraction(1)]
     for most in room:
         one = [Fraction(1, factorial(n)) for n in range(min(most, items) + 1)]

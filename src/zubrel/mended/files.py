@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct
@@ -51,6 +50,8 @@ class Files(Struct, frozen=True):
 
     def diff(self, other: Files) -> Iterator[str]:
         """The lines of a unified diff to `other`, with three lines around each change."""
+        from difflib import unified_diff  # files are read for every check, and compared for few
+
         for path in self.differing(other):
             old, new = self.texts[path].splitlines(), other.texts[path].splitlines()
-            yield from difflib.unified_diff(old, new, path, path, lineterm="")
+            yield from unified_diff(old, new, path, path, lineterm="")

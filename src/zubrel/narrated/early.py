@@ -18,9 +18,9 @@ from zubrel.findings.detectors.softlocks import words_of
 from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.finding import Finding
 from zubrel.narrated.narrate import told_of
-from zubrel.narrated.reasons.explained import Explained, explained
+from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import Walked, walked_along
-from zubrel.narrated.report import Proof, Report, Told, Win
+from zubrel.narrated.report import Explained, Proof, Report, Told, Win
 from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
 from zubrel.reasoned.reasons import Reasons, Relaxed

@@ -2,36 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import cached_property
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
 from zubrel.checked.conditions import DONE
 from zubrel.checked.deals import number_of_deals
-from zubrel.checked.keys import ENDING, PLACE, UNENDED
+from zubrel.checked.keys import ENDING, PLACE, UNENDED, Key, Value
 from zubrel.checked.world import Rule
-from zubrel.compiled.formulas import Formula
-from zubrel.compiled.future import Future
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.find import Conclusions
 from zubrel.findings.finding import Closing, Finding
-from zubrel.findings.judged import AnySpace
 from zubrel.narrated.atlas import sketch
 from zubrel.narrated.progress import progress_of
-from zubrel.narrated.reasons.explained import Explained, explained
-from zubrel.narrated.reasons.sentences import TOLD, sentences
 from zubrel.narrated.replay import Walked, replay
-from zubrel.narrated.report import MoveLine, Point, Report, Told, Win
+from zubrel.narrated.report import Explained, MoveLine, Point, Report, Told, Win
 from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
-from zubrel.reasoned.claims import Node
-from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, Situation
 
-MOST_EXPLAINED = 60
-"""Findings of one kind that are explained, in their order."""
-EXPLAINED = ("unreachable", "missable", "too_early", *TOLD)
-"""Kinds of findings with a reason, beside those after which there is no win."""
+if TYPE_CHECKING:
+    from zubrel.narrated.explaining import Explaining
+
 SHOWN = {"held": 1, "open": 1, "quest": DONE}
 """By kind of a part of a situation: from which value on its thing was surely reached."""
 
@@ -84,24 +78,6 @@ def told_of(
     )
 
 
-def _trees(reasons: Reasons, finding: Finding) -> tuple[Node, ...]:
-    """What is never again after the evidence of a finding, or never at all."""
-    if finding.hopeless:
-        return reasons.of_no_win()
-    match finding.kind:
-        case "missable" | "too_early":
-            return reasons.of_having(finding.subject)
-        case "unreachable":
-            return reasons.of(finding.subject)
-        case "broken_promise":
-            return reasons.of_promise(finding.subject)
-    return ()
-
-
-def _steps(walked: Iterable[Walked]) -> list[tuple[Rule, Situation, Situation]]:
-    return [(w.rule, w.before, w.after) for w in walked]
-
-
 class _Narrator:
     def __init__(self, conclusions: Conclusions, with_reasons: bool) -> None:
         self.conclusions = conclusions
@@ -110,14 +86,16 @@ class _Narrator:
         self.space = conclusions.judged.space
         self.world = conclusions.judged.system.world
         self.walker = conclusions.judged.system.walker
-        self.explained: dict[str, int] = {}
-        """By kind: how many findings have been explained."""
-        self.seen: AnySpace = self.space
-        """What explanations are looked up in."""
-        self.asked: dict[Formula, None] = {}
         self.walks: dict[tuple[int, ...], tuple[Walked, ...]] = {}
         self.lines: dict[int, tuple[MoveLine, ...]] = {}
         """By the identity of a walk in `walks`, which keeps it."""
+
+    @cached_property
+    def explaining(self) -> Explaining:
+        # most worlds are small and have no finding: what tells reasons takes a while to load
+        from zubrel.narrated.explaining import Explaining
+
+        return Explaining(self.conclusions)
 
     def report(self, seconds: Callable[[], float]) -> Report:
         counted = self.conclusions.listed or self.judged
@@ -214,7 +192,7 @@ class _Narrator:
 
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
-        explanation = self._explanation(finding, walked)
+        explanation = self.explaining.of(finding, walked) if self.with_reasons else Explained()
         lines = explanation.lines(self._aftermath(finding, walked))
         told = replace(told_of(finding, self._lines(walked), lines), why=explanation.why)
         # other ways in which it is lost, each with a walk of its own
@@ -247,70 +225,9 @@ class _Narrator:
             return (f"Then the player is wandering: there are moves, but no win{told}.",)
         return (f"Then the player is stuck: there is no move at all{told}.",)
 
-    def _all_end(self, rule: Rule, at: Situation) -> bool:
+    def _all_end(self, rule: Rule, at: Mapping[Key, Value]) -> bool:
         """Whether every outcome of a move ends the game."""
         return all(r.situation[ENDING] != UNENDED for r in self.walker.results(rule, at))
-
-    def _explanation(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
-        if not self.with_reasons:
-            return Explained()
-        if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
-            return Explained()
-        # of hundreds of alike findings nobody reads every reason
-        self.explained[finding.kind] = self.explained.get(finding.kind, 0) + 1
-        if self.explained[finding.kind] > MOST_EXPLAINED:
-            return Explained()
-        try:
-            with self.conclusions.explaining():
-                return self._reasons(finding, walked)
-        except (LimitReached, MemoryError):
-            return Explained()
-
-    def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
-        """The explanation; a closer look is taken as long as something cannot be answered."""
-        # what texts say is asked of situations, of which sets of values know nothing
-        if self.space.merged and finding.kind not in TOLD:
-            relaxed = self._at_a_glance(finding, walked)
-            if relaxed is not None:
-                return relaxed
-        while True:
-            future = self.seen.everything
-            if finding.trace is not None:
-                here = self.seen.at_end_of(finding.trace)
-                (future,) = self.seen.reached_from([here])
-            # live sets are of the first space; of a closer look they would have to be found anew
-            live = self.judged.live if finding.hopeless and self.seen is self.space else None
-            behind = Behind(self.seen, future, live)
-            reasons = Reasons(self.judged.system, behind, _steps(walked), behind.possible)
-            explanation = explained(reasons, _trees(reasons, finding))
-            said = sentences(reasons, finding, walked)
-            if said is not None:
-                explanation = replace(explanation, chain=(*explanation.chain, *said))
-            if not reasons.unasked:
-                return explanation
-            if self.asked.keys() >= reasons.unasked.keys():
-                return Explained()  # asked for, and still not known
-            closer = self.conclusions.closer and self.conclusions.closer(
-                [*self.asked, *reasons.unasked]
-            )
-            if closer is None:
-                return Explained()
-            # the next look knows all that was asked so far, so that it ends
-            self.asked |= reasons.unasked
-            self.seen = closer
-
-    def _at_a_glance(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
-        """The explanation where sets of values give a whole one, which takes milliseconds."""
-        system = self.judged.system
-        here = walked[-1].after if walked else self.walker.start()
-        future = Future(system.relaxation, tuple(system.values(here)))
-        reasons = Reasons(system, Relaxed(future), _steps(walked))
-        trees = _trees(reasons, finding)
-        # no win is left only where each good ending has its reason
-        wanted = sum(e.good for e in self.world.endings.values()) if finding.hopeless else 1
-        if len(trees) < wanted or not all(tree.is_complete for tree in trees):
-            return None
-        return explained(reasons, trees)
 
     def _point(self, closing: Closing) -> Point:
         described = self.world.described(closing.trace.steps[-1].rule)

@@ -71,6 +71,26 @@ class Because(Struct, frozen=True):
     note: str
 
 
+class Explained(Struct, frozen=True):
+    """Why something can never be.
+
+    `cause` is one sentence, or None where nothing is known that says it alone; `chain` are lines,
+    deeper ones indented; `why` the trees themselves.
+    """
+
+    cause: str | None = None
+    chain: tuple[str, ...] = ()
+    why: tuple[Because, ...] = ()
+    spared: bool = False
+    """It could still be won without what the last move of the evidence changed."""
+
+    def lines(self, aftermath: tuple[str, ...] = ()) -> tuple[str, ...]:
+        """Everything in its order, with what comes after a move right behind the cause."""
+        first = () if self.cause is None else (self.cause,)
+        spared = ("Without that change it could still be won.",) if self.spared else ()
+        return (*first, *spared, *aftermath, *self.chain)
+
+
 def claims_of(why: Iterable[Because]) -> Iterator[Because]:
     """Every claim of some trees, those above first."""
     for claim in why:

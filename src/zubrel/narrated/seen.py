@@ -31,11 +31,12 @@ from zubrel.findings.detectors.texts import UNHEARD
 from zubrel.findings.find import Conclusions, found_in, in_file, with_acceptance
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace, Judged, judge
-from zubrel.narrated.narrate import MOST_EXPLAINED, narrate, told_of
-from zubrel.narrated.reasons.explained import Explained, explained
+from zubrel.narrated.explaining import MOST_EXPLAINED
+from zubrel.narrated.narrate import narrate, told_of
+from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.reasons.sentences import sentences
 from zubrel.narrated.replay import Walked, walked_along
-from zubrel.narrated.report import MoveLine, Proof, Told
+from zubrel.narrated.report import Explained, MoveLine, Proof, Told
 from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.policy import SAMPLE
 from zubrel.reasoned.reasons import Reasons, Relaxed

@@ -8,7 +8,6 @@ import errno
 import os
 import stat
 import sys
-import tempfile
 from collections.abc import Callable, Collection, Iterator, Mapping
 from io import StringIO, TextIOWrapper
 from typing import TYPE_CHECKING, Any
@@ -161,6 +160,8 @@ def _mode_of(target: str) -> int | None:
 
 def _written_beside(target: str, content: bytes, mode: int | None) -> str:
     """A new file with the content in the folder of `target`; its name."""
+    import tempfile  # which takes longer to load than most worlds to check
+
     handle, name = tempfile.mkstemp(dir=os.path.dirname(target), prefix=".zubrel-")
     try:
         with os.fdopen(handle, "wb") as file:

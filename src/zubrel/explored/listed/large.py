@@ -25,6 +25,8 @@ from zubrel.explored.space import EverySituation, Trace
 Truths = npt.NDArray[np.bool_]
 CHUNK = 65_536
 FAMILY = 64
+FEW = 16
+"""Words of two sets that are compared first."""
 WORD = 0.001
 """Units of work to compare 64 situations of two sets."""
 
@@ -81,10 +83,26 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
             return [[] for _ in ones]
         # 64 situations a word: a million pairs of sets are compared in the time of a few thousand
         packed = _packed(others)
-        met = []
-        for (row,) in (_packed([one]) for one in ones):
-            self.budget.spend(packed.size * WORD)
-            met.append([bool(shares) for shares in (packed & row).any(axis=1)])
+        low, high = _ends(packed)
+        return [self._met(row, packed, low, high).tolist() for (row,) in map(_packed_alone, ones)]
+
+    def _met(
+        self, row: npt.NDArray[Any], packed: npt.NDArray[Any], low: Any, high: Any
+    ) -> npt.NDArray[np.bool_]:
+        """Which of some packed sets share a situation with another; `low` and `high` are between
+        which of their words they have any."""
+        met = np.zeros(len(packed), np.bool_)
+        ((first,), (end,)) = _ends(row[None])
+        left = np.flatnonzero((low < end) & (high > first))
+        width = FEW
+        # plays come into a set early, where what avoids another is: few words tell most pairs
+        while len(left):
+            words = slice(first, min(first + width, end))
+            self.budget.spend((len(packed) + len(left) * (words.stop - words.start)) * WORD)
+            share = (packed[left, words] & row[words]).any(axis=1)
+            met[left[share]] = True
+            first, width = words.stop, 8 * width
+            left = left[~share & (high[left] > first)] if first < end else left[:0]
         return met
 
     def reaching(self, targets: Sequence[NumberSet]) -> list[NumberSet]:
@@ -264,6 +282,19 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
     def examples(self, situations: NumberSet, most: int) -> list[dict[Key, Value]]:
         chosen = np.flatnonzero(situations.truths)[:most]
         return [self.system.situation(self.packing.unpack(self.rows.row(int(n)))) for n in chosen]
+
+
+def _packed_alone(situations: NumberSet) -> npt.NDArray[Any]:
+    return _packed([situations])
+
+
+def _ends(packed: npt.NDArray[Any]) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
+    """Of each row: its first word that is not empty, and the number after its last; both 0 where
+    all are."""
+    holds = packed != 0
+    some = holds.any(axis=1)
+    width = packed.shape[1]
+    return holds.argmax(axis=1) * some, (width - holds[:, ::-1].argmax(axis=1)) * some
 
 
 def _members(bits: npt.NDArray[Any], count: int) -> list[NumberSet]:

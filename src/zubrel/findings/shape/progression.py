@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterator, Mapping
+from collections.abc import Container, Iterable, Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct
@@ -88,50 +88,69 @@ def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[
         for (i, s, had_where), free in zip(every, without, strict=True)
         if not free & judged.won
     ]
-    firsts = {i: space.walks().moves_to(had_where) or Distance(0) for i, _, had_where, _ in needed}
-
-    def may_precede(a: str, b: str) -> bool:
-        """What surely takes more moves never comes before."""
-        # comparing numbers saves the sets, but only of moves known to be fewest
-        sure = firsts[a].fewest and firsts[b].fewest
-        return a != b and (not sure or firsts[a].steps <= firsts[b].steps)
-
+    firsts = [space.walks().moves_to(w) or Distance(0) for _, _, w, _ in needed]
     # who comes into b without ever being in a has had b first
     without_a = space.meetings([w for _, _, w, _ in needed], [free for _, _, _, free in needed])
-    before = {
-        b: {
-            a
-            for (a, _, _, _), met in zip(needed, row, strict=True)
-            if not met and may_precede(a, b)
-        }
-        for (b, _, _, _), row in zip(needed, without_a, strict=True)
-    }
-    sections = {i: s for i, s, _, _ in needed}
-    return _arranged(before, sections, firsts)
+    before = [
+        _bits(not met for met in row) & possible
+        for row, possible in zip(without_a, _possibly_before(firsts), strict=True)
+    ]
+    return _arranged(before, [(i, s) for i, s, _, _ in needed], firsts)
+
+
+def _bits(holds: Iterable[bool]) -> int:
+    """A set of numbers from 0 on as the bits of a number."""
+    return int("0" + "".join("1" if one else "0" for one in holds)[::-1], 2)
+
+
+def _members(bits: int) -> Iterator[int]:
+    while bits:
+        lowest = bits & -bits
+        yield lowest.bit_length() - 1
+        bits ^= lowest
+
+
+def _possibly_before(firsts: Sequence[Distance]) -> Iterator[int]:
+    """For each thing the others but those that surely take more moves, as bits."""
+    every = (1 << len(firsts)) - 1
+    unsure = _bits(not first.fewest for first in firsts)
+    within, upto = 0, dict[int, int]()
+    for number in sorted(range(len(firsts)), key=lambda n: firsts[n].steps):
+        within |= 1 << number
+        upto[firsts[number].steps] = within
+    for number, first in enumerate(firsts):
+        # numbers of moves tell what comes later only where they are known to be fewest
+        yield (upto[first.steps] | unsure if first.fewest else every) & ~(1 << number)
 
 
 def _arranged(
-    before: Mapping[str, set[str]], sections: Mapping[str, str], firsts: Mapping[str, Distance]
+    before: Sequence[int], things: Sequence[tuple[str, str]], firsts: Sequence[Distance]
 ) -> tuple[tuple[MustHave, ...], tuple[tuple[str, str], ...]]:
-    """Things that always come together as one, and the pairs that do not follow from others."""
-    leader: dict[str, str] = {}
-    for thing in before:
-        combined = [o for o in before if o in before[thing] and thing in before[o]]
+    """Things that always come together as one, and the pairs that do not follow from others.
+
+    `before` are, for each of the `things` (id, section), the numbers of those before it, as bits.
+    """
+    leader = list(range(len(things)))
+    for thing, others in enumerate(before):
         # each comes before the other, which only things had in the same move do
-        leader[thing] = next((leader[o] for o in combined if o in leader), thing)
-    leaders = [i for i in before if leader[i] == i]
-    earlier = {i: {leader[a] for a in before[i]} - {i} for i in leaders}
-    pairs = [
-        (a, b)
-        for b in leaders
-        for a in leaders
+        first = next((o for o in _members(others) if o < thing and before[o] >> thing & 1), thing)
+        leader[thing] = leader[first]
+    leaders = [n for n, first in enumerate(leader) if first == n]
+    followers: dict[int, list[str]] = {n: [] for n in leaders}
+    for thing, first in enumerate(leader):
+        if thing != first:
+            followers[first].append(things[thing][0])
+    leading = sum(1 << n for n in leaders)
+    # who leads comes before whatever its followers come before
+    earlier = {n: before[n] & leading & ~(1 << n) for n in leaders}
+    pairs = []
+    for b in leaders:
+        following = 0
+        for c in _members(earlier[b]):
+            following |= earlier[c]
         # leave out what follows: the picture would be all lines
-        if a in earlier[b] and not any(a in earlier[c] for c in earlier[b])
-    ]
-    must_haves = [
-        MustHave(i, sections[i], firsts[i], tuple(o for o in before if leader[o] == i != o))
-        for i in leaders
-    ]
+        pairs += [(things[a][0], things[b][0]) for a in _members(earlier[b] & ~following)]
+    must_haves = [MustHave(*things[n], firsts[n], tuple(followers[n])) for n in leaders]
     must_haves.sort(key=lambda m: m.first)
     places = {m.id: n for n, m in enumerate(must_haves)}
     pairs.sort(key=lambda pair: (places[pair[1]], places[pair[0]]))

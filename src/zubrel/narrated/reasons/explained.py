@@ -2,35 +2,13 @@
 
 from __future__ import annotations
 
-from msgspec import Struct
-
 from zubrel.narrated.reasons.cause import cause_of, is_spared
 from zubrel.narrated.reasons.chain import ReasonChain
 from zubrel.narrated.reasons.naming import Naming
 from zubrel.narrated.reasons.trees import because
-from zubrel.narrated.report import Because
+from zubrel.narrated.report import Explained
 from zubrel.reasoned.claims import Node
 from zubrel.reasoned.reasons import Reasons
-
-
-class Explained(Struct, frozen=True):
-    """Why something can never be.
-
-    `cause` is one sentence, or None where nothing is known that says it alone; `chain` are lines,
-    deeper ones indented; `why` the trees themselves.
-    """
-
-    cause: str | None = None
-    chain: tuple[str, ...] = ()
-    why: tuple[Because, ...] = ()
-    spared: bool = False
-    """It could still be won without what the last move of the evidence changed."""
-
-    def lines(self, aftermath: tuple[str, ...] = ()) -> tuple[str, ...]:
-        """Everything in its order, with what comes after a move right behind the cause."""
-        first = () if self.cause is None else (self.cause,)
-        spared = ("Without that change it could still be won.",) if self.spared else ()
-        return (*first, *spared, *aftermath, *self.chain)
 
 
 def explained(reasons: Reasons, trees: tuple[Node, ...]) -> Explained:

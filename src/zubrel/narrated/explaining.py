@@ -1,0 +1,119 @@
+"""Why findings are as they are: reasons, looked for as far as the work that is set aside allows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec.structs import replace
+
+from zubrel.base.budget import LimitReached
+from zubrel.checked.world import Rule
+from zubrel.compiled.formulas import Formula
+from zubrel.compiled.future import Future
+from zubrel.findings.find import Conclusions
+from zubrel.findings.finding import Finding
+from zubrel.findings.judged import AnySpace
+from zubrel.narrated.reasons.explained import explained
+from zubrel.narrated.reasons.sentences import TOLD, sentences
+from zubrel.narrated.replay import Walked
+from zubrel.narrated.report import Explained
+from zubrel.reasoned.claims import Node
+from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, Situation
+
+MOST_EXPLAINED = 60
+"""Findings of one kind that are explained, in their order."""
+EXPLAINED = ("unreachable", "missable", "too_early", *TOLD)
+"""Kinds of findings with a reason, beside those after which there is no win."""
+
+
+class Explaining:
+    """Explains findings, one after the other: what was asked for one is known for the next."""
+
+    def __init__(self, conclusions: Conclusions) -> None:
+        self.conclusions = conclusions
+        self.judged = conclusions.judged
+        self.system = conclusions.judged.system
+        self.explained: dict[str, int] = {}
+        """By kind: how many findings have been explained."""
+        self.seen: AnySpace = conclusions.judged.space
+        """What explanations are looked up in."""
+        self.asked: dict[Formula, None] = {}
+
+    def of(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
+        """The reason of a finding, whose evidence is `walked`; an empty one where none is told."""
+        if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
+            return Explained()
+        # of hundreds of alike findings nobody reads every reason
+        self.explained[finding.kind] = self.explained.get(finding.kind, 0) + 1
+        if self.explained[finding.kind] > MOST_EXPLAINED:
+            return Explained()
+        try:
+            with self.conclusions.explaining():
+                return self._reasons(finding, walked)
+        except (LimitReached, MemoryError):
+            return Explained()
+
+    def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
+        """The explanation; a closer look is taken as long as something cannot be answered."""
+        # what texts say is asked of situations, of which sets of values know nothing
+        if self.judged.space.merged and finding.kind not in TOLD:
+            relaxed = self._at_a_glance(finding, walked)
+            if relaxed is not None:
+                return relaxed
+        while True:
+            future = self.seen.everything
+            if finding.trace is not None:
+                here = self.seen.at_end_of(finding.trace)
+                (future,) = self.seen.reached_from([here])
+            # live sets are of the first space; of a closer look they would have to be found anew
+            first = self.seen is self.judged.space
+            live = self.judged.live if finding.hopeless and first else None
+            behind = Behind(self.seen, future, live)
+            reasons = Reasons(self.system, behind, _steps(walked), behind.possible)
+            explanation = explained(reasons, _trees(reasons, finding))
+            said = sentences(reasons, finding, walked)
+            if said is not None:
+                explanation = replace(explanation, chain=(*explanation.chain, *said))
+            if not reasons.unasked:
+                return explanation
+            if self.asked.keys() >= reasons.unasked.keys():
+                return Explained()  # asked for, and still not known
+            closer = self.conclusions.closer and self.conclusions.closer(
+                [*self.asked, *reasons.unasked]
+            )
+            if closer is None:
+                return Explained()
+            # the next look knows all that was asked so far, so that it ends
+            self.asked |= reasons.unasked
+            self.seen = closer
+
+    def _at_a_glance(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
+        """The explanation where sets of values give a whole one, which takes milliseconds."""
+        here = walked[-1].after if walked else self.system.walker.start()
+        future = Future(self.system.relaxation, tuple(self.system.values(here)))
+        reasons = Reasons(self.system, Relaxed(future), _steps(walked))
+        trees = _trees(reasons, finding)
+        # no win is left only where each good ending has its reason
+        good = sum(e.good for e in self.system.world.endings.values())
+        wanted = good if finding.hopeless else 1
+        if len(trees) < wanted or not all(tree.is_complete for tree in trees):
+            return None
+        return explained(reasons, trees)
+
+
+def _trees(reasons: Reasons, finding: Finding) -> tuple[Node, ...]:
+    """What is never again after the evidence of a finding, or never at all."""
+    if finding.hopeless:
+        return reasons.of_no_win()
+    match finding.kind:
+        case "missable" | "too_early":
+            return reasons.of_having(finding.subject)
+        case "unreachable":
+            return reasons.of(finding.subject)
+        case "broken_promise":
+            return reasons.of_promise(finding.subject)
+    return ()
+
+
+def _steps(walked: Iterable[Walked]) -> list[tuple[Rule, Situation, Situation]]:
+    return [(w.rule, w.before, w.after) for w in walked]
