@@ -2,6 +2,7 @@
 
 import random
 import unittest
+from contextlib import suppress
 from itertools import product
 from unittest import mock
 
@@ -16,7 +17,7 @@ from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import scalar, world_of
 from tests.test_reductions import systems
 from zubrel.api import loads
-from zubrel.base.budget import Budget, Limits
+from zubrel.base.budget import Budget, Limits, WorkSpent
 from zubrel.base.progress import Silence
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import TRUE, Within
@@ -26,6 +27,7 @@ from zubrel.explored.backward import functions as functions_module
 from zubrel.explored.backward import invariants as invariants_module
 from zubrel.explored.backward import known as known_module
 from zubrel.explored.backward.area_set import AreaSet
+from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.projecting import Projecting
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.space import BackwardSpace
@@ -252,6 +254,36 @@ class Sets(unittest.TestCase):
                 ]
                 self.assertEqual(*sizes)
                 self.assertEqual(told.verdict, judge(space).verdict)
+
+    def test_a_set_goes_on_being_closed_where_its_share_of_work_ended(self):
+        shares = 0
+        for name, _, space in spaces(sampled(6, of=2)):
+            seed, back = judge(space).won.areas, space.reaching_back
+            whole = BackwardFixpoint(space.functions, seed, back.possibly).run().areas
+            back._closed.clear()
+            closed = None
+            # none is enough for all of it: what began anew each time would never end
+            for _ in range(10_000):
+                with suppress(WorkSpent), space.encoding.budget.within(60):
+                    closed = back.closed(seed)
+                    break
+                shares += 1
+            with self.subTest(world=name):
+                self.assertEqual(closed, whole)
+        self.assertGreater(shares, 20)
+
+    def test_what_is_won_whatever_luck_does(self):
+        hopeless = 0
+        # in the tenth of these worlds luck decides
+        for name, plain, space in spaces([9, *sampled(30)], (random_world, stress_world)):
+            sure = [
+                judged.space.reaching_by_choice(judged.won, judged.live | judged.won)
+                for judged in (judge(plain), judge(space))
+            ]
+            with self.subTest(world=name):
+                self.assertEqual(members(plain, space, sure[1]), set(sure[0]))
+            hopeless += bool(judge(plain).live - sure[0])
+        self.assertGreater(hopeless, 0)
 
 
 class Universe(unittest.TestCase):

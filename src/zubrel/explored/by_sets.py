@@ -39,14 +39,15 @@ def by_choice(
     moves: Sequence[Move],
     within: T,
     escaping: Callable[[Move, T], T],
-    is_empty: Callable[[T], bool],
+    meet: Callable[[T, T], bool],
     closed: Callable[[Mapping[int, T]], T],
 ) -> T:
     """The situations of `within` from which a target can be come to whatever luck does.
 
     `escaping` are those from which some outcome of a move leaves a set, `closed` those that lead to
-    the target where steps, by their numbers, are barred from some situations. What is left over is
-    smaller each time, until no move that is still needed can leave it (a greatest fixpoint).
+    the target where steps, by their numbers, are barred from some situations; `meet` tells whether
+    two sets share a situation. What is left over is smaller each time, until no move that is still
+    needed can leave it (a greatest fixpoint).
     """
     kept = within
     while True:
@@ -57,7 +58,7 @@ def by_choice(
             for leaving in [escaping(move, kept)]
             for step in move.steps
         }
-        if all(map(is_empty, barred.values())):
+        if not any(meet(leaving, kept) for leaving in barred.values()):
             return kept
         still = closed(barred)
         if still == kept:

@@ -78,6 +78,7 @@ def first_lens(
     """
     reduced = _reduced(system, (), budget, EVERY)
     forward = SymbolicSearch(reduced.system, budget, progress)
+    backward: Lens[Any] | None = None
     work = more = float(FORWARD)
     while True:
         began = budget.work
@@ -87,11 +88,11 @@ def first_lens(
         log.info("all that is reached takes more than %.0f units of work", budget.work - began)
         with suppress(WorkSpent):
             with budget.within(BACKWARD * work):
-                lens = Lens(system, reduced, BackwardSpace(reduced.system, budget))
+                backward = backward or Lens(system, reduced, BackwardSpace(reduced.system, budget))
             for number, ask in enumerate(asking):
                 with budget.within(BACKWARD * work * LONGER**number):
-                    ask(lens)  # what it finds out is known from then on
-            return lens
+                    ask(backward)  # what it finds out is known from then on
+            return backward
         log.info("what is asked takes more than %.0f units of work", BACKWARD * work)
         budget.spend(1)  # a share that is all spent outside of here ends this
         work *= 4

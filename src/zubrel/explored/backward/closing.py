@@ -106,7 +106,7 @@ class BackwardFixpoint:
         self.hit = False
 
     def run(self) -> Closure:
-        """Raises what `Budget.spend` does."""
+        """Raises what `Budget.spend` does; it goes on from there when it is run again."""
         self.hit = self.until is not None and any(
             self.until(area, diagram) for area, diagram in enumerate(self.sets)
         )
@@ -166,12 +166,15 @@ class BackwardFixpoint:
         # after all that is cut from it: what is left out would bring that back
         new = old | self.widened(before)
         self.encoding.pause()
+        grows = new != old
+        if grows:
+            size = new.node_count()
+            # what was made before and is looked up again takes time as well
+            self.encoding.budget.spend(size // LOOKED_UP)
+        # where the work ends before, it is still to be applied
         del self.due[function.number]
-        if new == old:
+        if not grows:
             return
-        size = new.node_count()
-        # what was made before and is looked up again takes time as well
-        self.encoding.budget.spend(size // LOOKED_UP)
         # what makes the set smaller in nodes is welcome, however large
         if size > self.allowed and size > self.sizes[area]:
             self.late[function.number] = size, function

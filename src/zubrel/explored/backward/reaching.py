@@ -50,6 +50,8 @@ class Reaching:
         """The same, of which nothing was left out later: that may have made it large."""
         self.projecting = Projecting(self.functions, self.walking, budget)
         self._closed: dict[Areas, Areas] = {}
+        self._begun: tuple[Areas, BackwardFixpoint] | None = None
+        """A set that is being closed: where a share of work ends it goes on with the next one."""
         self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
         """Settled situations of plays, by their packed words."""
         self._refuse_endless_start()
@@ -89,8 +91,10 @@ class Reaching:
         if seed not in self._closed:
             if len(self._closed) >= MOST_CLOSED:
                 del self._closed[next(iter(self._closed))]  # the oldest
-            fixpoint = BackwardFixpoint(self.functions, seed, self.possibly)
-            self._closed[seed] = fixpoint.run().areas
+            if self._begun is None or self._begun[0] != seed:
+                self._begun = seed, BackwardFixpoint(self.functions, seed, self.possibly)
+            self._closed[seed] = self._begun[1].run().areas
+            self._begun = None
         return self._closed[seed]
 
     def before(self, step: Step, areas: Areas) -> Areas:

@@ -18,7 +18,7 @@ from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.parts import PLACE, Move, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.area_set import AreaSet
-from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, without
+from zubrel.explored.backward.areas import Areas, joined, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
@@ -234,9 +234,12 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             seed = self._cut(target.areas)
             return BackwardFixpoint(self.functions, seed, back.possibly, barred=barred).run().areas
 
-        kept = by_choice(
-            self.system.moves, within.areas, escaping, lambda areas: not holds_any(areas), closed
-        )
+        def meet(one: Areas, other: Areas) -> bool:
+            # of what is reached: which moves doom is known by then, and mostly none of them is one
+            # that is left to luck
+            return self.is_reached(AreaSet(self, shared(one, other)))
+
+        kept = by_choice(self.system.moves, within.areas, escaping, meet, closed)
         return AreaSet(self, kept)
 
     def walks_around(self, avoiding: AreaSet | None, reached: AreaSet | None) -> BackwardWalks:

@@ -199,7 +199,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
             return self.closed(target.diagram, allowed, self.reachable, barred=True, backwards=True)
 
         kept = by_choice(
-            self.system.moves, within.diagram, escaping, lambda d: not d.satisfiable(), closed
+            self.system.moves, within.diagram, escaping, lambda a, b: (a & b).satisfiable(), closed
         )
         return DiagramSet(kept)
 
