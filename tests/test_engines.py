@@ -3,6 +3,8 @@
 import random
 import unittest
 from collections import deque
+from itertools import count
+from unittest import mock
 
 from benchmarks.families import chain
 from benchmarks.worlds import ring
@@ -17,6 +19,8 @@ from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, opposite
+from zubrel.explored.listed import large_search
+from zubrel.explored.listed.large_search import VectorSearch, explore_vector
 from zubrel.explored.listed.numbering import NumberTable, Rows
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import EndlessSettling, TooMany, Trace
@@ -98,6 +102,31 @@ def random_sets(space, r, count):
         formula = Within(number, value, value)
         found.append(space.where(opposite(formula) if r.random() < 0.5 else formula))
     return found
+
+
+class Parts(unittest.TestCase):
+    def test_a_search_goes_on_where_it_has_ended(self):
+        ended = 0
+        for seed in sampled(24):
+            system = compile_world(world_of(random_world(seed)))
+            with mock.patch.object(large_search, "CHUNK", 3):  # ends in the midst of levels as well
+                search = VectorSearch(system, Budget(Limits()), Silence())
+                for most in count(1, 2):
+                    try:
+                        told = search.run(most)
+                        break
+                    except TooMany:
+                        ended += 1
+                whole = explore_vector(system, Budget(Limits()), Silence())
+            with self.subTest(seed=seed):
+                self.assertEqual(told.level_starts, whole.level_starts)
+                self.assertEqual(told.moves, whole.moves)
+                numbers = range(len(whole.rows))
+                self.assertEqual(len(told.rows), len(numbers))
+                self.assertEqual(
+                    [told.rows.row(n) for n in numbers], [whole.rows.row(n) for n in numbers]
+                )
+        self.assertGreater(ended, 20)
 
 
 class Contract(unittest.TestCase):

@@ -116,6 +116,7 @@ def report(
     wishes = _Wishes(
         with_progression, with_outline, with_reasons, with_windows, beside_win, seen, with_odds
     )
+    # without reasons it is one of many variants, of which each has to be quick
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
     early = EarlyLooks(system, budget, progress)
@@ -171,6 +172,7 @@ def _of_all_situations(
     judged = judge(space)
     if wishes.seen is not None:
         wishes.seen(judged)
+    # whoever has asked for an engine gets its answers, however long they take
     most = float("inf")
     if auto and space.engine == "symbolic":
         most = OF_FEW if space.count(space.everything) < FEW else OF_MANY
@@ -244,6 +246,7 @@ def _at_full_size(
     assert isinstance(lens, Lens), "nothing else merges situations"
     full = full_size(lens, budget, progress, jobs)
     findings = with_acceptance(full.findings, lens.system.world)
+    # before everything is known, an acceptance that nothing was found for may still be needed
     if full.judged.complete:
         open_kinds = {kind for kind, _ in full.undecided}
         findings += stale_acceptance(lens.system.world, findings, open_kinds)

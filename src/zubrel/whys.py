@@ -72,6 +72,7 @@ def why(
     else:
         formula = possible_formula(system, next(m for m in system.moves if m.rule.id == rule.id))
     words = asked if rule is None else f"{world.described(rule)} is possible"
+    # sets of values tell much without a search; they never say that something can be
     quick = _at_a_glance(system, formula, rule, made)
     if quick is not None:
         return Possibility(words, False, moves, explained=quick)

@@ -118,6 +118,7 @@ class _Composer:
 
     def _events(self, text: str) -> Iterator[Any]:
         loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+        # JSON writes some characters as two escapes, which YAML does not know
         if text.lstrip().startswith("{"):
             text = _PAIR.sub(_joined, text)
         try:
@@ -138,6 +139,7 @@ class _Composer:
                 hint = 'A text with ": " in it must stand in quotes; check the indent as well.'
             self._stop("not-yaml", f"this is no valid YAML: {error.problem}", mark, hint)
         except yaml.YAMLError as error:
+            # this fault has no mark of its own
             events = _NO_YAML.search(text)
             if events is None:
                 words = str(error).splitlines()[0]

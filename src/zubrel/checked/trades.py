@@ -59,6 +59,7 @@ def _shop(entry: Entry, shop: Shop, resolver: Resolver, items: dict[str, Item]) 
         stock = (SellOut(shop.id, ware.item),) if ware.stock is not None else ()
         offered = (InStock(shop.id, ware.item),) if ware.stock is not None else ()
         implied = Implied(stock, _paid(shop, ware), (Give(ware.item, 1),))
+        # a ware may be sold and bought: its needs are those of the list that it stands in
         own = next(e for e in entry.entries("sells") if key_of(e) == ware.item)
         yield Frame(
             resolver.names.made[shop.id, "buy", ware.item],

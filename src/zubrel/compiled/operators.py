@@ -107,6 +107,7 @@ class Operators:
         for move in system.moves:
             for step in move.steps:
                 self._add(step, move.guard, move.areas, step.changes)
+        # what happens by itself and endings are operators like moves: a play meets them all
         self.of_settler: list[range] = []
         for settler in system.settlers:
             first = len(self.all)

@@ -144,6 +144,7 @@ class _Windows:
         for rule, _, move in window.closed_by:
             if rule in self.marks:
                 places.setdefault(move.steps, []).append(self.marks[rule].letter)
+        # letters that would run into each other stand together behind the last of their lines
         clusters: list[tuple[list[float], str]] = []
         for place, letters in sorted(places.items()):
             x, words = self._x(place), "".join(letters)

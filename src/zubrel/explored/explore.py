@@ -39,6 +39,7 @@ def explore(
         if len(space.words) <= SMALL:
             return space
         require_room(ARRAYS)
+        # the search is done, but sets of so many numbers are too slow for the questions to come
         from zubrel.explored.listed.conversion import as_vector_space
 
         return as_vector_space(space)
@@ -54,10 +55,11 @@ def explore(
 
 def _large(system: System, budget: Budget, progress: Progress, merging: bool) -> Space[Any]:
     """Lists where that is the faster way, and diagrams where there are too many situations."""
-    from zubrel.explored.listed.large_search import explore_vector
+    from zubrel.explored.listed.large_search import VectorSearch
 
+    listing = VectorSearch(system, budget, progress)
     try:
-        return explore_vector(system, budget, progress, MIDDLE)
+        return listing.run(MIDDLE)
     except TooMany:
         pass
     from zubrel.explored.symbolic.search import explore_symbolic
@@ -82,10 +84,10 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
         log.info("the look at sets ends with %d situations, %.0f units of work", known, budget.work)
     except NoRoom:
         log.info("no room for diagrams: situations are listed")
-        return explore_vector(system, budget, progress, None)
+        return listing.run()
     if known <= MANY:
         with suppress(TooMany):
-            return explore_vector(system, budget, progress, most)
+            return listing.run(most)
         with suppress(LookedLongEnough):
             return explore_symbolic(
                 system, budget, progress, lambda work, _: not merging or work < exact

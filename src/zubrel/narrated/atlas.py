@@ -52,6 +52,7 @@ def _named(world: World, thing: str) -> str:
 
 def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
     reached = [b for b in outline.areas if b.first is not None]
+    # behind fewer gates first: chapters come in the order in which they open
     reached.sort(key=lambda b: (len(b.gates), b.first))
     gates = list(dict.fromkeys(frozenset(b.gates) for b in reached))
     chapters = []

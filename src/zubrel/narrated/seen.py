@@ -153,9 +153,9 @@ class _Missables:
     def told(self, sample: SampledSpace, judged: Judged[Numbers], work: float) -> Iterator[Told]:
         things = list(missables(self.system))
         with self.budget.within(work):
-            found = list(_as_far_as_it_goes(missed(sample, judged.won, things, self.relaxation)))
-        alike = MISSABLE.conclude(self.system.world, [_finding(things[m.thing]) for m in found])
-        each = list(zip(with_acceptance(alike, self.system.world), found, strict=True))
+            losses = list(_as_far_as_it_goes(missed(sample, judged.won, things, self.relaxation)))
+        alike = MISSABLE.conclude(self.system.world, [_finding(things[m.thing]) for m in losses])
+        each = list(zip(with_acceptance(alike, self.system.world), losses, strict=True))
         with self.budget.within(work):
             why = list(_as_far_as_it_goes(self._why(*pair) for pair in each[:MOST_EXPLAINED]))
         why += [Explained()] * (len(each) - len(why))

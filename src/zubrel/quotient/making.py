@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Iterable, Sequence
 from contextlib import suppress
+from itertools import count
 from typing import Any
 
 from zubrel.base.budget import Budget, WorkSpent
@@ -73,22 +74,25 @@ def first_lens(
     """The world through a lens for its end, which answers what is asked, one after the other.
 
     Forwards and backwards in turn, each time with more work: either may be hopeless where the
-    other takes a second. Each answer is waited for longer than the one before. Raises what
-    `lens_for` does.
+    other takes a second. Each answer is waited for longer than the one before; what leads to a win
+    is found first, and where that is known backwards, and not half of all is reached, the second
+    turn goes on backwards at once. Raises what `lens_for` does.
     """
     reduced = _reduced(system, (), budget, EVERY)
     forward = SymbolicSearch(reduced.system, budget, progress)
-    backward: Lens[Any] | None = None
+    space: BackwardSpace | None = None
     work = more = float(FORWARD)
-    while True:
-        began = budget.work
-        with suppress(WorkSpent), budget.within(more):
-            forward.run()
-            return Lens(system, reduced, forward.space)
-        log.info("all that is reached takes more than %.0f units of work", budget.work - began)
+    for turn in count():
+        if turn != 1 or forward.is_far or space is None or not space.has_closed:
+            began = budget.work
+            with suppress(WorkSpent), budget.within(more):
+                forward.run()
+                return Lens(system, reduced, forward.space)
+            log.info("all that is reached takes more than %.0f units of work", budget.work - began)
         with suppress(WorkSpent):
             with budget.within(BACKWARD * work):
-                backward = backward or Lens(system, reduced, BackwardSpace(reduced.system, budget))
+                space = space or BackwardSpace(reduced.system, budget)
+            backward = Lens(system, reduced, space)
             for number, ask in enumerate(asking):
                 with budget.within(BACKWARD * work * LONGER**number):
                     ask(backward)  # what it finds out is known from then on
@@ -98,3 +102,4 @@ def first_lens(
         work *= 4
         # what is behind for good stays small, and half of the way is no bad sign for the rest
         more = FAR * work if forward.is_far else work
+    raise AssertionError("turns go on until an answer or a limit")

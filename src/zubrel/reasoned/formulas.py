@@ -46,6 +46,7 @@ def plain_form(formula: Formula, variables: Sequence[Variable], holds: bool = Tr
         case Opposite(part):
             return plain_form(part, variables, not holds)
         case AtLeast(count, parts):
+            # fewer than `count` hold where so many of the others do not that it cannot be reached
             wanted = count if holds else len(parts) - count + 1
             return at_least(wanted, [plain_form(p, variables, holds) for p in parts])
         case Within(variable, low, high):
@@ -58,6 +59,7 @@ def plain_form(formula: Formula, variables: Sequence[Variable], holds: bool = Tr
                 return Within(variable, high + 1, domain.high)
             if high >= domain.high:
                 return Within(variable, domain.low, low - 1)
+    # a denied range in the middle would be two ranges: reasons read better with the denial
     return formula if holds else opposite(formula)
 
 

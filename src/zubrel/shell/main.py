@@ -107,6 +107,8 @@ def run() -> None:
 def _run() -> int:
     """One place for everything that can end a command early."""
     try:
+        # from here on it unwinds, so that nothing is left half-written; who was started so that it
+        # does not hear Ctrl-C goes on so
         if signal.getsignal(signal.SIGINT) is not signal.SIG_IGN:
             signal.signal(signal.SIGINT, signal.default_int_handler)
         code: int | None = zubrel.main(
@@ -135,6 +137,7 @@ def _run() -> int:
         note(plain(str(fault)))
         return UNWRITTEN
     except BrokenPipeError:
+        # whoever reads has seen enough
         _forget_output()
         return OK
     except Exception as error:

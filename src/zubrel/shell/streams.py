@@ -137,11 +137,13 @@ def write_files(contents: Mapping[str, bytes], over: Collection[str] = ()) -> No
             with _blaming(path):
                 target = os.path.realpath(path)
                 mode = _mode_of(target)
+                # a pipe or a device is no file that another could take the place of
                 if mode is not None and not stat.S_ISREG(mode):
                     with open(target, "wb") as stream:
                         stream.write(content)
                 else:
                     beside[target] = _written_beside(target, content, mode)
+        # all are written by now: renaming fails hardly ever, and leaves whole files
         for target, name in beside.items():
             with _blaming(target):
                 os.replace(name, target)

@@ -72,6 +72,7 @@ def report_on(
             world = load(path)
         except LimitReached as limit:
             return nothing_known(path, path, str(limit), budget.seconds())
+        # now it is known which files the world is made of
         refuse_to_write_over(common.output)
         return report(
             world,

@@ -41,6 +41,7 @@ def change(world: World, effect: Effect, values: dict[Key, Value]) -> None:
     match effect:
         case Lose(item, count):
             now = number_of(values, keys.held(item))
+            # of a tool the amount is its uses: it is lost with all of them
             whole = count is None or world.items[item].uses is not None
             values[keys.held(item)] = 0 if whole else max(0, now - (count or 0))
         case SetFact(fact, value):
@@ -62,6 +63,7 @@ def change(world: World, effect: Effect, values: dict[Key, Value]) -> None:
         case ShutLock(lock):
             values[keys.lock_open(lock)] = 0
         case MoveTo(area):
+            # a visit is remembered when it ends: where the player stands is visited anyway
             left = keys.mark("visited", str(values[PLACE]))
             if area != values[PLACE] and left in values:
                 values[left] = 1
@@ -69,9 +71,11 @@ def change(world: World, effect: Effect, values: dict[Key, Value]) -> None:
         case EndGame(ending):
             values[ENDING] = ending
         case SetMark(kind, subject):
+            # only what some condition asks for is remembered
             if keys.mark(kind, subject) in values:
                 values[keys.mark(kind, subject)] = 1
         case StartQuest(quest):
+            # what was done or has failed is not begun again
             if values[keys.quest(quest)] == WAITING:
                 values[keys.quest(quest)] = ACTIVE
         case FailQuest(quest):

@@ -85,7 +85,7 @@ class BackwardFixpoint:
     ) -> None:
         self.functions = functions
         self.encoding = functions.encoding
-        self.seed = tuple(self.widened(diagram) for diagram in shared(seed, within))
+        self.seed = tuple(self.approximated(diagram) for diagram in shared(seed, within))
         self.within = within
         self.until = until
         self.barred = barred or {}
@@ -153,7 +153,7 @@ class BackwardFixpoint:
             self.due[function.number] = function
             self.late.pop(function.number, None)
 
-    def widened(self, diagram: Diagram) -> Diagram:
+    def approximated(self, diagram: Diagram) -> Diagram:
         """What is added to a set for some situations: these, and more where that is rough."""
         return diagram
 
@@ -164,7 +164,7 @@ class BackwardFixpoint:
         if function.step.number in self.barred:
             before = before & ~self.barred[function.step.number][area]
         # after all that is cut from it: what is left out would bring that back
-        new = old | self.widened(before)
+        new = old | self.approximated(before)
         self.encoding.pause()
         grows = new != old
         if grows:

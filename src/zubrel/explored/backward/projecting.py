@@ -40,7 +40,7 @@ class Projected(BackwardFixpoint):
         self.hidden = hidden
         super().__init__(functions, seed, within, until)
 
-    def widened(self, diagram: Diagram) -> Diagram:
+    def approximated(self, diagram: Diagram) -> Diagram:
         return diagram.exists(self.hidden)
 
 

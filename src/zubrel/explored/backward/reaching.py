@@ -86,6 +86,11 @@ class Reaching:
 
     # fixpoints
 
+    @property
+    def has_closed(self) -> bool:
+        """Whether some set was closed to its end."""
+        return bool(self._closed)
+
     def closed(self, seed: Areas) -> Areas:
         """All from where plays lead into a set."""
         if seed not in self._closed:

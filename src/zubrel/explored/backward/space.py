@@ -48,6 +48,11 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
     def walking(self) -> Walking:
         return self.reaching_back.walking
 
+    @property
+    def has_closed(self) -> bool:
+        """Whether what leads to some set is known, and not only begun."""
+        return self.reaching_back.has_closed
+
     # sets
 
     def is_reached(self, situations: AreaSet) -> bool:

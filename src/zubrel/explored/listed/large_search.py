@@ -29,10 +29,8 @@ BLOCK = 1 << 18
 def explore_vector(
     system: System, budget: Budget, progress: Progress, most: int | None = None
 ) -> VectorSpace:
-    """Search every situation. Raises `TooMany` past `most`, `EndlessSettling` as it says."""
-    space = VectorSpace(system, budget)
-    _VectorSearch(space, budget, progress, most).run()
-    return space
+    """Search every situation. Raises what `VectorSearch.run` does."""
+    return VectorSearch(system, budget, progress).run(most)
 
 
 class _Moved:
@@ -74,12 +72,14 @@ def rules_by_area(system: System, kernel: Kernel) -> list[list[tuple[Move, Test,
     return rules
 
 
-class _VectorSearch:
-    def __init__(
-        self, space: VectorSpace, budget: Budget, progress: Progress, most: int | None
-    ) -> None:
-        self.space = space
-        self.most = most
+class VectorSearch:
+    """A search of every situation, breadth first, that goes on where it has ended before."""
+
+    def __init__(self, system: System, budget: Budget, progress: Progress) -> None:
+        self.space = space = VectorSpace(system, budget)
+        self.most: int | None = None
+        self.level_end = 0
+        """The number after the last situation of the level that is being expanded."""
         self.budget = budget
         self.progress = progress
         self.table = NumberTable(space.rows)
@@ -98,24 +98,28 @@ class _VectorSearch:
             for here in rules_by_area(self.space.system, self.space.kernel)
         ]
 
-    def run(self) -> None:
-        space = self.space
-        start = np.array([space.packing.pack(space.system.start)], np.uint64)
-        self.table.numbers_of(self._settled([start[:, n] for n in range(start.shape[1])]))
+    def run(self, most: int | None = None) -> VectorSpace:
+        """Raises `TooMany` past `most` situations, `EndlessSettling` as it says."""
+        space, self.most = self.space, most
+        if not len(space.rows):
+            start = np.array([space.packing.pack(space.system.start)], np.uint64)
+            self.table.numbers_of(self._settled([start[:, n] for n in range(start.shape[1])]))
         try:
             while space.explored < len(space.rows):
-                # all that is known now is one move further away than what was expanded before
-                end = len(space.rows)
-                while space.explored < end:
-                    self._expand_some(end)
-                if len(space.rows) > end:
-                    space.level_starts.append(end)
+                if space.explored == self.level_end:
+                    # all that is known now is one move further away than what was expanded before
+                    self.level_end = len(space.rows)
+                while space.explored < self.level_end:
+                    self._expand_some(self.level_end)
+                if len(space.rows) > self.level_end:
+                    space.level_starts.append(self.level_end)
         except WorkSpent:
             raise
         except LimitReached as limit:
             space.stopped = str(limit)
             self.budget.begin_telling()
         self._close_block()
+        return space
 
     def _expand_some(self, end: int) -> None:
         """The next situations before number `end`. Raises `TooMany`, and as `Budget` does."""

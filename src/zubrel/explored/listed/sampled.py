@@ -130,6 +130,8 @@ class _Sampling:
     def space(self) -> SampledSpace:
         """What was met: first what was left, in breadth-first order, and then all else."""
         sample = self.sample
+        # what was left has the first numbers: all of it counts as explored, and what comes after as
+        # known from its edges only
         order: dict[int, int] = {self.start: 0}
         before: list[tuple[int, int] | None] = [None]
         queue = deque([self.start] if self.start in self.links else [])

@@ -60,6 +60,7 @@ def _met(system: System) -> Iterator[list[tuple[Thing, Formula]]]:
         for person in world.people.values()
     ]
     for kind, things in (("foe", world.foes), ("shop", world.shops)):
+        # shops own moves of several kinds, to buy and to sell
         moves = [m for m in system.moves if kind == "shop" or m.rule.kind == kind]
         yield [
             (

@@ -179,6 +179,7 @@ def _windows(judged: Judged[Any]) -> Iterator[Window]:
     ):
         first = space.walks().moves_to(has)
         closed: dict[str, Distance] = {}
+        # where the game has ended nothing is needed any more
         too_late = unended - can
         if first is not None and too_late:
             walks, never = walks_without(judged, subject, has)

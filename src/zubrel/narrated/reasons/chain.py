@@ -94,6 +94,7 @@ class ReasonChain:
     ) -> Iterator[str]:
         took = [n.claim for n in nodes if isinstance(n.claim, Took)]
         sources = [s for n in nodes if isinstance(n.claim, AtMost) for s in n.claim.sources]
+        # of several moves that took it, one is enough to say
         for last in took[:1]:
             yield from self._once(depth, self._taken(last, formula, bool(makers)))
         if sources:
@@ -104,6 +105,7 @@ class ReasonChain:
             if claim.carried is not None:
                 things = counted(claim.carried, "thing")
                 yield from self._once(depth, f"No more than {things} can be carried together.")
+        # that it is the limit of the item itself is worth saying only where nothing else is
         limit = [m for m in most if m.most == self.system.variables[m.variable].high]
         for claim in limit if not makers else ():
             things = self.naming.of(claim.variable)
@@ -114,6 +116,7 @@ class ReasonChain:
         if done:
             yield from self._once(depth, self._done(done))
         others = [n for n in nodes if isinstance(n.claim, Cannot | Ends | Undone)]
+        # what is kept off for the same reason is told in one sentence
         groups: dict[object, list[Node]] = {}
         for node in others:
             groups.setdefault(self._likeness(node), []).append(node)
