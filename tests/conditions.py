@@ -85,7 +85,7 @@ CONDITIONS = {
         "reduced/finds.py",
         "if find is not None and users.upwards(item, move.areas):",
         "if find is not None:",
-        (47, 56),
+        (56,),
     ),
     "finds: what it asks for stays true": Without(
         "reduced/finds.py", "or not system.rising.for_good(remaining)", "", ()
@@ -106,7 +106,7 @@ CONDITIONS = {
         "reduced/links.py", " and self._lasts(area, forth)", "", ("e97",)
     ),
     "places: a link is open after a move that leads there": Without(
-        "reduced/places.py", "if self.rules.arrives(key, clauses, area, links[o])", "", (38, 58)
+        "reduced/places.py", "if self.rules.arrives(key, clauses, area, links[o])", "", (58,)
     ),
     "visits: nothing is left to count in the area": Without(
         "reduced/visits.py",
@@ -185,7 +185,7 @@ CONDITIONS = {
         "reduced/supply.py", "if _reach(system, m, item) >= most", "", ()
     ),
     "supply: what asks is where the sources are": Without(
-        "reduced/supply.py", "set(r.areas) <= set(m.areas)", "True", (40, 131)
+        "reduced/supply.py", "set(r.areas) <= set(m.areas)", "True", (131,)
     ),
     "supply: what sources ask for stays true": Without(
         "reduced/supply.py", "return system.rising.for_good(remaining) and (", "return (", ()

@@ -39,15 +39,16 @@ def by_choice(
     moves: Sequence[Move],
     within: T,
     escaping: Callable[[Move, T], T],
-    meet: Callable[[T, T], bool],
+    shared: Callable[[T, T], T],
+    holds_any: Callable[[T], bool],
     closed: Callable[[Mapping[int, T]], T],
 ) -> T:
     """The situations of `within` from which a target can be come to whatever luck does.
 
     `escaping` are those from which some outcome of a move leaves a set, `closed` those that lead to
-    the target where steps, by their numbers, are barred from some situations; `meet` tells whether
-    two sets share a situation. What is left over is smaller each time, until no move that is still
-    needed can leave it (a greatest fixpoint).
+    the target where steps, by their numbers, are barred from some situations; `shared` is what lies
+    in both of two sets, and `holds_any` tells whether anything does. What is left over is smaller
+    each time, until no move that is still needed can leave it (a greatest fixpoint).
     """
     kept = within
     while True:
@@ -58,9 +59,11 @@ def by_choice(
             for leaving in [escaping(move, kept)]
             for step in move.steps
         }
-        if not any(meet(leaving, kept) for leaving in barred.values()):
+        if not any(holds_any(shared(leaving, kept)) for leaving in barred.values()):
             return kept
-        still = closed(barred)
+        # of what is reached nothing more is closed than was kept; sets may hold other situations,
+        # which must not come and go for ever
+        still = shared(kept, closed(barred))
         if still == kept:
             return kept
         kept = still

@@ -92,11 +92,15 @@ class Projecting:
         where it comes to the set."""
         word = plays.nearest(closure.areas)
         assert word is not None, "the closure ends where it has come to what was met"
+        last = len(closure.history)
         while True:
             area, bits = plays.placed(word)
             if closure.seed[area].eval(bits):
                 return self._excluding(areas[area], bits, kept)
             number = closure.added_by(area, bits)
+            # a bound that only a mistake of the program could break
+            assert number < last, "each step leads to an earlier update"
+            last = number
             function, sets = closure.history[number].function, closure.sets_before(number)
             # the same with nothing left out, and of what is at rest: where variables are left out,
             # sets hold situations in which something still happens by itself

@@ -239,12 +239,11 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             seed = self._cut(target.areas)
             return BackwardFixpoint(self.functions, seed, back.possibly, barred=barred).run().areas
 
-        def meet(one: Areas, other: Areas) -> bool:
-            # of what is reached: which moves doom is known by then, and mostly none of them is one
-            # that is left to luck
-            return self.is_reached(AreaSet(self, shared(one, other)))
+        def is_reached(areas: Areas) -> bool:
+            # which moves doom is known by then, and mostly none of them is one that is left to luck
+            return self.is_reached(AreaSet(self, areas))
 
-        kept = by_choice(self.system.moves, within.areas, escaping, meet, closed)
+        kept = by_choice(self.system.moves, within.areas, escaping, shared, is_reached, closed)
         return AreaSet(self, kept)
 
     def walks_around(self, avoiding: AreaSet | None, reached: AreaSet | None) -> BackwardWalks:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from functools import reduce
+from operator import and_
 
 from zubrel.base.budget import Budget
 from zubrel.checked.keys import Key, Value
@@ -199,7 +200,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
             return self.closed(target.diagram, allowed, self.reachable, barred=True, backwards=True)
 
         kept = by_choice(
-            self.system.moves, within.diagram, escaping, lambda a, b: (a & b).satisfiable(), closed
+            self.system.moves, within.diagram, escaping, and_, lambda d: d.satisfiable(), closed
         )
         return DiagramSet(kept)
 
