@@ -60,7 +60,8 @@ class Command(ProgramTest):
         self.write("a.yaml", WORLD)
         self.write("b.yaml", WORLD.replace("wick: 3", "wick: 4"))
         self.write("c.yaml", WORLD.replace("to: tower", "to: towr"))
-        given = ("check", "b.yaml", "c.yaml", "a.yaml", "--format", "json")
+        # a line every ten seconds tells those who wait how long they do
+        given = ("check", "b.yaml", "c.yaml", "a.yaml", "--format", "json", "--quiet")
         here = self.zubrel(*given, code=2)
         there = self.zubrel(*given, "--cluster", "local", "--jobs", "2", code=2)
         self.assertEqual(there.stderr, here.stderr)

@@ -49,13 +49,28 @@ endings:
 """
 
 
+CAUSEWAY = """\
+zubrel: 1
+start: {at: quay}
+items: {lens: Lens, spyglass: Spyglass, rope: Rope}
+areas:
+  quay:
+    finds: [lens, spyglass]
+    ways: [{to: causeway, one_way: true}]
+  causeway:
+    finds: [rope]
+    ways: [{to: light, needs: lens}]
+  light: {}
+endings: {won: {when: at light}}
+"""
+
+
 def report_of(text, folder):
     path = folder / "world.yaml"
     path.write_text(text, encoding="utf-8")
     return report(load(str(path)), with_outline=True)
 
 
-@cache
 @cache
 def report_on(path, with_odds=False):
     return report(load(str(path)), with_outline=True, with_odds=with_odds)
@@ -108,6 +123,14 @@ class WhatIsDrawn(ProgramTest):
         )
 
     def test_trouble_is_marked_where_it_begins(self):
+        atlas = report_of(CAUSEWAY, self.folder).sketch.atlas
+        trouble = {p.id: p.softlocks for p in atlas.places if p.softlocks}
+        self.assertEqual(trouble, {"quay": ("Go to Causeway",)})
+        missable = {t.name for p in atlas.places for t in p.things if t.missable}
+        self.assertEqual(missable, {"Spyglass"})
+
+    @unittest.skipUnless(LONG, "takes long")
+    def test_trouble_of_the_draft_is_marked_where_it_begins(self):
         atlas = report_on(DRAFT).sketch.atlas
         trouble = {p.id: p.softlocks for p in atlas.places if p.softlocks}
         self.assertEqual(trouble["ropewalk"], ("Open Crate",))

@@ -86,6 +86,7 @@ def _check_header(section: str, header: list[Cell], text: str, problems: Problem
     shape = _shape(section)
     known = ("id", "area", "notes", *shape.fields)
     first = text.lstrip("\ufeff").splitlines()[0]
+    # what spreadsheets write where a comma is the decimal sign
     if len(header) == 1 and ";" in first and "," not in first:
         message = "this table is separated by semicolons, not by commas"
         hint = "Save it as comma-separated values: in a cell, semicolons part the things of a list."
@@ -120,6 +121,8 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[list[Cell]
             raw, at = source.line(first), 0
             cells = []
             for value in values:
+                # the reader tells no columns: a value is looked for behind the one before it, and
+                # one that quotes have changed is taken to begin there
                 lines = raw.find(value, at) if value else -1
                 column = lines if lines >= 0 else min(at, len(raw))
                 at = column + len(value)

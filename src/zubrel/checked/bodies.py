@@ -81,6 +81,7 @@ def _effects(
     effects += [Wear(i) for b in common for i in resolver.tools(b.words("wears"))]
     effects += [Refill(i) for b in common for i in resolver.tools(b.words("refills"))]
     effects += _things(common, implied.gives, resolver)
+    # where an outcome sets what is set in common as well, only its own setting is left
     effects += [effect for level, effect in settings if level < len(common)]
     effects += _world(common, implied.opens, resolver)
     effects += _things(outcome, (), resolver)

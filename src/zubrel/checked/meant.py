@@ -65,6 +65,7 @@ class Meant:
             hint = "within: {steps: 20, reach: some_ending}"
             self.problems.add("missing", message, entry.where("within"), hint)
             return [], None, 0
+        # an ending is no condition: to reach it is to have the game end so
         if self.names.kind_of(reach.text) == "ending":
             return [], reach.text, steps
         return [reach], None, steps

@@ -72,6 +72,7 @@ def pieces_of(formula: Formula) -> Iterator[Formula]:
 
 def variables_of(formula: Formula) -> frozenset[int]:
     """The variables that a formula asks about."""
+    # asked some hundred thousand times of a large world, mostly of single tests
     if isinstance(formula, Within):
         return frozenset((formula.variable,))
     numbers: set[int] = set()
@@ -119,6 +120,7 @@ def both(parts: Iterable[Formula]) -> Formula:
         if part == FALSE:
             return FALSE
         kept.extend(part.parts if isinstance(part, Both) else (part,))
+    # in the order in which they came: whatever is made of a formula is the same in every run
     unique = tuple(dict.fromkeys(kept))
     return unique[0] if len(unique) == 1 else Both(unique)
 
@@ -145,6 +147,7 @@ def opposite(part: Formula) -> Formula:
 
 def at_least(count: int, parts: Sequence[Formula]) -> Formula:
     """At least `count` of `parts`."""
+    # a part that stands there twice counts twice, so that none is left out as in `both`
     surely = sum(p == TRUE for p in parts)
     open_parts = tuple(p for p in parts if p not in (TRUE, FALSE))
     missing = count - surely

@@ -33,6 +33,7 @@ def placed(
     here = (here - here.min(axis=0)) / np.where(spread > 0, spread, 1)
     here = here * (columns - 1, rows - 1)
     costs = ((here[:, None, :] - np.array(cells)[None, :, :]) ** 2).sum(axis=2)
+    # each into a cell of its own, near to where it was drawn
     _, chosen = linear_sum_assignment(costs)
     return _Annealing([cells[c] for c in chosen], edges, chapters, cells).run()
 
@@ -42,6 +43,7 @@ def _drawn(count: int, edges: Sequence[tuple[int, int]]) -> Mapping[int, Sequenc
     graph.add_nodes_from(range(count))
     graph.add_edges_from(edges)
     parts = [sorted(p) for p in networkx.connected_components(graph)]
+    # distances in the graph are what is drawn: between parts without a way there would be none
     graph.add_edges_from((parts[0][0], p[0]) for p in parts[1:])
     drawn: Mapping[int, Sequence[float]] = networkx.kamada_kawai_layout(graph)
     return drawn
@@ -118,6 +120,7 @@ class _Annealing:
         """Put an area into a cell; whoever is there goes where the area was."""
         other, before = self.who.get(cell), self.at[area]
         moved = [area] if other is None else [area, other]
+        # a way between the two that change places is counted once
         pairs = {(min(a, b), max(a, b)) for a in moved for b in self.near[a]}
         for a, b in pairs:
             self._run(a, b, -1)
@@ -131,10 +134,12 @@ class _Annealing:
             self._run(a, b, 1)
 
     def run(self) -> list[Cell]:
+        # the same luck each time: the same world has the same picture
         random = Random(1)
         count = len(self.at)
         rounds = min(20_000, 500 * count)
         for turn in range(rounds):
+            # what makes it worse is let pass less and less, as it cools down
             heat = 3.0 * (1 - turn / rounds) ** 2 + 1e-6
             area = random.randrange(count)
             cell = self._wanted(area, random)

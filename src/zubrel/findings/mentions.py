@@ -27,8 +27,6 @@ from zubrel.checked.conditions import (
 from zubrel.checked.effects import Lose, OpenLock, SetMark, Take, Wear
 from zubrel.checked.world import World
 
-"""Rules that only move a thing about: to give it up there is not to need it."""
-
 
 def needed_ids(world: World) -> frozenset[str]:
     """Every id that something needs: in conditions of rules, areas, endings, as lock or taken."""
@@ -36,6 +34,7 @@ def needed_ids(world: World) -> frozenset[str]:
     for condition in _needs(world):
         ids.update(subjects_of(condition))
     for rule in world.rules:
+        # to put a thing down, or away, is not to need it
         if not rule.kind.handles:
             ids.update(take.item for take in rule.takes)
         ids.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
@@ -75,6 +74,7 @@ def promised_ids(world: World) -> frozenset[str]:
 
 def caskets(world: World) -> frozenset[str]:
     """The locks that do something when they are opened: they need not lock anything else."""
+    # what the key costs, and that it was done, is what every lock does
     spent = (Take, Wear, Lose, SetMark)
     return frozenset(
         rule.owner

@@ -30,6 +30,7 @@ class Bodies:
         every = (place for root in document.roots for place in places(root))
         self.places = [p for p in every if p.node.span.source.path in self.pages]
         self.rules = {rule.id: rule for rule in world.rules}
+        # a section may stand in several files: of values under the same keys the first counts
         self.by_path = {p.path: p for p in reversed(self.places)}
         self.below = {(id(p.above), p.path[-1]): p for p in self.places}
         self.by_begin: dict[tuple[str, int, int], NodePlace] = {}
@@ -96,6 +97,7 @@ class Bodies:
         written = page.written(known)
         if written is None or not isinstance(known, Scalar):
             return None
+        # what stood in quotes keeps them
         old = in_list(written) if known.plain else written
         return page.replaced(known.span, f"[{old}, {words}]")
 

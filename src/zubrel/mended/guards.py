@@ -75,6 +75,7 @@ def guards(judged: Judged[S], kind: str, subject: str, rule: str) -> list[str]:
     if not harmed or not harmless:
         return []
     # where the player stands says nothing of a move that is made in one place
+    # (a move of every area counts as one of two that there are not)
     areas = {a for m in moves for a in (m.areas or (-1, -2))}
     atoms = list(_atoms(judged, with_places=len(areas) > 1))
     fitting = list(_single(atoms, harmed, harmless))
@@ -130,11 +131,13 @@ def _single(atoms: Iterable[_Atom[S]], harmed: S, harmless: S) -> Iterator[str]:
 def _pairs(judged: Judged[S], atoms: Iterable[_Atom[S]], harmed: S, harmless: S) -> Iterator[str]:
     """Two atoms of which both, or one of which at least, has to hold."""
     known, count = list(atoms), judged.space.count
+    # both together: neither may stop the move where it does no harm
     wide = [a for a in known if not (harmless - a.holds) and harmed - a.holds]
     wide.sort(key=lambda a: (count(a.holds & harmed), len(a.words), a.words))
     for one, other in combinations(wide[:FITTING], 2):
         if not (one.holds & other.holds & harmed):
             yield _words(judged.system.world, All((one.condition, other.condition)))
+    # one of the two: neither may let it pass where it does harm
     narrow = [a for a in known if not (a.holds & harmed) and a.holds & harmless]
     narrow.sort(key=lambda a: (count(harmless - a.holds), len(a.words), a.words))
     for one, other in combinations(narrow[:FITTING], 2):

@@ -99,6 +99,7 @@ def _every(certain: Certain) -> Iterator[Told]:
         finding = Finding("unwinnable", "error", "world", message, span)
         yield _without_walk(finding, _reasons(certain, certain.whole, ()))
     dealt = [doom for doom in certain.dooms if doom.step.rule.kind == "deal"]
+    # a deal is nobody's move: one that dooms stands for all of them
     for doom in (*dealt[:1], *(d for d in certain.dooms if d not in dealt)):
         yield _told(certain, doom)
     for finding in _unreachable(certain):
@@ -140,6 +141,7 @@ def _told(certain: Certain, doom: DoomingStep) -> Told:
     system = certain.system
     world, rule = system.world, doom.step.rule
     walked = walked_along(system.walker, tuple(_dealt_out(system, doom.walk)))
+    # the same play with another end, which is a win: what its last move took away was there before
     before = walked_along(system.walker, (*doom.walk[:-1], *doom.onward))
     moves = system.walker.moves(walked[-1].after)
     after = Future(certain.relaxation, doom.after)

@@ -81,6 +81,7 @@ def odds_of(system: System, asked: OddsOptions, budget: Budget, progress: Progre
 def _of_player(
     player: Player, board: Board | None, field: SituationNumbers, asked: OddsOptions, budget: Budget
 ) -> PlayerOdds:
+    # who remembers what was done needs more than a situation to go on from
     if player.name == CURIOUS or (player.name == AIMLESS and (board is None or asked.simulate)):
         return PlayerOdds(player, seen=_seen(field, player, asked, budget))
     if board is None:

@@ -173,6 +173,7 @@ def _shares(
         (_column(one), {p.id: p.share for p in parts(one)}, one.solved.error if one.solved else 0.0)
         for one in told
     ]
+    # players of whom nothing was found have no column
     columns = [column for column in columns if column[1]]
     largest: dict[str, float] = {}
     for _, known, _ in columns:

@@ -123,6 +123,7 @@ class Prober:
         """The amounts that make a difference and occur: none, just under, exactly, above."""
         number = self.space.system.numbers[key]
         domain = self.space.system.variables[number]
+        # whether there is any at all always makes a difference
         cuts = {domain.low, domain.low + 1}
         for test in tests:
             cuts |= {test.number - 1, test.number, test.number + 1}

@@ -67,6 +67,7 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[Line | Non
         content = _without_comment(raw).strip()
         if not content:
             continue
+        # columns count from 1, and blanks before the line are no part of it
         span = Span(source, number, raw.index(content[0]) + 1, len(content))
         first, _, remaining = content.partition(" ")
         if first == "deal" and remaining.strip():
@@ -141,6 +142,7 @@ def check_names(lines: list[Line], world: World) -> None:
             if fault is not None:
                 problems.add("bad-script", f"this deal cannot come up: {fault}", line.span)
     rules = {name for r in world.rules for name in (r.id, r.common)}
+    # somebody may be talked to without a choice of which of the talks it is
     rules |= {f"{r.owner}_talk" for r in world.rules if r.kind == "talk"}
     for line in lines:
         if isinstance(line, ScriptDeal):

@@ -64,6 +64,7 @@ class Play:
             say("That is no text in UTF-8.")
             return ""
         if line:
+            # what is piped in is not seen: so it reads like what was typed
             say(f"> {plain(line.rstrip())}")
         return line or None
 
@@ -156,6 +157,7 @@ class Play:
         if self.advice.live(self.session.here):
             say("  The game can still be won.", fg="green")
             return
+        # back to the move that took the last win away
         here = len(self.session.done)
         states = [self.session.start, *(step.after for step in self.session.done)]
         while here and not self.advice.live(states[here - 1]):

@@ -73,6 +73,7 @@ def values_of(text: str, span: Span) -> list[str]:
             message = f'"{text.strip()}" is no range of up to {MOST_VALUES:,} values'
             raise refused(message, span, "Write the smaller number first: 1..4")
         return [str(number) for number in range(low, high + 1)]
+    # a comma behind the last value ends it like all others
     values, depth, quote, begin = list[str](), 0, "", 0
     for place, sign in enumerate(f"{text},"):
         if quote:

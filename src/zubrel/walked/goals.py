@@ -71,6 +71,7 @@ class Goals:
         self._drop_progress(values)
 
     def _drop_progress(self, values: dict[Key, Value]) -> None:
+        # nobody asks for it any more: situations that differ in nothing else shall be one
         for quest in self.world.quests.values():
             if values[keys.quest(quest.id)] in (DONE, FAILED):
                 for goal in quest.goals:
@@ -79,6 +80,7 @@ class Goals:
 
     def count_what_is_seen(self, values: dict[Key, Value]) -> None:
         """Goals that are looked at after a move: visits, and what is met in turn."""
+        # in turn, a goal that is met lets the next one count, which may be met already
         looking = True
         while looking:
             looking = False

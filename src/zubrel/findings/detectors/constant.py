@@ -51,6 +51,7 @@ def _constants(system: System) -> Iterator[Finding]:
                 mentioned |= {subject, where}
                 message = f"a condition of {subject} is {'always' if truth else 'never'} true"
                 yield Finding("constant", "warning", subject, message, where)
+            # what the parts of it are follows from that
             break
 
 
@@ -104,6 +105,7 @@ def _parts(condition: Cond) -> Iterator[Cond]:
 def _decided(system: System, formula: Formula) -> bool | None:
     """Whether a formula is true, or false, whatever the values; None: neither, or too many."""
     domains = {v: _telling_values(system, formula, v) for v in sorted(variables_of(formula))}
+    # one value for each part of a domain is enough: within it the formula stays what it is
     if prod(len(values) for values in domains.values()) > MOST_TRIED:
         return None
     truths = {
@@ -120,6 +122,7 @@ def _telling_values(system: System, formula: Formula, variable: int) -> list[int
     for part in pieces_of(formula):
         if isinstance(part, Within) and part.variable == variable:
             cuts |= {part.low, part.high + 1}
+        # a sum tells all values apart
         if isinstance(part, Load) and variable in part.variables:
             return list(range(domain.low, domain.high + 1))
     return sorted(c for c in cuts if domain.low <= c <= domain.high)

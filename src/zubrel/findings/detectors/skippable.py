@@ -41,6 +41,7 @@ def _questions(system: System) -> Iterator[Skip]:
             had_where = Within(numbers[keys.held(item.id)], 1, item.most)
             yield _skip(item.id, item.name, item.span, had_where)
     for lock in world.locks.values():
+        # what is open from the start is never opened
         if lock.id in asked and not lock.begins_open:
             had_where = Within(numbers[keys.lock_open(lock.id)], 1, 1)
             yield _skip(lock.id, f"opening {lock.name}", lock.span, had_where)

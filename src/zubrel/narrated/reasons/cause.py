@@ -55,6 +55,7 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
                 return f"No way leads to {naming.place(leaf.formula)}{asker}."
             if naming.is_amount(leaf.formula) and not _is_beyond(leaf, leaves):
                 return f"Nothing in the world gives {naming.words(leaf.asked)}{asker}."
+    # nothing was taken by the last move: then by the latest of those before
     return _of_move(naming, *max(took, key=lambda pair: pair[0].move)) if took else None
 
 
@@ -143,6 +144,7 @@ def _leaves(
             formula = own
         case Only(own, makers):
             formula = own
+            # what is wanted in the end is known only where one maker alone can bring it about
             alone = own if len(makers) == 1 else None
             if not makers:
                 yield _Leaf(node.claim, own, maker, asked or own, needed)
