@@ -432,6 +432,27 @@ class Turns(unittest.TestCase):
         self.assertEqual(judge(lens).verdict, judge(scalar(system)).verdict)
         self.assertTrue(lens.where(TRUE))
 
+    def test_the_second_turn_goes_on_backwards_where_some_set_is_closed(self):
+        system = compile_world(world_of(stress_world(13)))
+        for has_closed, forwards in ((True, 1), (False, 2)):
+            budget, asked = Budget(Limits()), []
+
+            def ask(lens, budget=budget, asked=asked):
+                asked.append(lens.inner)
+                if len(asked) == 1:
+                    budget.spend(100 * making.BACKWARD * making.FORWARD)
+
+            with (
+                mock.patch.object(SymbolicSearch, "run", side_effect=WorkSpent("")) as run,
+                mock.patch.object(SymbolicSearch, "is_far", False),
+                mock.patch.object(BackwardSpace, "has_closed", has_closed),
+            ):
+                lens = first_lens(system, budget, Silence(), ask)
+            with self.subTest(has_closed=has_closed):
+                self.assertEqual(run.call_count, forwards)
+                # the same space, which knows what it has found out
+                self.assertEqual([*asked, lens.inner], [lens.inner] * 3)
+
 
 class Families(unittest.TestCase):
     def test_economies_are_judged_alike_forwards_and_backwards(self):

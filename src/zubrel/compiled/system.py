@@ -168,7 +168,7 @@ class System(Struct, frozen=True, dict=True):
             return self._values_alone
         from zubrel.compiled.relaxation import Relaxation
 
-        # what pairs rule out as a whole sets of single values need not follow
+        # without the operators that pairs rule out, sets of single values are smaller
         relaxed = Relaxation(self, Budget(Limits()), self.possible_operators)
         values = relaxed.future(relaxed.domains(self.start))
         return tuple(a & b for a, b in zip(values, self.pairs.values(), strict=True))

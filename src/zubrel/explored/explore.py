@@ -88,6 +88,8 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
     if known <= MANY:
         with suppress(TooMany):
             return listing.run(most)
+        # what was listed takes the room that diagrams need
+        del listing
         with suppress(LookedLongEnough):
             return explore_symbolic(
                 system, budget, progress, lambda work, _: not merging or work < exact

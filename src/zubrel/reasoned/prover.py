@@ -259,7 +259,9 @@ class Prover(Leaves):
         path: tuple[Formula, ...],
         outcome: int | None = None,
     ) -> Node:
-        if heavy := too_heavy(self.system, asked):
+        heavy = too_heavy(self.system, asked)
+        # where some of it alone can never be had together, that is the reason, and not its weight
+        if heavy and not any(self.is_never(both(o for o in heavy if o != p)) for p in heavy):
             return Node(Cannot(maker, heavy, outcome), note="heavy")
         if FALSE in asked:
             rule = next((r for r in self.system.world.rules if r.id == maker), None)

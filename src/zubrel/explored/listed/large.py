@@ -84,7 +84,8 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         # 64 situations a word: a million pairs of sets are compared in the time of a few thousand
         packed = _packed(others)
         low, high = _ends(packed)
-        return [self._met(row, packed, low, high).tolist() for (row,) in map(_packed_alone, ones)]
+        rows = (row for one in ones for row in _packed([one]))
+        return [self._met(row, packed, low, high).tolist() for row in rows]
 
     def _met(
         self, row: npt.NDArray[Any], packed: npt.NDArray[Any], low: Any, high: Any
@@ -282,10 +283,6 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
     def examples(self, situations: NumberSet, most: int) -> list[dict[Key, Value]]:
         chosen = np.flatnonzero(situations.truths)[:most]
         return [self.system.situation(self.packing.unpack(self.rows.row(int(n)))) for n in chosen]
-
-
-def _packed_alone(situations: NumberSet) -> npt.NDArray[Any]:
-    return _packed([situations])
 
 
 def _ends(packed: npt.NDArray[Any]) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
