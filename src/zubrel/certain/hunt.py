@@ -13,10 +13,9 @@ from collections.abc import Iterator, Sequence
 from random import Random
 from typing import TypeVar
 
-from msgspec import Struct
-
 from zubrel.base.budget import WorkSpent
 from zubrel.certain.aims import WASTES, aims_of, waste_of
+from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path, Seeker, WinSearch, path_of
@@ -38,24 +37,6 @@ IDLE = 60
 """Wandering plays in a row that show nothing new, after which nobody looks on."""
 LENGTHS = (3, 6, 12, 25, 50)
 """Exits that a wandering play takes before it is given up."""
-
-
-class DoomingStep(Struct, frozen=True):
-    """A step that leads from where a win is left to where none is, and whether luck decides."""
-
-    step: Step
-    by_luck: bool
-    walk: tuple[Step, ...]
-    """From the start, with the step at its end."""
-    onward: tuple[Step, ...]
-    """From before the step to a win."""
-    after: tuple[int, ...]
-    """The situation after the step, as values of the variables."""
-
-    @property
-    def kind(self) -> str:
-        """The kind of finding that it is."""
-        return "bad_luck" if self.by_luck else "softlock"
 
 
 class Hunt:

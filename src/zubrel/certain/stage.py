@@ -9,7 +9,8 @@ from contextlib import suppress
 from msgspec import Struct
 
 from zubrel.base.budget import Budget, LimitReached
-from zubrel.certain.hunt import DoomingStep, Hunt, every_doom
+from zubrel.certain.dooming import DoomingStep
+from zubrel.certain.hunt import Hunt, every_doom
 from zubrel.certain.shorter import Shortener
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.future import Future

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.certain.hunt import DoomingStep
+from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.stage import Certain
 from zubrel.checked.deals import number_of_deals
 from zubrel.checked.keys import ENDING, PLACE, UNDEALT
