@@ -239,6 +239,7 @@ class _Builder:
                 return AtArea(self._name(parts[0]))
             case "stored":
                 return InStore(self._name(parts[0]), self._name(parts[1]))
+            # a form of its own, since "not" stands in its middle
             case "not_stored":
                 return Negation(InStore(self._name(parts[0]), self._name(parts[1])))
             case "so_many_stored":
@@ -252,6 +253,7 @@ class _Builder:
                 return Lies(self._name(parts[0]), self._name(parts[1]))
             case "is_state":
                 return self._state(parts)
+        # "is not" with a state: the only rule that is left
         return Negation(self._state(parts))
 
     def _total(self, parts: list[Any]) -> TotalComparison:

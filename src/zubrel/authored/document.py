@@ -85,6 +85,7 @@ class _Reader:
 
     def _section(self, key: Scalar, node: Node, main: bool) -> None:
         name = key.text
+        # what an included file said of the start would depend on the order of the includes
         if name in ("title", "start") and not main:
             message = f'"{name}" stands in the main file, not in an included one'
             self.problems.add("misplaced", message, key.span)
@@ -96,6 +97,8 @@ class _Reader:
                 self.document.start.span = key.span
         elif name in SECTIONS:
             entries = SECTIONS[name].kind.read(node, self.problems)
+            # several files may add to one section; ids that clash are found by whoever resolves
+            # them
             self.document.sections.setdefault(name, []).extend(entries or ())
         elif name not in HEAD:
             known = [*HEAD, *SECTIONS]

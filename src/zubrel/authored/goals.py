@@ -31,6 +31,7 @@ def goals_of(shape: Shape) -> Kind:
         goals: list[Entry] = []
         for number, item in enumerate(one_or_list(node)):
             grouped = _group(item)
+            # a goal alone is a group of one, so that whoever counts goals knows one form only
             if grouped is None:
                 goal = shape.read(item, problems)
                 members, count = [goal] if goal else [], 1

@@ -153,6 +153,8 @@ def read_keyed(shape: Shape) -> Reader:
         for key, value in node.entries:
             name = read_id(key, problems)
             if name:
+                # an entry that cannot be read still has its id: what refers to it is no further
+                # mistake
                 entries.append(shape.read(value, problems, name) or Entry(name, name.span))
         return tuple(entries)
 

@@ -159,6 +159,7 @@ class _Composer:
     def _take(self, event: Any) -> None:
         match event:
             case yaml.ScalarEvent():
+                # in quotes a word is text, even where it looks like a number
                 plain = bool(event.implicit[0]) and not event.style
                 self._check_tag(event)
                 node = Scalar(self._span(event), event.value, plain)

@@ -94,6 +94,7 @@ class _Gatherer:
         path = os.path.normpath(os.path.join(os.path.dirname(source.path), node.text))
         if not self._may_include(path, node):
             return
+        # told apart from what is included twice: a circle has no end, and its way out is another
         if path in self.open:
             circle = " → ".join(map(plain, [*self.open[self.open.index(path) :], path]))
             message = f"files include each other in a circle: {circle}"
@@ -115,6 +116,7 @@ class _Gatherer:
                 (("it is included here", self.seen[path]),),
             )
             return
+        # remembered before it is read: what it includes may come back to it
         self.seen[path] = node.span
         self._read(path, node.span)
 
@@ -155,6 +157,7 @@ class _Gatherer:
                 return
             root = compose(source, text, self.problems.diagnostics)
         except InvalidInput as invalid:
+            # a file that cannot be read may have been told of already, by a part of itself
             known = set(self.problems.diagnostics)
             self.problems.diagnostics += [d for d in invalid.diagnostics if d not in known]
             return
@@ -203,6 +206,7 @@ class _Gatherer:
                 continue
             for number, (key, node) in enumerate(areas.entries):
                 if key.text == area.text:
+                    # an area of which nothing but its name was written has no fields yet
                     if not isinstance(node, Mapping):
                         node = Mapping(node.span)
                         areas.entries[number] = (key, node)

@@ -158,6 +158,7 @@ def _row(section: str, header: list[Cell], cells: list[Cell], problems: Problems
             problems.add("wrong-shape", message, cell.span, hint)
     node = Mapping(span, entries)
     if in_area and key is not None and section != "deeds":
+        # in an area a find or a way is an entry of a list: its id is a field, and not a key
         entries.append((_scalar(Cell("id", key.span)), key))
     return Row(section, key, area, node)
 

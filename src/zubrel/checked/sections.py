@@ -35,10 +35,12 @@ class Sections:
                 if entry.values.get(field):
                     message = f'"{this}" is a tool: "{field}" means nothing for it'
                     self.problems.add("misplaced", message, entry.where(field))
+            # a tool is held once, and what is counted of it are its uses
             most, drop = uses, False
         drops_at: tuple[str, ...] = ()
         if drop is True:
             drops_at = tuple(key_of(e) for e in self.document.entries("areas"))
+        # a list: only there
         elif drop:
             drops_at = tuple(self.resolver.ids(drop, "area"))
         if drop and entry.text("kind") == "knowledge":

@@ -137,6 +137,7 @@ def _drop(item: Item, resolver: Resolver) -> Iterator[Frame]:
         bare(item.span),
         Implied((PutDown(item.id),), (Take(item.id, 1),)),
     )
+    # one rule for all areas, so that a designer sees one move and not one for each area
     here = Any(tuple(all_of(At(area), LiesAt(item.id, area)) for area in item.drops_at))
     yield Frame(
         made[item.id, "pick_up", ""],

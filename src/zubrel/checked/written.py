@@ -36,6 +36,7 @@ class NoWords(Exception):
 def written(world: World, condition: Cond) -> str:
     """A condition as an author would write it. Raises `NoWords`."""
     goal = goal_asked(condition)
+    # a goal without an id of its own is told by what it asks for
     if goal is not None and (known := world.quests[goal.quest].goals[goal.number - 1]).id:
         return f"{known.id} is met" if goal.least is None else f"{known.id} >= {goal.least}"
     match condition:
@@ -45,6 +46,7 @@ def written(world: World, condition: Cond) -> str:
             return " or ".join(_grouped(world, p) for p in parts)
         case CountOf(count, parts):
             return f"{count} of ({', '.join(written(world, p) for p in parts)})"
+        # the language has words of its own for these two
         case Not(LockOpen(lock)):
             return f"{lock} is shut"
         case Not(FactIs(fact, value)) if not world.facts[fact].true_false:
@@ -60,6 +62,7 @@ def _atom(world: World, atom: Cond) -> str:
             return f"{item} {operator} {number}"
         case Level(meter, operator, number):
             return f"{meter} {operator} {number}"
+        # a total cannot begin with a minus, nor be compared with a negative number
         case Total(terms, operator, number) if number >= 0 and terms[0].sign > 0:
             return f"{total_of(terms, lambda i: i)} {operator} {number}"
         case FactIs(fact, value):
@@ -78,8 +81,11 @@ def _atom(world: World, atom: Cond) -> str:
             return f"{item} is in {store}"
         case Stored(store, item, operator, number):
             return f"{item} in {store} {operator} {number}"
+        # "lies at" means what was put down or what was dealt: where it may be both, there are no
+        # words
         case LiesAt(item, area) | DealtAt(item, area) if not _lies_twice(world, item):
             return f"{item} lies at {area}"
+        # only all of a group are beaten in the language
         case Beaten(foe, count) if count == world.foes[foe].count:
             return f"{foe} is beaten"
     raise NoWords(atom)

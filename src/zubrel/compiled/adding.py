@@ -106,6 +106,7 @@ class Additions:
         times: dict[int, int] = {}
         family = {group: group for group in groups}
         for group, alternatives in groups.items():
+            # by itself, how often a group may happen before its own guard stops it
             times[group], effect = self._times_of(alternatives)
             if effect is not None:
                 by_change.setdefault((effect.variable, effect.changes[0][0]), []).append(group)
@@ -113,6 +114,8 @@ class Additions:
             members = [o for group in sharing for o in groups[group]]
             effect = next(e for e in members[0].effects if e.variable == variable)
             longest = self._longest(effect, _allowed(members, variable))
+            # what several moves add to one amount ends where the amount does, whichever of them it
+            # is that adds: one bound for all of them together
             if longest < ENDLESS:
                 for group in sharing:
                     times[group], family[group] = longest, sharing[0]

@@ -138,6 +138,7 @@ class Masks:
                 clauses: list[Clause] = []
                 for part in parts:
                     more = self._alternatives(part)
+                    # so many would cost more than they tell
                     if more is None or len(clauses) + len(more) > MOST_CLAUSES:
                         return None
                     clauses += more
@@ -148,6 +149,7 @@ class Masks:
                     more = self._alternatives(part)
                     if more is None:
                         return None
+                    # a clause that asks for two values at once is none
                     joined = (self._joined(a, b) for a in clauses for b in more)
                     clauses = [clause for clause in joined if clause is not None]
                     if len(clauses) > MOST_CLAUSES:

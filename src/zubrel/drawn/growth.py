@@ -91,10 +91,12 @@ class _Growth:
         xs = [self._x(n) for n in range(len(counts))]
         ys = [self._y(c) if c else math.nan for c in counts]
         self.paper.line(xs, ys, color, width, linestyle=dashes, zorder=3 + column * 0.1)
+        # a line through one point is nothing to be seen
         if sum(c > 0 for c in counts) == 1:
             n = next(n for n, c in enumerate(counts) if c)
             self.paper.disc(self._x(n), self._y(counts[n]), 5, facecolor=color)
         y = next(self._y(c) for c in reversed(counts) if c)
+        # names at the right must not lie on each other
         while any(abs(y - other) < 32 for other in ends):
             y -= 4
         ends.append(y)
@@ -112,6 +114,7 @@ class _Growth:
         for n, (label, move) in enumerate(ordered[:8]):
             x, y = self._x(move), TOP + 22 + 19 * n
             self.paper.line((x, x), (y - 8, BOTTOM), BAD, 1, linestyle=(0, (2, 2)), zorder=2)
+            # far to the right the name stands before the line, or it would be cut off
             right = x > (LEFT + RIGHT) * 0.6
             self.paper.text(
                 x - 6 if right else x + 6,

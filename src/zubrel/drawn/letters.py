@@ -28,12 +28,15 @@ def with_letters(report: Report) -> Report:
             name = getattr(thing, name_field, None)
             if isinstance(name, str) and not drawable(name) and hasattr(thing, id_field):
                 ids.setdefault(name.strip("“”"), getattr(thing, id_field))
+    # a name may be part of a longer one
     longest_first = sorted(ids, key=lambda name: (-len(name), name))
     lettered = re.compile("|".join(map(re.escape, longest_first)) or r"(?!)")
 
     def spelled(text: str) -> str:
         if drawable(text):
             return text
+        # what is left after the names are told by ids are words of the author: their letters go one
+        # by one
         text = lettered.sub(lambda match: ids[match[0]], text)
         return "".join(c for c in text if drawable(c)).strip() or "(no letters for it)"
 

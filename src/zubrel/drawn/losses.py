@@ -105,6 +105,7 @@ class _Losses(MapSheet):
     def card(self, place: SketchedArea) -> None:
         share = self.lost.get(place.id, 0.0)
         x, y, left, top, wide, high = self.frame(place, bool(share))
+        # no room for a name: the number is in the list beside
         if self.shape.thin:
             number = str(self.numbers[place.id])
             self.paper.text(x, y - 1, number, 9.5, bold=True, align="center")

@@ -63,6 +63,7 @@ def draw_variants(
 
 def _grid(title: str, down: Axis, across: Axis, cells: Sequence[VariantCell]) -> Paper:
     """Rows for the values of the first axis, columns for those of the second."""
+    # few values would make boxes as wide as the page; many share it
     wide = min(250.0, (RIGHT - LEFT) / len(across.values))
     high = min(64.0, max(34.0, HIGH / len(down.values)))
     height = TOP + 50 + high * len(down.values) + 60

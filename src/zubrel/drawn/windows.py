@@ -32,8 +32,10 @@ class _Windows:
         self.title = report.title
         every = [w for w in progress.windows if w.first is not None] if progress else []
         every.sort(key=lambda w: (w.first or START, w.section != "item", w.name))
+        # a find and the thing that lies there open and close together: one row for both
         every = [w for w in every if not _told_by_item(w, every)]
         self.rows = every
+        # what may be closed is what somebody looks for here: the rest goes first
         if len(every) > MOST_ROWS:
             closing = [w for w in every if w.closed_by]
             others = [w for w in every if not w.closed_by]
@@ -89,6 +91,7 @@ class _Windows:
 
     def _axis(self, bottom: float) -> None:
         paper = self.paper
+        # round numbers, and not more of them than fit side by side
         step = next(
             s for s in (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 10**6) if self.last / s <= 12
         )
@@ -97,6 +100,7 @@ class _Windows:
             paper.line((x, x), (TOP - 6, bottom), LINE, 0.7, zorder=1)
             paper.text(x, bottom + 14, str(move), 8.6, QUIET, align="center")
         paper.text(LEFT - 12, bottom + 14, "move", 8.6, QUIET, align="right")
+        # a win may be longer than all that the axis shows
         if self.win and self._x(self.win) <= RIGHT:
             x = self._x(self.win)
             paper.line((x, x), (TOP - 20, bottom), INK, 1.6, zorder=4)
@@ -112,6 +116,7 @@ class _Windows:
             x = self._x(mark.move.steps)
             paper.line((x, x), (TOP - 4, bottom), BAD, 0.9, linestyle=(0, (4, 3)), zorder=1.2)
             spot = x
+            # letters of moves that come soon after each other would lie on each other
             while any(abs(spot - other) < 11 for other in taken):
                 spot += 11
             taken.append(spot)

@@ -64,6 +64,7 @@ def _below(place: LanguagePlace, key: str) -> LanguagePlace:
     kind, shape = place.kind, place.shape
     if kind is not None:
         form, *parts = kind.form
+        # what stands in a list here has no id yet, and nothing is known of it
         if form in ("keyed", "keyed or all"):
             return NOWHERE if key == ITEM else _entry(parts[0], place.field)
         if form in _LISTS and key == ITEM:

@@ -55,10 +55,12 @@ def smaller(path: str, budget: Budget, progress: Progress) -> Listing:
     system = compile_world(world, budget)
     before = _measured("as it is", system, budget)
     fates = [(before, _fate(before, budget, progress))]
+    # nobody makes a world smaller that is decided as it is
     if fates[0][1] == TOO_LARGE:
         candidates = list(_candidates(world, system, Bodies(world, document, files)))
         singles = [m for c in candidates if (m := _changed(files, c, budget)) is not None]
         helping = sorted((m for m in singles if m.left < before.left), key=lambda m: m.left)[:MOST]
+        # each alone may be too little, and all together enough
         if len(helping) > 1:
             words = {m.words for m in helping}
             edits = tuple(e for c in candidates if c.words in words for e in c.edits)

@@ -54,6 +54,7 @@ def effect_words(world: World, effect: Effect) -> str | None:
     name = world.name_of
     match effect:
         case Lose(item, count):
+            # without a count it takes whatever is there
             return f"loses {'all ' if count is None else ''}{amount_of(count or 1, name(item))}"
         case Give(item, count):
             return f"gives {amount_of(count, name(item))}"

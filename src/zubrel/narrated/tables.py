@@ -60,7 +60,9 @@ def _ways(world: World, only: str | None) -> Iterator[Row]:
     """Every way, in each of its directions."""
     for rule in world.rules:
         if rule.kind == "way" and rule.areas is not None and only in (None, rule.id, rule.owner):
+            # luck may lead to several; an outcome without an end stays where it is
             ends = dict.fromkeys(o.destination or rule.areas[0] for o in rule.outcomes)
+            # a way of two directions is two rules of one owner
             back = any(
                 r.kind == "way" and r.owner == rule.owner and r.areas != rule.areas
                 for r in world.rules

@@ -46,6 +46,7 @@ def write_odds(world: World, odds: Odds, console: Console) -> None:
     columns = ("player", "wins", "moves to a win", "doomed", "ends otherwise")
     rows: tuple[Row, ...] = tuple(_row(world, one) for one in odds.players)
     write_tables([Listing("players", columns, rows)], console)
+    # of a perfect player only the chance of a win is known
     told = [one for one in odds.players if one.solved or one.seen]
     for title, parts in (
         ("which move takes the last win", _blamed),
@@ -246,6 +247,7 @@ def _lines(one: PlayerOdds) -> Iterator[list[str]]:
         yield from _part_lines("loses the last win", one.best.lost_at)
     if one.solved is not None:
         known = one.solved
+        # a line for each number, whatever it is of: rows of a table that a spreadsheet can filter
         for what, fate in (("win", known.won), ("doomed", known.doomed)):
             yield [what, *_fate_cells(fate)]
         for fate in known.ends:

@@ -40,6 +40,7 @@ def write_overview(report: Report, console: Console, quiet: bool = False) -> Non
     if open_findings or accepted:
         console.print()
         console.print(Text(_tally(open_findings, accepted), "bold"))
+    # whoever asks for one line each has no use for what follows from what
     if quiet:
         for finding in open_findings:
             console.print(headline(finding))

@@ -41,6 +41,7 @@ def _table(probe: Probe) -> Table:
     table.add_column("", justify="right", style="dim")
     for column in probe.columns:
         table.add_column(column.title + f"\n({column.wants} wanted)" * bool(column.wants))
+    # texts alone are probed where nothing is tried: no column of dashes then
     tried = any(row.possible for row in probe.rows)
     titles = ("possible", "situations", "first after", "text")
     for title in titles if tried else titles[1:]:

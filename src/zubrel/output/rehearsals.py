@@ -19,6 +19,7 @@ def rehearsals_as_text(rehearsals: Sequence[Rehearsal], quiet: bool = False) -> 
             f"{counted(rehearsal.moves, 'move')}, {counted(rehearsal.expectations, 'expectation')}"
         )
         if rehearsal.failure is None:
+            # what went well is told all the same: a script that was not found would look like it
             lines += [] if quiet else [f"as expected  {rehearsal.path}  ({size})"]
             continue
         lines.append(f"FAILED       {rehearsal.path}  (after {size})")

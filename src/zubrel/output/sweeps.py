@@ -185,6 +185,7 @@ def _row_as_json(row: VariantRow) -> dict[str, Any]:
         "must_haves": None if outcome.must_haves is None else list(outcome.must_haves),
         "new": [_told_as_json(f) for f in row.new],
         "gone": [_told_as_json(f) for f in row.gone],
+        # not searched now, but kept from an earlier run
         "known": row.known,
     }
 

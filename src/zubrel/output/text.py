@@ -89,6 +89,7 @@ def _write_progress(progress: ProgressChain, console: Console) -> None:
                 after,
             )
         console.print(indented(table, 2))
+    # a find that opens and closes with its item would say the same twice
     items = {(w.first, w.closed_by) for w in progress.windows if w.section != "find"}
     closing = [
         w

@@ -110,6 +110,7 @@ def _expectation(text: str, span: Span, problems: Problems) -> Expect | None:
     remaining = remaining.strip()
     offset = span.width - len(text)
     inner = span.part(offset, len(text))
+    # with anything behind them these words are ids, in a condition
     if word in ("live", "doomed") and not remaining:
         return Expect(word, "", None, span)
     if word == "says":
@@ -121,6 +122,7 @@ def _expectation(text: str, span: Span, problems: Problems) -> Expect | None:
         return Expect(word, f"{int(match[1])} of {match[2]}", None, span)
     if word in ("possible", "impossible", "ended") and re.fullmatch(r"[a-z][a-z0-9_]*", remaining):
         return Expect(word, remaining, None, span)
+    # whatever begins with none of these words is a condition of the world
     condition = parse_condition(text, inner, problems)
     return Expect("holds", text, condition, span) if condition else None
 

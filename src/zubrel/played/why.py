@@ -56,6 +56,8 @@ def _parts(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:
         yield f"the player must be at {places or 'a place that is nowhere'}"
     if rule.lock and not walker.holds(LockOpen(rule.lock), at):
         yield f"{world.name_of(rule.lock)} is shut"
+    # what is asked of a place is told as the player sees it, and not by the condition that stands
+    # for it
     if any(isinstance(a, DealtAt | LiesAt) for a in atoms_of(rule.offered)):
         if not walker.holds(rule.offered, at):
             yield "it does not lie here"
@@ -71,10 +73,12 @@ def _parts(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:
                 yield f"takes {count} {name}, {held} held" if count > 1 else f"takes {name}"
     for outcome in rule.outcomes:
         there = outcome.destination
+        # an area may bar whoever comes, by whatever way
         if there and there != at[PLACE]:
             needs = _false_parts(walker, world.areas[there].needs, at)
             yield from (f"{world.name_of(there)} needs {phrase(world, part)}" for part in needs)
         for effect in outcome.effects:
+            # a move that gives too much is refused as a whole
             if isinstance(effect, Give) and not world.items[effect.item].wasted_when_full:
                 item = world.items[effect.item]
                 if item.uses is None and int(at["held", item.id]) + effect.count > item.most:

@@ -43,6 +43,7 @@ def as_condition(system: System, formula: Formula) -> Cond | None:
         case Both(parts) | Either(parts) | AtLeast(_, parts):
             conditions = [as_condition(system, p) for p in parts]
             known = tuple(c for c in conditions if c is not None)
+            # half of a condition would claim something else
             if len(known) < len(parts):
                 return None
             match formula:

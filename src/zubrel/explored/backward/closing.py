@@ -85,6 +85,7 @@ class BackwardFixpoint:
     ) -> None:
         self.functions = functions
         self.encoding = functions.encoding
+        # a rougher set begins rough: its own seed is among what it leaves things out of
         self.seed = tuple(self.approximated(diagram) for diagram in shared(seed, within))
         self.within = within
         self.until = until

@@ -103,6 +103,7 @@ class KnownPlays:
                 continue
             for step, after in successors.of(word, settle):
                 self.encoding.budget.spend(MEET)
+                # a thousand situations of one kind answer no more than one of them
                 if after not in self.situations and novelty.of(after, 0) < OLD:
                     self.remember(after, word, steps[step])
                     waiting.append(after)

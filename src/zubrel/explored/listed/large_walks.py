@@ -79,6 +79,8 @@ def _levels(space: VectorGraph, avoiding: NumberSet) -> npt.NDArray[np.int32]:
         level += 1
         space.budget.spend(STEP + len(frontier))
         first, counts = starts[frontier], starts[frontier + 1] - starts[frontier]
+        # the moves of all situations of the frontier at once: where each one's begin, minus those
+        # before
         skipped = np.repeat(first - np.concatenate(([0], np.cumsum(counts)[:-1])), counts)
         reached = targets[np.arange(len(skipped)) + skipped]
         new = reached[(levels[reached] < 0) & ~avoiding.truths[reached]]

@@ -41,9 +41,11 @@ class OpenWays:
         marks = told_apart(system)
         for move in system.moves:
             there = destination_of(move.steps[0]) if len(move.steps) == 1 else None
+            # only what leads to one area, whatever happens, and asks for nothing but doors
             if there is None or move.areas is None or PLACE in variables_of(move.guard):
                 continue
             for here in move.areas:
+                # areas that something tells apart (a visit that counts) are no one island
                 if marks.get(here) == marks.get(there):
                     always = move.guard == TRUE
                     number = None if always else guards.setdefault(move.guard, len(guards))

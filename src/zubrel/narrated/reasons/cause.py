@@ -106,14 +106,17 @@ def _again(naming: Naming, claim: Took, leaf: _Leaf) -> str | None:
 def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
     """What a move of the evidence did, and who needs what it took away."""
     again = _again(naming, claim, leaf)
+    # a move that used up what it asks for itself: that it was made is all the reason there is
     if again is not None:
         return again
     where = upper(naming.move(claim))
     words = naming.words(leaf.asked)
     asker = "" if leaf.maker is None else _needs(naming, leaf, words)
+    # what was lost by it are the areas that were left
     if claim.variable == PLACE:
         needs = f", and {asker}" if asker else ""
         return f"{where}, led away from {naming.left(claim)} for good{needs}."
+    # what was given can be too much: an ending of one ware, a door for exactly one
     if naming.is_raised(claim):
         gave = f"{where}, gave {naming.subject(claim)}"
         return f"{gave}, and {asker}." if asker else f"{gave}."

@@ -72,6 +72,7 @@ class ReasonChain:
                 case Only(formula, makers):
                     yield from self._only(formula, makers, child.why, depth, title)
                 case Never(formula):
+                    # one reason alone needs no heading of its own
                     several = len(node.why) > 1 and not isinstance(child.claim, Only)
                     if several and child.note not in ("told", "circle"):
                         words = self.naming.words(formula)

@@ -20,6 +20,7 @@ def formula_words(system: System, formula: Formula) -> str:
         isinstance(p, Within) and p.variable == PLACE for p in formula.parts
     ):
         return _places(system, formula)
+    # in the author's own words, where they can say it
     condition = as_condition(system, formula)
     if condition is not None:
         return phrase(system.world, condition)

@@ -114,6 +114,8 @@ def _tests(system: System, formula: Formula) -> dict[str, Any]:
         case AtLeast(count, parts):
             return {"at_least": count, "parts": [_tests(system, p) for p in parts]}
         case Load(variables, marks, high):
+            # a tool weighs one as long as any of its uses is left: told by the tool, and not as a
+            # test
             tools = [m for m in marks if m.low == 1 and _is_tool(system, m)]
             others = [_tests(system, m) for m in marks if m not in tools]
             return {
