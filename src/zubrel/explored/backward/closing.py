@@ -16,6 +16,7 @@ from msgspec import Struct
 from zubrel.explored.backward.areas import Areas, shared
 from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.symbolic.encoding import Assignment, Diagram
+from zubrel.explored.symbolic.reordering import reorder
 
 FIRST_SIZE = 64
 """Nodes of a diagram that are always allowed."""
@@ -27,6 +28,9 @@ GROWN = 1.3
 """Updates are made at once up to so many times the nodes of the largest set. (Where each that made
 it larger waited, what leads to a win of a bazaar XL applied all functions 850 times and not 56, and
 took 40 s and not 10; with 1.6 two others took twice as long as with 1.3.)"""
+REORDERED, REORDERING = 10_000, 0.5
+"""Nodes from which on an order is looked for in which the sets are smaller, then each time that
+they have become twice as many; and the work on that, in that since the last time."""
 LOOKED_UP = 4
 """Nodes that are gone through for a unit of work. Chosen, not measured: where only new nodes
 counted, 20 million units took 66 s in a bazaar L."""
@@ -73,6 +77,8 @@ class BackwardFixpoint:
 
     `within` is what it never leaves, `until` what ends it when it is come to.
     `barred` are, by the number of a step, situations from which it is not taken.
+    Where it is not `told` how the set has grown, less is kept, and an order of the variables is
+    looked for in which the sets are smaller.
     """
 
     def __init__(
@@ -82,6 +88,7 @@ class BackwardFixpoint:
         within: Areas,
         until: Callable[[int, Diagram], bool] | None = None,
         barred: Mapping[int, Areas] | None = None,
+        told: bool = True,
     ) -> None:
         self.functions = functions
         self.encoding = functions.encoding
@@ -90,6 +97,7 @@ class BackwardFixpoint:
         self.within = within
         self.until = until
         self.barred = barred or {}
+        self.told = told
         self.sets = list(self.seed)
         self.sizes = [s.node_count() for s in self.sets]
         self.allowed = self._largest()
@@ -105,6 +113,8 @@ class BackwardFixpoint:
             if diagram.satisfiable():
                 self._wake(area)
         self.hit = False
+        self._began = self.encoding.budget.work
+        self._reorder_at = REORDERED
 
     def run(self) -> Closure:
         """Raises what `Budget.spend` does; it goes on from there when it is run again."""
@@ -128,6 +138,8 @@ class BackwardFixpoint:
                     self._apply(function)
             # where sets have become smaller, nothing may be made as large as they were
             self.allowed = self._largest()
+            if not self.told and sum(self.sizes) > self._reorder_at:
+                self._reorder()
         return Closure(
             self.seed,
             tuple(self.sets),
@@ -135,6 +147,18 @@ class BackwardFixpoint:
             tuple(self.history),
             self.hit,
         )
+
+    def _reorder(self) -> None:
+        """Look for an order of the variables in which the sets are smaller."""
+        budget = self.encoding.budget
+        reorder(self.encoding, self.sets, REORDERING * (budget.work - self._began))
+        self._began = budget.work
+        self.sizes = [s.node_count() for s in self.sets]
+        self.allowed = self._largest()
+        self._reorder_at = max(REORDERED, 2 * sum(self.sizes))
+        # what was too large may not be in another order
+        self.due.update((number, function) for number, (_, function) in self.late.items())
+        self.late.clear()
 
     def _allow_the_smallest(self) -> None:
         """Only updates are left that make sets larger: the smallest of them are due now."""
@@ -181,8 +205,9 @@ class BackwardFixpoint:
             self.late[function.number] = size, function
             return
         self.sets[area], self.sizes[area] = new, size
-        self.updates[area].append(len(self.history))
-        self.history.append(Update(function, new))
+        if self.told:
+            self.updates[area].append(len(self.history))
+            self.history.append(Update(function, new))
         self.busy.add(function.number)
         self._wake(area)
         self.hit = self.until is not None and self.until(area, new)

@@ -97,7 +97,8 @@ class Reaching:
             if len(self._closed) >= MOST_CLOSED:
                 del self._closed[next(iter(self._closed))]  # the oldest
             if self._begun is None or self._begun[0] != seed:
-                self._begun = seed, BackwardFixpoint(self.functions, seed, self.possibly)
+                fixpoint = BackwardFixpoint(self.functions, seed, self.possibly, told=False)
+                self._begun = seed, fixpoint
             self._closed[seed] = self._begun[1].run().areas
             self._begun = None
         return self._closed[seed]

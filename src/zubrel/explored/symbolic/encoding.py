@@ -88,11 +88,15 @@ class Encoding:
         """Count the work since the last pause. Raises what `Budget.spend` does."""
         made = self.manager.approx_num_inner_nodes()
         units = PAUSE + max(0, made - self._made)
-        if made - self._kept > self._room:
-            self.manager.gc()
-            made = self._kept = self.manager.approx_num_inner_nodes()
         self._made = made
+        if made - self._kept > self._room:
+            self.collect()
         self.budget.spend(units)
+
+    def collect(self) -> None:
+        """Give up the nodes that nobody uses any more."""
+        self.manager.gc()
+        self._made = self._kept = self.manager.approx_num_inner_nodes()
 
     # pieces
 
