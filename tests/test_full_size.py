@@ -10,8 +10,9 @@ from benchmarks.families import realm
 
 from tests.program import ProgramTest
 from tests.seeds import LONG
+from zubrel.api import loads
 from zubrel.authored.document import document_of
-from zubrel.base.budget import Allowance, Budget, Limits
+from zubrel.base.budget import Allowance, Budget, LimitReached, Limits
 from zubrel.base.progress import Silence
 from zubrel.base.source import Source
 from zubrel.checked.check import check
@@ -255,6 +256,56 @@ class Realms(unittest.TestCase):
             self.assertEqual(sizes, sorted(set(sizes)))
             looked += len(sizes)
         self.assertGreater(looked, 0)
+
+
+LUCKY = """
+zubrel: 1
+start: {at: quay}
+items: {lamp: {max: 3}, oil: {max: 1}}
+areas:
+  quay:
+    finds: [oil]
+    ways: [{to: pier, needs: lamp}]
+  pier: {}
+deeds:
+  throw: {at: quay, takes: oil, chance: [{odds: 1, gives: lamp}, {odds: 1}]}
+endings: {lit: {when: at pier}}
+"""
+
+
+class AfterTheVerdict(unittest.TestCase):
+    """What is known of the end is told, whatever becomes of all that is asked later."""
+
+    def lens(self):
+        system = compile_world(loads(LUCKY))
+        return lens_for(system, (), Budget(Limits()), Silence())
+
+    def told(self, full):
+        return full.judged.verdict, {f.kind for f in full.findings}
+
+    def test_whether_luck_is_needed_may_stay_open(self):
+        verdict, kinds = self.told(full_size(self.lens(), Budget(Limits()), Silence()))
+        self.assertEqual(verdict, "softlocks")
+        self.assertLessEqual({"luck_needed", "bad_luck"}, kinds)
+        with mock.patch.object(full_size_module, "STRATEGY", -1):
+            budget = Budget(Limits())
+            lens = lens_for(compile_world(loads(LUCKY)), (), budget, Silence())
+            full = full_size(lens, budget, Silence())
+        self.assertEqual(self.told(full), (verdict, kinds - {"luck_needed"}))
+        self.assertEqual(full.undecided, (("luck_needed", "world"),))
+
+    def test_a_limit_leaves_only_the_questions_open_that_come_after_it(self):
+        whole = full_size(self.lens(), Budget(Limits()), Silence())
+        with mock.patch.object(full_size_module._Work, "findings", side_effect=LimitReached("it")):
+            full = full_size(self.lens(), Budget(Limits()), Silence())
+        self.assertEqual(full.judged.verdict, whole.judged.verdict)
+        self.assertLessEqual({"luck_needed", "bad_luck"}, self.told(full)[1])
+        open_questions = {(a.kind, a.subject) for a in every_question(full.judged.system)}
+        known = {(f.kind, f.subject) for f in full.findings}
+        self.assertEqual(set(full.undecided), open_questions - known)
+        # the same as without a limit but for what is named
+        found = {(f.kind, f.subject) for f in whole.findings}
+        self.assertEqual(found - known, found & set(full.undecided))
 
 
 class Program(ProgramTest):

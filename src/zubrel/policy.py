@@ -34,7 +34,7 @@ FORWARD_AGAIN = 1 * SECOND
 """The same for each batch of questions in a world for whose end that was too much (all of a salt
 mine 41 s instead of 70, all of bazaar M 4 76 s instead of 99)."""
 
-BACKWARD = 3
+BACKWARD = 5
 """Times the work on all that is reached, for what is asked backwards in the same turn (bazaar XL 1
 to 4: with 2 60 to 75 s, with 3 25 to 37; a station, while it was decided forwards: 30 s with 1.5,
 43 with 3)."""
@@ -71,6 +71,9 @@ AT_ONCE = 6 * SECOND
 (measured with `FORWARD`: 4 in the first case, 15 in the second)."""
 QUESTION = 10 * SECOND
 """Work on one question, where sets are closed backwards one by one (all of bazaar M 4: enough)."""
+STRATEGY = 10 * SECOND
+"""Work on what asks for the best way to play (a station: 0.1; six feathers, where each seed that is
+thrown may be the last: a set is closed anew for each, and it is not decided in 100)."""
 SCOUTING = 3 * SECOND
 """Work on plays that make as many steps as they can, where sets are closed backwards: a play is
 found sooner than a set is closed (a trade of islands: 102 of the 119 that may be possible)."""

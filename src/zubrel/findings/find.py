@@ -17,7 +17,13 @@ from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
 from zubrel.findings.finding import Finding, by_gravity, soonest
 from zubrel.findings.judged import AnySpace, Judged, judge
-from zubrel.findings.registry import BY_KIND, FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
+from zubrel.findings.registry import (
+    BY_KIND,
+    FILE_DETECTORS,
+    STRATEGY_DETECTORS,
+    SUBJECT_DETECTORS,
+    VERDICT_DETECTORS,
+)
 from zubrel.findings.shape.outline import Outline, outline
 from zubrel.findings.shape.progression import Progression, progression
 
@@ -87,7 +93,7 @@ def in_file(system: System) -> Iterator[Finding]:
 def found_in(judged: Judged[Any]) -> Iterator[Finding]:
     """What is found in situations, kind by kind."""
     system, space = judged.system, judged.space
-    for of_verdict in VERDICT_DETECTORS:
+    for of_verdict in (*VERDICT_DETECTORS, *STRATEGY_DETECTORS):
         yield from of_verdict.find(judged)
     for detector in SUBJECT_DETECTORS:
         # some kinds are certain of what was seen; others need to know that nothing else comes

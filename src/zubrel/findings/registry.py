@@ -47,7 +47,9 @@ FILE_DETECTORS: tuple[FileDetector, ...] = (
     EMPTY_AREA,
     ALIKE_VALUES,
 )
-VERDICT_DETECTORS: tuple[VerdictDetector, ...] = (UNWINNABLE, SOFTLOCKS, LUCK_NEEDED)
+VERDICT_DETECTORS: tuple[VerdictDetector, ...] = (UNWINNABLE, SOFTLOCKS)
+STRATEGY_DETECTORS: tuple[VerdictDetector, ...] = (LUCK_NEEDED,)
+"""These ask how somebody would play, and not what can happen: the verdict does not wait for them."""
 SUBJECT_DETECTORS: tuple[SubjectDetector[Any], ...] = (
     BAD_DEAL,
     BROKEN_PROMISES,
@@ -81,7 +83,12 @@ def end_of(space: Space[S]) -> tuple[Judged[S], list[Finding]]:
 
 def check_registry() -> None:
     """Raises `LookupError` unless each kind of finding has its detector."""
-    every: tuple[Detector, ...] = (*FILE_DETECTORS, *VERDICT_DETECTORS, *SUBJECT_DETECTORS)
+    every: tuple[Detector, ...] = (
+        *FILE_DETECTORS,
+        *VERDICT_DETECTORS,
+        *STRATEGY_DETECTORS,
+        *SUBJECT_DETECTORS,
+    )
     known = sorted(kind for detector in every for kind in kinds_of(detector))
     if known != sorted(set(KINDS) - {STALE}):
         raise LookupError(f"kinds without a detector of their own: {set(KINDS) ^ set(known)}")

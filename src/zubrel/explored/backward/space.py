@@ -235,9 +235,11 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             outside = without(self.everything.areas, kept)
             return reduce(joined, (back.before(s, outside) for s in move.steps))
 
-        def closed(barred: Mapping[int, Areas]) -> Areas:
+        def closed(barred: Mapping[int, Areas], kept: Areas) -> Areas:
             seed = self._cut(target.areas)
-            return BackwardFixpoint(self.functions, seed, back.possibly, barred=barred).run().areas
+            # what was refuted since may be part of what is kept
+            inside = self._cut(kept)
+            return BackwardFixpoint(self.functions, seed, inside, None, barred, False).run().areas
 
         def is_reached(areas: Areas) -> bool:
             # which moves doom is known by then, and mostly none of them is one that is left to luck

@@ -39,9 +39,14 @@ from zubrel.findings.large.questions import (
     spelled_out,
     whole_lens_for,
 )
-from zubrel.findings.registry import FILE_DETECTORS, SUBJECT_DETECTORS, VERDICT_DETECTORS
+from zubrel.findings.registry import (
+    FILE_DETECTORS,
+    STRATEGY_DETECTORS,
+    SUBJECT_DETECTORS,
+    VERDICT_DETECTORS,
+)
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
-from zubrel.policy import BATCHES, FIRST_QUESTION, FORWARD_AGAIN, SCOUTING
+from zubrel.policy import BATCHES, FIRST_QUESTION, FORWARD_AGAIN, SCOUTING, STRATEGY
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
@@ -78,6 +83,8 @@ def full_size(
         judged = judge(lens)
     if not judged.complete:
         return FullSize(judged, (), ())
+    by_strategy, left_open = _of_strategy(judged, budget)
+    findings += by_strategy
     # plays of a reduced system leave out walks and openings, which a reader needs
     findings = [spelled_out(lens, f) for f in findings]
     findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
@@ -89,12 +96,28 @@ def full_size(
         work = _Work(judged, lens, budget, batches)
         try:
             findings += work.findings()
-        except MemoryError:  # of the first lens; the others are looked after
+        except (LimitReached, MemoryError):  # of the first lens; the others are looked after
+            # the verdict and what dooms are known all the same
             work.undecided = list(every_question(lens.system))
     # a question may have been given up in one place and answered in another
     known = {(f.kind, f.subject) for f in findings}
-    undecided = dict.fromkeys((a.kind, a.subject) for a in work.undecided)
+    undecided = dict.fromkeys([*left_open, *((a.kind, a.subject) for a in work.undecided)])
     return FullSize(judged, tuple(findings), tuple(u for u in undecided if u not in known))
+
+
+def _of_strategy(
+    judged: Judged[Any], budget: Budget
+) -> tuple[list[Finding], list[tuple[str, str]]]:
+    """What is found about the best way to play, and which kinds of it stay undecided."""
+    findings, left_open = list[Finding](), list[tuple[str, str]]()
+    for detector in STRATEGY_DETECTORS:
+        try:
+            with budget.within(STRATEGY):
+                findings += detector.find(judged)
+        except (LimitReached, MemoryError):
+            log.info("not decided: %s", ", ".join(detector.kinds))
+            left_open += [(kind, "world") for kind in detector.kinds]
+    return findings, left_open
 
 
 def map_of(system: System, work: float, budget: Budget, progress: Progress) -> Outline | None:
