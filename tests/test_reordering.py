@@ -16,6 +16,7 @@ from zubrel.compiled.compile import compile_world
 from zubrel.explored.backward import closing as closing_module
 from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.space import BackwardSpace
+from zubrel.explored.symbolic import reordering as reordering_module
 from zubrel.explored.symbolic.encoding import Encoding
 from zubrel.explored.symbolic.reordering import reorder
 from zubrel.findings.judged import judge
@@ -79,6 +80,16 @@ class Orders(unittest.TestCase):
         nodes = alike.node_count()
         reorder(encoding, [alike], 0)
         self.assertEqual((levels(encoding), alike.node_count()), (before, nodes))
+
+    def test_where_there_is_no_room_for_copies_nothing_changes(self):
+        encoding, pairs = lamps()
+        alike, before = all_alike(encoding, pairs), levels(encoding)
+        with mock.patch.object(reordering_module, "address_space_left", lambda: 2**20):
+            reorder(encoding, [alike], ENOUGH)
+        self.assertEqual(levels(encoding), before)
+        with mock.patch.object(reordering_module, "address_space_left", lambda: 2**40):
+            reorder(encoding, [alike], ENOUGH)
+        self.assertNotEqual(levels(encoding), before)
 
     def test_every_set_has_the_same_situations_as_before_and_is_found_again(self):
         r, changed = random.Random(5), 0

@@ -49,7 +49,7 @@ FILE_DETECTORS: tuple[FileDetector, ...] = (
 )
 VERDICT_DETECTORS: tuple[VerdictDetector, ...] = (UNWINNABLE, SOFTLOCKS)
 STRATEGY_DETECTORS: tuple[VerdictDetector, ...] = (LUCK_NEEDED,)
-"""These ask how somebody would play, and not what can happen: the verdict does not wait for them."""
+"""These ask how somebody would play, not what can happen: the verdict does not wait for them."""
 SUBJECT_DETECTORS: tuple[SubjectDetector[Any], ...] = (
     BAD_DEAL,
     BROKEN_PROMISES,

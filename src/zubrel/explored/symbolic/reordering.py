@@ -16,16 +16,16 @@ from itertools import groupby
 
 from oxidd.bdd import BDDManager
 
-from zubrel.base.budget import WorkSpent
-from zubrel.explored.symbolic.encoding import Diagram, Encoding
+from zubrel.base.budget import WorkSpent, address_space_left
+from zubrel.explored.symbolic.encoding import LEAST_SPACE, SPACE_BYTES, Diagram, Encoding
 
 log = logging.getLogger(__name__)
 
 CACHE = 1 << 8
 """Results that the manager remembers in which orders are tried: each change of the order clears
 that memory, which takes longer than all the rest where it is large."""
-ROOM = 1 << 24
-"""Nodes that it has room for."""
+ROOM, LEAST_ROOM = 8, 1 << 16
+"""Times the nodes that are copied, and nodes at least, for which that manager has room."""
 TOO_LARGE = 1.2
 """A variable is moved on until the sets are so many times as large as at its best place so far."""
 COPIED, PER_MOVE = 2, 40
@@ -39,9 +39,15 @@ Group = tuple[int, ...]
 def reorder(encoding: Encoding, sets: Iterable[Diagram], work: float) -> None:
     """Give the manager of `encoding` the best order that is found for some sets in so much work.
 
-    Every diagram stays the set that it is.
+    Every diagram stays the set that it is. Nothing is done where the address space is limited, and
+    too little of it is left for copies.
     """
-    sifting = _Sifting(encoding, sets)
+    sets = list(sets)
+    room = max(LEAST_ROOM, ROOM * sum(s.node_count() for s in sets))
+    space = address_space_left()
+    if space is not None and space < LEAST_SPACE + room * SPACE_BYTES:
+        return
+    sifting = _Sifting(encoding, sets, room)
     before = sifting.smallest
     sifting.run(work)
     log.info("%d nodes in another order, %d before", sifting.smallest, before)
@@ -57,12 +63,12 @@ class _Sifting:
     `best` is the best order so far, in which they have `smallest` nodes together.
     """
 
-    def __init__(self, encoding: Encoding, sets: Iterable[Diagram]) -> None:
+    def __init__(self, encoding: Encoding, sets: Iterable[Diagram], room: int) -> None:
         self.encoding = encoding
         levels = [encoding.manager.level_to_var(n) for n in range(encoding.count)]
         self.groups = list(_groups(encoding, levels))
         """The order that is tried."""
-        self.manager = BDDManager(ROOM, CACHE, 1)
+        self.manager = BDDManager(room, CACHE, 1)
         self.manager.add_vars(encoding.count)
         self.manager.set_var_order(levels)
         self.asking = [0] * encoding.count
