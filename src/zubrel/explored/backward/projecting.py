@@ -59,9 +59,10 @@ class Projecting:
 
         No play leaves `within`. Where one is found that comes to `areas`, it is remembered.
         """
-        kept = set(self._limited(areas))
+        kept = set[int]()
         try:
             with self.budget.within(PROJECTING):
+                kept |= set(self._limited(areas))
                 for _ in range(REFINED):
                     closure = self._closed(areas, within, plays.met, kept)
                     if not closure.hit:
@@ -150,6 +151,8 @@ class Projecting:
 
     def _without(self, diagram: Diagram, variables: Iterable[int]) -> Diagram:
         """A set as it is when nothing is asked of some variables."""
+        # of a large set, once for each variable, this takes longer than many a fixpoint
+        self.encoding.pause()
         return diagram.exists(self._cube(variables))
 
     def _cube(self, variables: Iterable[int]) -> Diagram:
