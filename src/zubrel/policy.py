@@ -37,7 +37,8 @@ mine 41 s instead of 70, all of bazaar M 4 76 s instead of 99)."""
 BACKWARD = 5
 """Times the work on all that is reached, for what is asked backwards in the same turn (bazaar XL 1
 to 4: with 2 60 to 75 s, with 3 25 to 37; a station, while it was decided forwards: 30 s with 1.5,
-43 with 3)."""
+43 with 3; six feathers, whose moves that doom are known after 16 million units: with 3 not in 130
+s, with 5 24; bazaar XL 6: with 3 66 million units, with 5 72)."""
 
 FAR = 2
 """Times the work on all that is reached, in later turns, where half of the regions are behind

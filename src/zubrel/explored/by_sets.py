@@ -41,14 +41,13 @@ def by_choice(
     escaping: Callable[[Move, T], T],
     shared: Callable[[T, T], T],
     holds_any: Callable[[T], bool],
-    closed: Callable[[Mapping[int, T], T], T],
+    closed: Callable[[Mapping[int, T]], T],
 ) -> T:
     """The situations of `within` from which a target can be come to whatever luck does.
 
-    `escaping` are those from which some outcome of a move leaves a set, `closed` those of a set
-    that lead to the target without leaving it, where steps, by their numbers, are barred from some
-    situations; `shared` is what lies in both of two sets, and `holds_any` tells whether anything
-    does. What is left over is smaller
+    `escaping` are those from which some outcome of a move leaves a set, `closed` those that lead to
+    the target where steps, by their numbers, are barred from some situations; `shared` is what lies
+    in both of two sets, and `holds_any` tells whether anything does. What is left over is smaller
     each time, until no move that is still needed can leave it (a greatest fixpoint).
     """
     kept = within
@@ -62,9 +61,9 @@ def by_choice(
         }
         if not any(holds_any(shared(leaving, kept)) for leaving in barred.values()):
             return kept
-        # what leads there through what was given up before does so by luck: to close nothing else
-        # gives more up each time
-        still = shared(kept, closed(barred, kept))
+        # of what is reached nothing more is closed than was kept; sets may hold other situations,
+        # which must not come and go for ever
+        still = shared(kept, closed(barred))
         if still == kept:
             return kept
         kept = still

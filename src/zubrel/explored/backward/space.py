@@ -235,11 +235,12 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             outside = without(self.everything.areas, kept)
             return reduce(joined, (back.before(s, outside) for s in move.steps))
 
-        def closed(barred: Mapping[int, Areas], kept: Areas) -> Areas:
+        def closed(barred: Mapping[int, Areas]) -> Areas:
             seed = self._cut(target.areas)
-            # what was refuted since may be part of what is kept
-            inside = self._cut(kept)
-            return BackwardFixpoint(self.functions, seed, inside, None, barred, False).run().areas
+            fixpoint = BackwardFixpoint(
+                self.functions, seed, back.possibly, barred=barred, told=False
+            )
+            return fixpoint.run().areas
 
         def is_reached(areas: Areas) -> bool:
             # which moves doom is known by then, and mostly none of them is one that is left to luck

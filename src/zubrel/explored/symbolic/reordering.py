@@ -10,7 +10,7 @@ a variable stay together: Panda, Somenzi, Who are the variables in your neighbor
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from itertools import groupby
 
@@ -36,13 +36,12 @@ Group = tuple[int, ...]
 """Bits that stay together, from the top down."""
 
 
-def reorder(encoding: Encoding, sets: Iterable[Diagram], work: float) -> None:
+def reorder(encoding: Encoding, sets: Sequence[Diagram], work: float) -> None:
     """Give the manager of `encoding` the best order that is found for some sets in so much work.
 
     Every diagram stays the set that it is. Nothing is done where the address space is limited, and
     too little of it is left for copies.
     """
-    sets = list(sets)
     room = max(LEAST_ROOM, ROOM * sum(s.node_count() for s in sets))
     space = address_space_left()
     if space is not None and space < LEAST_SPACE + room * SPACE_BYTES:
@@ -54,7 +53,7 @@ def reorder(encoding: Encoding, sets: Iterable[Diagram], work: float) -> None:
     if sifting.smallest < before:
         # what nobody uses any more would be moved as well
         encoding.collect()
-        encoding.manager.set_var_order([bit for group in sifting.best for bit in group])
+        encoding.manager.set_var_order(sifting.order_of(sifting.best))
 
 
 class _Sifting:
@@ -63,24 +62,29 @@ class _Sifting:
     `best` is the best order so far, in which they have `smallest` nodes together.
     """
 
-    def __init__(self, encoding: Encoding, sets: Iterable[Diagram], room: int) -> None:
+    def __init__(self, encoding: Encoding, sets: Sequence[Diagram], room: int) -> None:
         self.encoding = encoding
-        levels = [encoding.manager.level_to_var(n) for n in range(encoding.count)]
-        self.groups = list(_groups(encoding, levels))
-        """The order that is tried."""
+        levels = range(len(encoding.selectors), encoding.count)
+        bits = [encoding.manager.level_to_var(level) for level in levels]
+        self.groups = list(_groups(encoding, bits))
+        """The order that is tried, below the selectors, which stay on top."""
         self.manager = BDDManager(room, CACHE, 1)
         self.manager.add_vars(encoding.count)
-        self.manager.set_var_order(levels)
+        self._establish()
         self.asking = [0] * encoding.count
         """By bit, the nodes that ask for it."""
         # as long as somebody holds them, their nodes are counted
         self.sets = self._copied(sets)
         self.best, self.smallest = list(self.groups), self._size()
 
+    def order_of(self, groups: Sequence[Group]) -> list[int]:
+        """All bits from the top down, where these groups follow one another."""
+        return [*self.encoding.selectors, *(bit for group in groups for bit in group)]
+
     def _size(self) -> int:
         return int(self.manager.num_inner_nodes())
 
-    def _copied(self, sets: Iterable[Diagram]) -> list[Diagram]:
+    def _copied(self, sets: Sequence[Diagram]) -> list[Diagram]:
         """The sets in the other manager."""
         variables = [self.manager.var(bit) for bit in range(self.encoding.count)]
         made = {
@@ -116,12 +120,8 @@ class _Sifting:
                 self._sift(group)
 
     def _sift(self, group: Group) -> None:
-        # what tells several sets apart stays on top: none of these asks for it
-        if group[0] in self.encoding.selectors:
-            return
         start = self.groups.index(group)
-        first = sum(g[0] in self.encoding.selectors for g in self.groups)
-        ways = [range(start + 1, len(self.groups)), range(start - 1, first - 1, -1)]
+        ways = [range(start + 1, len(self.groups)), range(start - 1, -1, -1)]
         # the nearer end first: it has to come back from there
         for way in sorted(ways, key=len):
             for place in way:
@@ -140,13 +140,13 @@ class _Sifting:
             self.best, self.smallest = list(self.groups), self._size()
 
     def _establish(self) -> None:
-        self.manager.set_var_order([bit for group in self.groups for bit in group])
+        self.manager.set_var_order(self.order_of(self.groups))
 
 
-def _groups(encoding: Encoding, levels: Sequence[int]) -> Iterator[Group]:
+def _groups(encoding: Encoding, ordered: Sequence[int]) -> Iterator[Group]:
     """The bits of each variable, its second row among them, as they follow one another."""
     owner = {
         bit: v for rows in (encoding.bits, encoding.copies) for v, r in rows.items() for bit in r
     }
-    for _, bits in groupby(levels, key=lambda bit: owner.get(bit, ~bit)):
+    for _, bits in groupby(ordered, key=owner.__getitem__):
         yield tuple(bits)

@@ -192,12 +192,12 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
             outside = DiagramSet(self.reachable & ~kept)
             return self.encoding.union(self.before(s, outside).diagram for s in move.steps)
 
-        def closed(barred: Mapping[int, Diagram], kept: Diagram) -> Diagram:
+        def closed(barred: Mapping[int, Diagram]) -> Diagram:
             def allowed(step: Step, diagram: Diagram) -> Diagram:
                 sources = self.back(step, diagram)
                 return sources & ~barred[step.number] if step.number in barred else sources
 
-            return self.closed(target.diagram, allowed, kept, barred=True, backwards=True)
+            return self.closed(target.diagram, allowed, self.reachable, barred=True, backwards=True)
 
         kept = by_choice(
             self.system.moves, within.diagram, escaping, and_, lambda d: d.satisfiable(), closed
