@@ -5,6 +5,10 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
+# Where nothing may be kept, every process that a test begins would compile every module anew: with
+# that `make test` took a quarter longer.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test test-all lint fuzz fuzz-input coverage bench screenshots clean
 
 demo: $(READY)

@@ -56,6 +56,7 @@ class Command(ProgramTest):
             with self.subTest(form):
                 self.assertEqual(there, here)
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_several_worlds_are_checked_as_here(self):
         self.write("a.yaml", WORLD)
         self.write("b.yaml", WORLD.replace("wick: 3", "wick: 4"))
@@ -82,6 +83,7 @@ class Command(ProgramTest):
         done = self.zubrel("sweep", "w.yaml", "--swap", "--cluster", "tcp://127.0.0.1:9", code=2)
         self.assertIn("no scheduler answers at tcp://127.0.0.1:9", done.stderr)
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_a_scheduler_of_its_own_takes_the_work_of_a_command(self):
         self.write("w.yaml", WORLD)
         with LocalCluster(n_workers=1, dashboard_address=":0", silence_logs=50) as cluster:
@@ -93,7 +95,7 @@ class Command(ProgramTest):
 
 class Dying(unittest.TestCase):
     def setUp(self):
-        self.made = variants(6 if LONG else 4)
+        self.made = variants(6 if LONG else 3)
         self.expected = [outcome_of(files, Budget(Limits())) for files in self.made]
 
     def test_what_a_killed_worker_was_at_work_on_is_done_again(self):
@@ -188,6 +190,7 @@ class Questions(unittest.TestCase):
             self.assertEqual(self.found(helpers), self.expected)
         self.assertGreater(helpers.answers, 1)
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_what_a_worker_was_asked_when_it_was_killed_is_answered_all_the_same(self):
         with Cluster("local", Limits(), None, 1) as cluster:
             helpers = Watched(cluster, self.files)

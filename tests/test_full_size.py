@@ -94,7 +94,7 @@ def finished(system, questions):
 class Realms(unittest.TestCase):
     def test_lenses_tell_of_millions_of_situations_what_exact_sets_tell(self):
         seen = set()
-        for names in REALMS:
+        for names in REALMS if LONG else REALMS[::2]:
             system = realm_system(*names)
             exact = find(explore_symbolic(system, Budget(Limits()), Silence()))
             full = asked(system)

@@ -13,7 +13,7 @@ import yaml
 from tests.program import ProgramTest
 from tests.random_worlds import random_world
 from tests.reference import Reference, Restless, TooLarge
-from tests.seeds import sampled
+from tests.seeds import LONG, sampled
 from zubrel.authored.document import document_of
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.kinds import KINDS
@@ -458,7 +458,7 @@ class AgainstReference(unittest.TestCase):
 
     def test_a_set_of_changes_leaves_what_it_says_by_the_slow_reference(self):
         compared = 0
-        for seed in range(1000, 1010):
+        for seed in range(1000, 1010 if LONG else 1006):
             try:
                 mender, trials = self.mender(seed)
                 whole = mend_whole(mender, trials)
@@ -472,7 +472,7 @@ class AgainstReference(unittest.TestCase):
                     compared += 1
             except (TooLarge, Restless):
                 continue
-        self.assertGreater(compared, 2)
+        self.assertGreater(compared, 1)
 
 
 if __name__ == "__main__":

@@ -83,6 +83,7 @@ class BeyondListing(unittest.TestCase):
         self.assertEqual(sum(m.kind == "find" for m in win.moves), finds)
         self.assertLess(len(win.moves), finds + 3 * areas)
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_a_realm_is_proved_and_its_softlock_shown(self):
         found = find(symbolic(system_of(realm("s", 1))))
         report = narrate(found, lambda: 0.0)

@@ -184,6 +184,8 @@ def _of_all_situations(
                 in_all = _beside_win(in_all, wishes.beside_win)
             progress.stage("writing it up")
             told = narrate(in_all, budget.seconds, wishes.reasons)
+            # all is found and explained: how often it happens takes no earlier answers
+            budget.nothing_meanwhile()
             return with_aimless(told, judged, wishes.odds, budget) if wishes.reasons else told
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
