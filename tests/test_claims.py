@@ -33,6 +33,8 @@ FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 # least, what goes on only until an ending comes, an amount that a second source gave back,
 # what one outcome needs told of all, a weight of things of which one can never be had
 REMEMBERED = (12, 43, 76, 101, 169, 311, 659, 2515, 2521)
+DEALT = (10,)
+"""Of `said_world`: a closer look took what comes before the deal for something that is played."""
 LARGE = (5, 95, 235)
 """Such worlds that take their time: only when more seeds than usual are asked for."""
 
@@ -118,6 +120,8 @@ class AgainstReference(unittest.TestCase):
             self.compare(*world, others[number % 4])
         for number, world in enumerate(worlds(range(FIRST, FIRST + SEEDS), said_world)):
             self.compare(*world, others[number % 4])
+        for world in worlds(DEALT, said_world):
+            self.compare(*world, by_lenses)
         self.assertGreater(self.trees, SEEDS)
 
 

@@ -10,6 +10,7 @@ from zubrel.base.budget import LimitReached
 from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.future import Future
+from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace
@@ -85,7 +86,8 @@ class Explaining:
                 return Explained()
             # the next look knows all that was asked so far, so that it ends
             self.asked |= reasons.unasked
-            self.seen = closer
+            # nobody has ever been in what comes before a deal: there anything may hold
+            self.seen = begun(closer)
 
     def _at_a_glance(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
         """The explanation where sets of values give a whole one, which takes milliseconds."""
