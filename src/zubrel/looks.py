@@ -13,8 +13,9 @@ from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.explore import share
 from zubrel.explored.space import EndlessSettling
-from zubrel.findings.finding import by_gravity
+from zubrel.findings.finding import Finding, by_gravity
 from zubrel.narrated.report import Report, Told
+from zubrel.narrated.words import counted
 from zubrel.policy import (
     CERTAIN,
     CERTAIN_LATE,
@@ -23,6 +24,9 @@ from zubrel.policy import (
     SAMPLING,
     SAMPLING_SHARE,
 )
+
+SHOWN_AT_ONCE = 8
+"""Moves that doom that are named in one line to whoever waits for the rest."""
 
 
 class EarlyLooks:
@@ -58,6 +62,21 @@ class EarlyLooks:
         self.left[:] = [CERTAIN_LISTED] if self.told is None else []
         self.budget.nothing_meanwhile()
         self._wait()
+
+    def decided(self, verdict: str, findings: Sequence[Finding]) -> None:
+        """Verdict and moves that doom are proved: whoever waits for the rest is told of them, and
+        what is certain of them is looked for no more."""
+        self.left.clear()
+        self.budget.nothing_meanwhile()
+        # who has hardly waited reads it in the report
+        if self.budget.work < CERTAIN[0][0]:
+            return
+        culprits = [f.subject for f in findings if f.kind in ("softlock", "bad_luck")]
+        shown = ", ".join(culprits[:SHOWN_AT_ONCE])
+        more = len(culprits) - SHOWN_AT_ONCE
+        dooming = f", {counted(len(culprits), 'move')} can doom: {shown}" if culprits else ""
+        line = f"decided: {verdict}{dooming}{f' and {more} more' if more > 0 else ''}"
+        self.progress.certain([line])
 
     def _look(self, work: float) -> None:
         from zubrel.certain.stage import Looking

@@ -120,7 +120,7 @@ def report(
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
     early = EarlyLooks(system, budget, progress)
-    return early.added_to(_proved(system, budget, progress, jobs, wishes, early.listed))
+    return early.added_to(_proved(system, budget, progress, jobs, wishes, early))
 
 
 class _Wishes(Struct, frozen=True):
@@ -141,20 +141,20 @@ def _proved(
     progress: Progress,
     jobs: int | Helpers,
     wishes: _Wishes,
-    listed: Callable[[], None] | None,
+    early: EarlyLooks | None,
 ) -> Report:
-    """The report of a proof; `listed` is told when every situation is listed."""
+    """The report of a proof, in whose midst `early` may look for what is certain."""
     world, auto = system.world, budget.limits.engine == "auto"
     try:
         space = _surveyed(system, budget, progress, merging=auto)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
-    if listed is not None and space.engine == "explicit" and space.stopped is None:
-        listed()
+    if early is not None and space.engine == "explicit" and space.stopped is None:
+        early.listed()
     try:
         if space.merged:
-            return _at_full_size(space, None, budget, progress, jobs, wishes.outline)
-        return _of_all_situations(space, budget, progress, jobs, wishes, auto)
+            return _at_full_size(space, None, budget, progress, jobs, wishes.outline, early)
+        return _of_all_situations(space, budget, progress, jobs, wishes, auto, early)
     except (LimitReached, MemoryError) as limit:
         return _cut_short(space, words_of(limit), budget)
 
@@ -166,6 +166,7 @@ def _of_all_situations(
     jobs: int | Helpers,
     wishes: _Wishes,
     auto: bool,
+    early: EarlyLooks | None,
 ) -> Report:
     """What a space says in which nothing is merged; where that is too much work, what lenses do."""
     progress.stage("looking for trouble")
@@ -182,17 +183,17 @@ def _of_all_situations(
             in_all = replace(in_all, explaining=_explaining(budget))
             if wishes.beside_win is not None:
                 in_all = _beside_win(in_all, wishes.beside_win)
+            if early is not None:
+                early.decided(judged.verdict, in_all.findings)
             progress.stage("writing it up")
             told = narrate(in_all, budget.seconds, wishes.reasons)
-            # all is found and explained: how often it happens takes no earlier answers
-            budget.nothing_meanwhile()
             return with_aimless(told, judged, wishes.odds, budget) if wishes.reasons else told
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
         from zubrel.quotient.making import first_lens
 
         lens = first_lens(space.system, budget, progress, judge, end_of)
-        return _at_full_size(lens, judged, budget, progress, jobs, wishes.outline)
+        return _at_full_size(lens, judged, budget, progress, jobs, wishes.outline, early)
 
 
 def _beside_win(in_all: Conclusions, subject: str) -> Conclusions:
@@ -239,6 +240,7 @@ def _at_full_size(
     progress: Progress,
     jobs: int | Helpers,
     with_outline: bool,
+    early: EarlyLooks | None,
 ) -> Report:
     """What reduced systems tell; `listed` is of all situations, where they are known."""
     from zubrel.findings.large.planning import full_size, map_of
@@ -246,7 +248,8 @@ def _at_full_size(
     from zubrel.quotient.lens import Lens
 
     assert isinstance(lens, Lens), "nothing else merges situations"
-    full = full_size(lens, budget, progress, jobs)
+    decided = None if early is None else early.decided
+    full = full_size(lens, budget, progress, jobs, decided)
     findings = with_acceptance(full.findings, lens.system.world)
     # before everything is known, an acceptance that nothing was found for may still be needed
     if full.judged.complete:

@@ -11,7 +11,7 @@ from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import LookedLongEnough, Space, TooMany
-from zubrel.policy import ARRAYS, EXACT, FAST, LONG_LOOK, LOOK, MANY, MIDDLE, NARROW, SMALL
+from zubrel.policy import ARRAYS, EXACT, FAST, FEW, LONG_LOOK, LOOK, MANY, MIDDLE, NARROW, SMALL
 
 log = logging.getLogger(__name__)
 
@@ -69,7 +69,8 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
 
     def goes_on(work: float, diagram: int) -> bool:
         if diagram > MANY:  # there will be no listing
-            return not merging or work < exact
+            # of more than a few, findings have to be asked of classes anyway
+            return not merging or work < (exact if diagram <= FEW else exact / 3)
         return work < (LONG_LOOK if diagram > FAST * (work / SECOND) else LOOK)
 
     try:

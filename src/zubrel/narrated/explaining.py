@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from contextlib import suppress
 
 from msgspec.structs import replace
 
@@ -25,6 +26,8 @@ MOST_EXPLAINED = 60
 """Findings of one kind that are explained, in their order."""
 EXPLAINED = ("unreachable", "missable", "too_early", *TOLD)
 """Kinds of findings with a reason, beside those after which there is no win."""
+AHEAD = 40
+"""Formulas that are looked up together, at most: with all of hundreds no look might be had."""
 
 
 class Explaining:
@@ -40,13 +43,33 @@ class Explaining:
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
 
+    def look_ahead(self, findings: Iterable[tuple[Finding, tuple[Walked, ...]]]) -> None:
+        """Look up together what many findings are going to ask, each with its evidence: one by
+        one, nearly each of them would take a closer look of its own."""
+        counts = dict(self.explained)
+        asking = [
+            (finding, walked)
+            for finding, walked in findings
+            if _is_explained(finding, counts) and self._at_a_glance(finding, walked) is None
+        ]
+        with suppress(LimitReached, MemoryError):
+            while asking:
+                left, unasked = [], dict[Formula, None]()
+                for finding, walked in asking:
+                    with self.conclusions.explaining():
+                        _, more = self._from_here(finding, walked)
+                    if more.keys() - self.asked.keys():
+                        left.append((finding, walked))
+                        unasked |= more
+                new = [formula for formula in unasked if formula not in self.asked]
+                with self.conclusions.explaining():
+                    if not new or not self._look_closer(new[:AHEAD]):
+                        return
+                asking = left
+
     def of(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
         """The reason of a finding, whose evidence is `walked`; an empty one where none is told."""
-        if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
-            return Explained()
-        # of hundreds of alike findings nobody reads every reason
-        self.explained[finding.kind] = self.explained.get(finding.kind, 0) + 1
-        if self.explained[finding.kind] > MOST_EXPLAINED:
+        if not _is_explained(finding, self.explained):
             return Explained()
         try:
             with self.conclusions.explaining():
@@ -56,41 +79,55 @@ class Explaining:
 
     def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
         """The explanation; a closer look is taken as long as something cannot be answered."""
-        # what texts say is asked of situations, of which sets of values know nothing
-        if self.judged.space.merged and finding.kind not in TOLD:
-            relaxed = self._at_a_glance(finding, walked)
-            if relaxed is not None:
-                return relaxed
+        relaxed = self._at_a_glance(finding, walked)
+        if relaxed is not None:
+            return relaxed
         while True:
-            future = self.seen.everything
-            if finding.trace is not None:
-                here = self.seen.at_end_of(finding.trace)
-                (future,) = self.seen.reached_from([here])
-            # live sets are of the first space; of a closer look they would have to be found anew
-            first = self.seen is self.judged.space
-            live = self.judged.live if finding.hopeless and first else None
-            behind = Behind(self.seen, future, live)
-            reasons = Reasons(self.system, behind, _steps(walked), behind.possible)
-            explanation = explained(reasons, _trees(reasons, finding))
-            said = sentences(reasons, finding, walked)
-            if said is not None:
-                explanation = replace(explanation, chain=(*explanation.chain, *said))
-            if not reasons.unasked:
+            explanation, unasked = self._from_here(finding, walked)
+            if not unasked:
                 return explanation
-            if self.asked.keys() >= reasons.unasked.keys():
-                return Explained()  # asked for, and still not known
-            closer = self.conclusions.closer and self.conclusions.closer(
-                [*self.asked, *reasons.unasked]
-            )
-            if closer is None:
+            # asked for, and still not known, or no closer look can be had
+            if self.asked.keys() >= unasked.keys() or not self._look_closer(unasked):
                 return Explained()
-            # the next look knows all that was asked so far, so that it ends
-            self.asked |= reasons.unasked
-            # nobody has ever been in what comes before a deal: there anything may hold
-            self.seen = begun(closer)
+
+    def _from_here(
+        self, finding: Finding, walked: tuple[Walked, ...]
+    ) -> tuple[Explained, Mapping[Formula, None]]:
+        """The explanation by what is looked at, and what that cannot answer: with any of it the
+        explanation is worth nothing."""
+        future = self.seen.everything
+        if finding.trace is not None:
+            here = self.seen.at_end_of(finding.trace)
+            (future,) = self.seen.reached_from([here])
+        # live sets are of the first space; of a closer look they would have to be found anew
+        first = self.seen is self.judged.space
+        live = self.judged.live if finding.hopeless and first else None
+        behind = Behind(self.seen, future, live)
+        reasons = Reasons(self.system, behind, _steps(walked), behind.possible)
+        explanation = explained(reasons, _trees(reasons, finding))
+        said = sentences(reasons, finding, walked)
+        if said is not None:
+            explanation = replace(explanation, chain=(*explanation.chain, *said))
+        return explanation, reasons.unasked
+
+    def _look_closer(self, unasked: Iterable[Formula]) -> bool:
+        """Look at what answers all that was asked so far, and `unasked`: whether it can be had."""
+        # the next look knows all that was asked so far, so that it ends
+        asked = [*self.asked, *(formula for formula in unasked if formula not in self.asked)]
+        closer = self.conclusions.closer and self.conclusions.closer(asked)
+        if closer is None:
+            return False
+        self.asked = dict.fromkeys(asked)
+        # nobody has ever been in what comes before a deal: there anything may hold
+        self.seen = begun(closer)
+        return True
 
     def _at_a_glance(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
-        """The explanation where sets of values give a whole one, which takes milliseconds."""
+        """The explanation where sets of values give a whole one, which takes milliseconds; only
+        where a search is far away."""
+        # what texts say is asked of situations, of which sets of values know nothing
+        if not self.judged.space.merged or finding.kind in TOLD:
+            return None
         here = walked[-1].after if walked else self.system.walker.start()
         future = Future(self.system.relaxation, tuple(self.system.values(here)))
         reasons = Reasons(self.system, Relaxed(future), _steps(walked))
@@ -101,6 +138,15 @@ class Explaining:
         if len(trees) < wanted or not all(tree.is_complete for tree in trees):
             return None
         return explained(reasons, trees)
+
+
+def _is_explained(finding: Finding, explained: dict[str, int]) -> bool:
+    """Whether a reason is looked for; `explained` counts those of its kind, this one included."""
+    if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
+        return False
+    # of hundreds of alike findings nobody reads every reason
+    explained[finding.kind] = explained.get(finding.kind, 0) + 1
+    return explained[finding.kind] <= MOST_EXPLAINED
 
 
 def _trees(reasons: Reasons, finding: Finding) -> tuple[Node, ...]:

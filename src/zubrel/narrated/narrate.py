@@ -104,6 +104,10 @@ class _Narrator:
             None if space.merged else space.count(diagram)
             for diagram in (space.everything, counted.won, counted.doomed)
         )
+        if self.with_reasons and self.space.merged:
+            found = [f for f in self.conclusions.findings if f.cause is None]
+            walks = (self._walk(f.trace) if f.trace else () for f in found)
+            self.explaining.look_ahead(zip(found, walks, strict=True))
         # findings first: their walks show things to be reachable that would be left undecided
         findings = tuple(self._told(f) for f in self.conclusions.findings)
         win = self._shortest_win()

@@ -33,6 +33,9 @@ REORDERED, REORDERING = 10_000, 0.5
 they have become twice as many; and the work on that, in that since the last time. (With 3,000, half
 as many more and as much work six feathers took 6.9 million units and not 9.9, but bazaars XL 2, 4
 and 9 31, 23 and 28 and not 21, 19 and 16; the feathers alone took 7 to 16 with other numbers.)"""
+WORTHWHILE = 0.9
+"""Part of the nodes that has to be left in another order, so that the next sets of that size are
+worth another look (all of bazaar L 1 looked 70 times, 0.3 s each, for a twentieth of the nodes)."""
 LOOKED_UP = 4
 """Nodes that are gone through for a unit of work. Chosen, not measured: where only new nodes
 counted, 20 million units took 66 s in a bazaar L."""
@@ -116,7 +119,7 @@ class BackwardFixpoint:
                 self._wake(area)
         self.hit = False
         self._began = self.encoding.budget.work
-        self._reorder_at = REORDERED
+        self._reorder_at = max(REORDERED, functions.well_ordered)
 
     def run(self) -> Closure:
         """Raises what `Budget.spend` does; it goes on from there when it is run again."""
@@ -153,11 +156,14 @@ class BackwardFixpoint:
     def _reorder(self) -> None:
         """Look for an order of the variables in which the sets are smaller."""
         budget = self.encoding.budget
-        reorder(self.encoding, self.sets, REORDERING * (budget.work - self._began))
+        left = reorder(self.encoding, self.sets, REORDERING * (budget.work - self._began))
         self._began = budget.work
         self.sizes = [s.node_count() for s in self.sets]
         self.allowed = self._largest()
         self._reorder_at = max(REORDERED, 2 * sum(self.sizes))
+        # the next sets that are closed are much like these: what is no better for them hardly is
+        # for others of their size
+        self.functions.well_ordered = self._reorder_at if left > WORTHWHILE else 0
         # what was too large may not be in another order
         self.due.update((number, function) for number, (_, function) in self.late.items())
         self.late.clear()

@@ -91,6 +91,8 @@ class Functions:
         for area in self.areas:
             self._begin(area)
         self.settling = [f for here in self._settling for _, f in here]
+        self.well_ordered = 0
+        """Nodes up to which sets are hardly smaller in another order of the variables."""
         self.moves_player = any(f.area != f.target for f in self.settling)
         """Whether what happens by itself may lead elsewhere."""
         self.steps = [f for f in self.all if f.step is not None]

@@ -67,12 +67,16 @@ class FullSize(Struct, frozen=True):
 
 
 def full_size(
-    lens: Lens[Any], budget: Budget, progress: Progress, jobs: int | Helpers = 1
+    lens: Lens[Any],
+    budget: Budget,
+    progress: Progress,
+    jobs: int | Helpers = 1,
+    decided: Callable[[str, Sequence[Finding]], None] | None = None,
 ) -> FullSize:
     """All that can be said about a world through reduced systems; `lens` asks only for the end.
 
     Up to `jobs` processes, this one included, are at work at the same time; or this one and its
-    helpers.
+    helpers. As soon as they are known, the verdict and the moves that doom are `decided`.
     """
     try:
         judged = judge(lens)
@@ -83,6 +87,8 @@ def full_size(
         judged = judge(lens)
     if not judged.complete:
         return FullSize(judged, (), ())
+    if decided is not None:
+        decided(judged.verdict, findings)
     by_strategy, left_open = _of_strategy(judged, budget)
     findings += by_strategy
     # plays of a reduced system leave out walks and openings, which a reader needs
