@@ -92,7 +92,7 @@ def members(plain, space, situations):
 class Sets(unittest.TestCase):
     def test_every_reached_situation_is_judged_alike(self):
         doomed = 0
-        for name, plain, space in spaces(sampled(12, of=2)):
+        for name, plain, space in spaces(sampled(12, of=3)):
             exact, told = judge(plain), judge(space)
             with self.subTest(world=name):
                 self.assertEqual(told.verdict, exact.verdict)
@@ -100,7 +100,7 @@ class Sets(unittest.TestCase):
                     expected = set(getattr(exact, which))
                     self.assertEqual(members(plain, space, getattr(told, which)), expected)
                 doomed += len(exact.doomed)
-        self.assertGreater(doomed, 100 if LONG else 60)
+        self.assertGreater(doomed, 100 if LONG else 40)
 
     def test_what_is_left_out_is_never_reached(self):
         asked = left_out = 0
@@ -110,7 +110,7 @@ class Sets(unittest.TestCase):
                 mock.patch.object(Projecting, "refuted", projecting),
                 mock.patch.object(known_module, "SCOUTED", 0),
             ):
-                for name, plain, space in spaces(sampled(8, of=2)):
+                for name, plain, space in spaces(sampled(8, of=3)):
                     everything = AreaSet(space, space.reaching_back.possibly)
                     for number, variable in enumerate(space.system.variables):
                         for value in range(variable.low, variable.high + 1):
@@ -138,7 +138,7 @@ class Sets(unittest.TestCase):
 
     def test_few_variables_refute_nothing_that_is_reached(self):
         r, refuted, reached, found = random.Random(3), 0, 0, 0
-        for name, plain, space in spaces(sampled(12, of=2)):
+        for name, plain, space in spaces(sampled(12, of=3)):
             back, variables = space.reaching_back, space.system.variables
             for _ in range(40):
                 target, literals = space.everything, []
@@ -179,7 +179,7 @@ class Sets(unittest.TestCase):
 
     def test_plays_come_into_what_is_not_empty(self):
         r, played, refused = random.Random(0), 0, 0
-        for name, plain, space in spaces(sampled(8, of=2)):
+        for name, plain, space in spaces(sampled(8, of=3)):
             for number in r.sample(range(len(space.system.variables)), 3):
                 variable = space.system.variables[number]
                 value = r.randint(variable.low, variable.high)
@@ -195,11 +195,11 @@ class Sets(unittest.TestCase):
                         self.assertFalse(trace.shortest and trace.steps)
                 played += trace is not None
                 refused += trace is None
-        self.assertGreater(min(played, refused), 8)
+        self.assertGreater(min(played, refused), 6)
 
     def test_plays_that_keep_out_of_something(self):
         compared = 0
-        for name, plain, space in spaces(sampled(8, of=2)):
+        for name, plain, space in spaces(sampled(8, of=3)):
             for number, variable in enumerate(space.system.variables):
                 if variable.size < 2 or number == PLACE:
                     continue
@@ -217,7 +217,7 @@ class Sets(unittest.TestCase):
         self.assertGreater(compared, 300)
 
     def test_what_comes_after_a_play(self):
-        for name, plain, space in spaces(sampled(6, of=2)):
+        for name, plain, space in spaces(sampled(6, of=3)):
             exact = judge(plain)
             for source in sorted(exact.live | exact.doomed)[:: 1 + len(plain.words) // 5]:
                 there = space.of(
@@ -243,7 +243,7 @@ class Sets(unittest.TestCase):
             space.count(somewhere)
 
     def test_the_order_in_which_sets_grow_does_not_matter(self):
-        for name, _, space in spaces(sampled(6, of=2)):
+        for name, _, space in spaces(sampled(6, of=3)):
             with mock.patch.object(closing_module, "FIRST_SIZE", 1):
                 other = BackwardSpace(space.system, Budget(Limits()))
                 told = judge(other)
@@ -257,7 +257,7 @@ class Sets(unittest.TestCase):
 
     def test_a_set_goes_on_being_closed_where_its_share_of_work_ended(self):
         shares = 0
-        for name, _, space in spaces(sampled(6, of=2)):
+        for name, _, space in spaces(sampled(6, of=3)):
             seed, back = judge(space).won.areas, space.reaching_back
             whole = BackwardFixpoint(space.functions, seed, back.possibly).run().areas
             back._closed.clear()
@@ -289,7 +289,7 @@ class Sets(unittest.TestCase):
 class Universe(unittest.TestCase):
     def test_no_play_comes_to_what_is_left_out_from_the_first(self):
         excluded = 0
-        for name, plain, space in spaces(sampled(12, of=2)):
+        for name, plain, space in spaces(sampled(12, of=3)):
             functions, everything = space.functions, space.everything
             with self.subTest(world=name):
                 self.assertEqual(len(members(plain, space, everything)), len(plain.words))
@@ -314,7 +314,7 @@ class Courses(unittest.TestCase):
 
     def test_they_lead_from_the_same_situations(self):
         several = 0
-        for name, _, space in spaces(sampled(8, of=2)):
+        for name, _, space in spaces(sampled(8, of=3)):
             functions = space.functions
             exact = judge(space)
             for target in (exact.live, exact.won, space.everything):
@@ -328,7 +328,7 @@ class Courses(unittest.TestCase):
 
     def test_where_there_are_too_many_nothing_is_lost(self):
         given_up = 0
-        for name, _, space in spaces(sampled(6, of=2)):
+        for name, _, space in spaces(sampled(6, of=3)):
             # courses are made when they are first asked for
             expected = [a.sat_count(space.encoding.count) for a in judge(space).live.areas]
             with mock.patch.object(functions_module, "MOST_COURSES", 1):
@@ -343,7 +343,7 @@ class Courses(unittest.TestCase):
 
     def test_conditions_of_changes_may_be_parts_of_functions_or_functions_of_their_own(self):
         more = 0
-        for name, _, space in spaces(sampled(6, of=2)):
+        for name, _, space in spaces(sampled(6, of=3)):
             with mock.patch.object(functions_module, "LARGE", 1):
                 other = BackwardSpace(space.system, Budget(Limits()))
             more += len(other.functions.all) > len(space.functions.all)

@@ -11,7 +11,7 @@ from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
 from zubrel.base.budget import Budget, Limits, WorkSpent
 from zubrel.certain.novelty import NovelSearch
-from zubrel.certain.scouting import steps_made
+from zubrel.certain.scouting import scouted
 from zubrel.certain.wins import Seeker, WinSearch
 from zubrel.checked.keys import ENDING
 from zubrel.compiled.compile import compile_world
@@ -121,7 +121,7 @@ class Scouted(unittest.TestCase):
     def test_what_plays_make_is_possible_and_nearly_everything(self):
         made = possible = 0
         for name, system, space in small_worlds(sampled(60, 80), MAKERS):
-            shown = steps_made(system, 200_000, Budget(Limits()))
+            shown = scouted(system, 200_000, Budget(Limits())).steps
             able = {s.number for s in system.player_steps if space.possible(s)}
             with self.subTest(world=name):
                 self.assertLessEqual(shown, able)
@@ -132,5 +132,5 @@ class Scouted(unittest.TestCase):
     def test_little_work_shows_little(self):
         system = compile_world(loads(PURSE))
         for work, made in ((100, {"quay_coin"}), (100_000, {"quay_coin", "pay", "waste"})):
-            shown = steps_made(system, work, Budget(Limits()))
+            shown = scouted(system, work, Budget(Limits())).steps
             self.assertEqual({system.steps[n].rule.id for n in shown}, made)

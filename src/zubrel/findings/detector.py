@@ -15,7 +15,7 @@ from typing import Any, Generic, TypeVar
 from msgspec import Struct
 
 from zubrel.checked.world import World
-from zubrel.compiled.formulas import Formula
+from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 from zubrel.findings.finding import Finding
@@ -26,7 +26,8 @@ class Question(Struct, frozen=True, kw_only=True):
     """What must be known to find something about one subject.
 
     An answer depends on the `formulas`, and on where the `steps` are possible and what they change.
-    A step of `refuted_by` that is possible anywhere shows that there is nothing to find. With
+    A step of `refuted_by` that is possible anywhere shows that there is nothing to find, and so
+    does a situation in which `refuted_where` holds. With
     `counts_moves` an answer is about how many moves there are.
     """
 
@@ -34,6 +35,7 @@ class Question(Struct, frozen=True, kw_only=True):
     formulas: tuple[Formula, ...] = ()
     steps: tuple[Step, ...] = ()
     refuted_by: tuple[Step, ...] = ()
+    refuted_where: Formula = FALSE
     counts_moves: bool = False
 
 

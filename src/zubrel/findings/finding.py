@@ -48,7 +48,7 @@ class Finding(Struct, frozen=True):
     `closings` are the points of no return of something missable. `cause` is the subject whose
     finding this one follows from.
     `accepted` when the author knows it and wants it so, `because` of something. `hopeless` when
-    after the trace no play wins any more.
+    after the trace no play wins any more. Not `is_shown` when its plays were no longer looked for.
     """
 
     kind: str
@@ -64,6 +64,7 @@ class Finding(Struct, frozen=True):
     because: str | None = None
     hopeless: bool = False
     deals: int | None = None
+    is_shown: bool = True
     """From how many deals it can come about; None where nothing is dealt, or nobody has counted."""
 
 

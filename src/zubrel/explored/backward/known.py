@@ -6,6 +6,7 @@ Where a set that is closed comes upon a situation of one of them, a play is foun
 from __future__ import annotations
 
 import logging
+from bisect import insort
 from collections import deque
 
 from msgspec import Struct
@@ -48,6 +49,9 @@ class KnownPlays:
         self._met = [encoding.false] * system.variables[PLACE].size
         """The same as sets, by area, but for those that are `_new`."""
         self._new: dict[int, list[int]] = {}
+        self._in_order: list[list[tuple[int, int, int]]] = [[] for _ in self._met]
+        """By area, the situations with how many moves come before them, and as how many-th each was
+        met; those with the fewest moves first."""
         self._scouted = False
         self.remember(walking.start(), None, None)
 
@@ -71,8 +75,16 @@ class KnownPlays:
 
     def nearest(self, areas: Areas) -> int | None:
         """The situation of a set that a known play comes to first."""
-        inside = [w for w, known in self.situations.items() if areas[known.area].eval(known.bits)]
-        return min(inside, key=lambda w: self.situations[w].moves, default=None)
+        found = list[tuple[int, int, int]]()
+        for area, (wanted, met) in enumerate(zip(areas, self.met, strict=True)):
+            # asking one situation after the other takes long where there are none
+            if (wanted & met).satisfiable():
+                known = (k for k in self._in_order[area] if self._is_in(wanted, k[2]))
+                found.append(next(known))
+        return min(found)[2] if found else None
+
+    def _is_in(self, wanted: Diagram, word: int) -> bool:
+        return bool(wanted.eval(self.situations[word].bits))
 
     def steps_to(self, word: int) -> list[Step]:
         """The steps of the play that is known to a situation."""
@@ -129,6 +141,7 @@ class KnownPlays:
                 return
             moves = self.situations[before].moves + 1
         area, bits = self.placed(word)
+        insort(self._in_order[area], (moves, len(self.situations), word))
         self.situations[word] = KnownSituation(area, bits, before, step, moves)
         self._new.setdefault(area, []).append(word)
 

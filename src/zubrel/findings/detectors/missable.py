@@ -236,7 +236,7 @@ def _finding(
     except LimitReached:
         if not judged.space.merged:  # there are other ways to find out, and to show it
             raise
-        return finding
+        return replace(finding, is_shown=False)
 
 
 def _only_the_end_is_left(judged: Judged[S], missed: S) -> bool:

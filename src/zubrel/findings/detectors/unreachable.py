@@ -87,7 +87,13 @@ def _thing(thing: Thing, verb: str, reached: Formula, grave: bool = True) -> _Re
 
 
 def _question(finding: Finding, reached: Formula) -> _Reach:
-    return _Reach(subject=finding.subject, formulas=(reached,), reached=reached, finding=finding)
+    return _Reach(
+        subject=finding.subject,
+        formulas=(reached,),
+        refuted_where=reached,
+        reached=reached,
+        finding=finding,
+    )
 
 
 def _of_moves(moves: Sequence[Move], reached: Formula, message: str) -> _Reach:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import logging
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from typing import Any, Self
 
@@ -20,7 +20,7 @@ from zubrel.base.progress import Progress, Silence
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.finding import Finding
-from zubrel.findings.judged import judge
+from zubrel.findings.judged import Judged, judge
 from zubrel.findings.large.helpers import BatchResult, HelperGone, Helpers, PendingAnswer
 from zubrel.findings.large.questions import AskedQuestion, answer, whole_lens_for, with_plays
 from zubrel.policy import AT_ONCE, BATCH, QUESTION
@@ -201,17 +201,37 @@ def _answered(
         # in the order in which they are asked: a set would order reductions by chance
         formulas = list(dict.fromkeys(f for asked in batch for f in asked.formulas(system)))
         lens: Lens[Any] | None = None
+        judged: Judged[Any] | None = None
+        findings: list[Finding] | None = None
         with suppress(WorkSpent), budget.within(AT_ONCE):
             lens = whole_lens_for(system, formulas, budget, progress, forward=forward)
             if lens.at_once:
                 # what one question of them cannot be answered from is asked of it alone below
                 with suppress(NotAsked):
-                    return BatchResult(answer(judge(lens), batch), (), (), budget.work - began)
+                    judged = judge(lens)
+                    findings = answer(judged, batch)
+        if judged is not None and findings is not None:
+            findings = list(_shown(judged, batch, findings, budget))
+            return BatchResult(findings, (), (), budget.work - began)
         budget.spend(1)  # where it was the whole share that was spent, nothing more is asked
         if lens is None or lens.at_once:
             lens = backward_lens_for(system, formulas, budget)
         return _one_by_one(lens, batch, budget, began)
     return _nothing(batch, budget.work - began)
+
+
+def _shown(
+    judged: Judged[Any], batch: Sequence[AskedQuestion], findings: list[Finding], budget: Budget
+) -> Iterator[Finding]:
+    """Findings of a batch; those whose plays were no longer looked for are asked about again, each
+    with a share of work of its own."""
+    for finding in findings:
+        again = list[Finding]()
+        if not finding.is_shown:
+            asked = [a for a in batch if (a.kind, a.subject) == (finding.kind, finding.subject)]
+            with suppress(LimitReached, MemoryError), budget.within(QUESTION):
+                again = answer(judged, asked)
+        yield from again or [finding]
 
 
 def _one_by_one(

@@ -19,7 +19,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import Allowance, Budget, LimitReached
 from zubrel.base.progress import Progress
-from zubrel.certain.scouting import steps_made
+from zubrel.certain.scouting import scouted
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Within
 from zubrel.compiled.parts import PLACE
@@ -197,24 +197,26 @@ class _Work:
 
     def _open_questions(self, win: Trace | None) -> Iterator[AskedQuestion]:
         """What has to be asked, without what the first lens refutes at once."""
-        possible = self._possible()
+        plays = scouted(self.system, SCOUTING, self.budget)
+        possible = plays.steps | self._possible()
+        log.info("plays make %d of %d steps", len(plays.steps), len(self.system.steps))
         # a win shows by itself what it does without; only whether that is ever had is left to ask
         skips = [q for q in SKIPPABLE.questions(self.system) if win is not None]
         shown = {} if win is None else {s.subject: s for s in shown_by(win, skips, self.system)}
         for asked in every_question(self.system):
             if isinstance(asked.question, Skip) and asked.subject in shown:
                 yield AskedQuestion(asked.kind, shown[asked.subject])
-            # a step that some play makes shows that the finding is none
-            elif not any(step.number in possible for step in asked.question.refuted_by):
+            # a step that some play makes shows that the finding is none, or where it comes to
+            elif not any(
+                step.number in possible for step in asked.question.refuted_by
+            ) and not plays.comes_to(asked.question.refuted_where):
                 yield asked
 
     def _possible(self) -> frozenset[int]:
-        """The numbers of steps that are known to be possible: all that the lens knows to be, or,
-        where it would have to find out one by one, those that some plays make."""
+        """The numbers of steps that the lens knows to be possible, unless it would have to find out
+        one by one."""
         if not self.lens.at_once:
-            made = steps_made(self.system, SCOUTING, self.budget)
-            log.info("plays make %d of %d steps", len(made), len(self.system.steps))
-            return made
+            return frozenset()
         acting = [s for move in self.lens.acting for s in move.steps]
         return frozenset(s.number for s in acting if self.lens.possible(s))
 
