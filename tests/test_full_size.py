@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from contextlib import nullcontext
 from functools import cache
 from itertools import islice
 from unittest import mock
@@ -10,15 +11,17 @@ from benchmarks.families import realm
 
 from tests.program import ProgramTest
 from tests.seeds import LONG
+from zubrel import looks as looks_module
 from zubrel.api import loads
 from zubrel.authored.document import document_of
-from zubrel.base.budget import Allowance, Budget, LimitReached, Limits
+from zubrel.base.budget import Allowance, Budget, LimitReached, Limits, WorkSpent
 from zubrel.base.progress import Silence
 from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.explored.space import NotAsked
 from zubrel.explored.symbolic.search import explore_symbolic
+from zubrel.findings.detectors import missable as missable_module
 from zubrel.findings.find import Conclusions, find
 from zubrel.findings.large import planning as full_size_module
 from zubrel.findings.large import questions as questions_module
@@ -27,6 +30,8 @@ from zubrel.findings.large.helpers import BatchResult, HelperGone
 from zubrel.findings.large.planning import full_size
 from zubrel.findings.large.processes import ProcessHelpers
 from zubrel.findings.large.questions import every_question, whole_lens_for
+from zubrel.looks import EarlyLooks
+from zubrel.narrated.explaining import Explaining
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient.making import lens_for
 
@@ -257,6 +262,40 @@ class Realms(unittest.TestCase):
             looked += len(sizes)
         self.assertGreater(looked, 0)
 
+    def test_reasons_that_are_looked_up_together_are_those_that_are_looked_up_one_by_one(self):
+        fewer = 0
+        for seed in (1, 7):
+            system, looks, told = realm_system("s", seed, True), [], []
+            full = asked(system)
+
+            def closer(formulas, system=system, looks=looks):
+                looks[-1] += 1
+                return whole_lens_for(system, formulas, Budget(Limits()), Silence())
+
+            conclusions = Conclusions(full.judged, full.findings, closer=closer)
+            alone = mock.patch.object(Explaining, "look_ahead", lambda *_: None)
+            for how in (nullcontext(), alone):
+                looks.append(0)
+                with how:
+                    told.append(narrate(conclusions, lambda: 0.0).findings)
+            together, one_by_one = ({(f.kind, f.subject): f.explanation for f in t} for t in told)
+            with self.subTest(seed=seed):
+                self.assertEqual(together, one_by_one)
+                self.assertLessEqual(*looks)
+            fewer += looks[1] - looks[0]
+        self.assertGreater(fewer, 0)
+
+    def test_what_a_batch_had_no_work_left_to_show_is_shown_all_the_same(self):
+        system = realm_system("s", 7, True)
+        questions = [q for q in every_question(system) if q.kind == "missable"]
+        expected = {f.subject: f.trace for f in finished(system, questions).findings}
+        first = mock.Mock(side_effect=[WorkSpent("once"), *[()] * 1000])
+        with mock.patch.object(missable_module, "closings", first):
+            shown = {f.subject: f.trace for f in finished(system, questions).findings}
+        self.assertGreater(len(expected), 1)
+        self.assertEqual(shown.keys(), expected.keys())
+        self.assertTrue(all(shown.values()))
+
 
 LUCKY = """
 zubrel: 1
@@ -273,8 +312,37 @@ endings: {lit: {when: at pier}}
 """
 
 
+class Listening(Silence):
+    """A progress that keeps what it is told to be certain."""
+
+    def __init__(self):
+        self.lines = []
+
+    def certain(self, lines):
+        self.lines += lines
+
+
 class AfterTheVerdict(unittest.TestCase):
     """What is known of the end is told, whatever becomes of all that is asked later."""
+
+    def test_who_has_waited_is_told_of_it_at_once_and_of_nothing_certain_any_more(self):
+        system = realm_system("s", 1, True)
+        for waited, lines in ((0.0, 1), (1e12, 0)):
+            listening, budget = Listening(), Budget(Limits())
+            looks = EarlyLooks(system, budget, listening)
+            lens = lens_for(system, (), budget, Silence())
+            with (
+                mock.patch.object(looks_module, "CERTAIN", ((waited, 1.0),)),
+                mock.patch.object(looks, "_look") as look,
+            ):
+                full = full_size(lens, budget, Silence(), decided=looks.decided)
+                budget.spend(1e9)
+            culprits = [f.subject for f in full.findings if f.kind == "softlock"]
+            with self.subTest(waited=waited):
+                self.assertEqual(len(listening.lines), lines)
+                for line in listening.lines:
+                    self.assertEqual(line, f"decided: softlocks, 1 move can doom: {culprits[0]}")
+                look.assert_not_called()
 
     def lens(self):
         system = compile_world(loads(LUCKY))

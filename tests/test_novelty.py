@@ -2,6 +2,9 @@
 
 import unittest
 from itertools import combinations
+from unittest import mock
+
+from benchmarks.families import realm
 
 from tests.errand_worlds import errand_world
 from tests.random_worlds import random_world
@@ -9,12 +12,17 @@ from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
+from zubrel.authored.document import document_of
 from zubrel.base.budget import Budget, Limits, WorkSpent
+from zubrel.base.source import Source
+from zubrel.certain import scouting as scouting_module
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.scouting import scouted
 from zubrel.certain.wins import Seeker, WinSearch
+from zubrel.checked.check import check
 from zubrel.checked.keys import ENDING
 from zubrel.compiled.compile import compile_world
+from zubrel.compiled.formulas import Within, both
 from zubrel.explored.packed.novelty import MANY, Novelty
 from zubrel.explored.packed.packing import pack_into_one
 from zubrel.findings.judged import judge
@@ -128,6 +136,30 @@ class Scouted(unittest.TestCase):
             made, possible = made + len(shown), possible + len(able)
         self.assertGreater(made, 0.97 * possible)
         self.assertGreater(possible, least(400))
+
+    def test_where_plays_are_said_to_come_some_play_comes(self):
+        told = 0
+        for name, system, space in small_worlds(sampled(60, 80), MAKERS):
+            plays = scouted(system, 200_000, Budget(Limits()))
+            for number, variable in enumerate(system.variables):
+                for value in range(variable.low, variable.high + 1):
+                    asked = Within(number, value, value)
+                    with self.subTest(world=name, variable=variable.key, value=value):
+                        if plays.comes_to(asked):
+                            told += 1
+                            self.assertTrue(space.holds_somewhere(asked))
+            # only tests of one variable are known
+            self.assertFalse(plays.comes_to(both([Within(0, 0, 0), Within(1, 0, 0)])))
+        self.assertGreater(told, least(1000))
+
+    def test_plans_make_what_novelty_alone_does_not(self):
+        text = realm("s", 1, True)
+        system = compile_world(check(document_of(Source.of("w.yaml", text), text)))
+        made = []
+        for rounds in ((), scouting_module.ROUNDS):
+            with mock.patch.object(scouting_module, "ROUNDS", rounds):
+                made.append(len(scouted(system, 100_000, Budget(Limits())).steps))
+        self.assertLess(*made)
 
     def test_little_work_shows_little(self):
         system = compile_world(loads(PURSE))

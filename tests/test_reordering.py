@@ -140,6 +140,25 @@ class WhileClosing(unittest.TestCase):
         self.assertGreater(doomed, 20)
         self.assertGreater(orders, 5)
 
+    def test_where_no_order_helps_the_next_sets_of_that_size_do_without_a_look(self):
+        looked = {1.0: [0, 0], 0.1: [0, 0]}
+        for (left, looks), (_, system, _) in product(
+            looked.items(), list(small_worlds(range(8), (random_world, trade_world)))
+        ):
+            space = BackwardSpace(system, Budget(Limits()))
+            seed, within = judge(space).won.areas, space.reaching_back.possibly
+            space.functions.well_ordered = 0
+            for turn in range(2):
+                with (
+                    mock.patch.object(closing_module, "REORDERED", 10),
+                    mock.patch.object(closing_module, "reorder", return_value=left) as look,
+                ):
+                    BackwardFixpoint(space.functions, seed, within, told=False).run()
+                looks[turn] += look.call_count
+        self.assertGreater(looked[1.0][0], 5)
+        self.assertEqual(looked[1.0][1], 0)
+        self.assertEqual(*looked[0.1])
+
     def test_how_a_set_has_grown_is_known_only_where_that_is_asked_for(self):
         grown = 0
         for _, system, _ in small_worlds(range(12), (random_world,)):
