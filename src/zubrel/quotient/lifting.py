@@ -15,6 +15,8 @@ from zubrel.reduced.result import Reduced
 
 MOST = 100_000
 """Situations that are looked at for one walk."""
+MOST_KEPT = 100_000
+"""Walks, and ways to steps, that are remembered before all of them are forgotten."""
 
 
 class Speller:
@@ -24,6 +26,10 @@ class Speller:
         self.reduced = reduced
         self.walking = Walking(system)
         self.silent: dict[int | None, list[Step]] = {}
+        # most plays of a world begin alike, and what is tried for one of their steps goes over the
+        # same ground again and again
+        self._ways: dict[tuple[int, int], list[Step] | None] = {}
+        self._walks: dict[int, tuple[tuple[int, Step], ...]] = {}
         for step in reduced.silent:
             # looked up by where the player stands, or (None) wherever
             for area in self.walking.areas_of(step):
@@ -60,6 +66,15 @@ class Speller:
         return None
 
     def _way(self, word: int, step: Step) -> list[Step] | None:
+        """As `_way_found`, which is asked once of each situation and step."""
+        key = word, step.number
+        if key not in self._ways:
+            if len(self._ways) >= MOST_KEPT:
+                self._ways.clear()
+            self._ways[key] = self._way_found(word, step)
+        return self._ways[key]
+
+    def _way_found(self, word: int, step: Step) -> list[Step] | None:
         """Walks and openings that make a step possible, and the step itself; None: there are none.
 
         Openings are made as they come, and those that turn out not to be needed are left out again.
@@ -171,14 +186,26 @@ class Speller:
         while waiting and len(came) < MOST:
             here = waiting.popleft()
             yield here, partial(walk, here)
-            place = here & self.walking.place
-            for step in (*self.silent.get(place, ()), *self.silent.get(None, ())):
-                after = self.walking.after(here, step)
-                # a walk on which something happens is a move of the play, and not made by the way
-                if after is None or after in came or self._does_more(step, here, after):
-                    continue
-                came[after] = (here, step)
-                waiting.append(after)
+            for after, step in self._walks_from(here):
+                if after not in came:
+                    came[after] = (here, step)
+                    waiting.append(after)
+
+    def _walks_from(self, word: int) -> tuple[tuple[int, Step], ...]:
+        """Where one walk leads to, and by which step."""
+        if word not in self._walks:
+            if len(self._walks) >= MOST_KEPT:
+                self._walks.clear()
+            place = word & self.walking.place
+            silent = (*self.silent.get(place, ()), *self.silent.get(None, ()))
+            each = ((self.walking.after(word, step), step) for step in silent)
+            # a walk on which something happens is a move of the play, and not made by the way
+            self._walks[word] = tuple(
+                (after, step)
+                for after, step in each
+                if after is not None and not self._does_more(step, word, after)
+            )
+        return self._walks[word]
 
     def _does_more(self, step: Step, before: int, after: int) -> bool:
         """Whether something else than the place has changed on a walk."""

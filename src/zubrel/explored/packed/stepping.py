@@ -51,9 +51,10 @@ class Walking:
     def moved(self, word: int, step: Step) -> int | None:
         """The situation after a step before anything happens by itself; None: not possible."""
         prepared = self.prepared.get(step.number) or self._prepare(step)
-        if word & self.ended or not prepared.test(word):
-            return None
+        # most steps are somewhere else, which is seen soonest
         if prepared.areas is not None and word & self.place not in prepared.areas:
+            return None
+        if word & self.ended or not prepared.test(word):
             return None
         return prepared.update(word)[0]
 
