@@ -93,10 +93,7 @@ class Reasons:
         self.walk = [step for step in walk if step[0].kind != "deal"]
         self.start = _start(system, walk)
         self.possible = possible
-        past = [
-            Past(rule.id, tuple(system.values(old)), tuple(system.values(new)))
-            for rule, old, new in self.walk
-        ]
+        past = list(_past_of(system, self.walk))
         here = past[-1].after if past else tuple(system.values(self.start))
         self.prover = Prover(system, view, here, past, self._short_of)
 
@@ -194,6 +191,17 @@ class Reasons:
             if outcome.destination is not None:
                 parts.append(self.system.world.areas[outcome.destination].needs)
         return all_of(rule.needs, *parts, rule.offered)
+
+
+def _past_of(system: System, walk: Iterable[Made]) -> Iterator[Past]:
+    """The moves of a walk with the values of all variables before and after each."""
+    last: Situation | None = None
+    values: tuple[int, ...] = ()
+    for rule, old, new in walk:
+        # each move begins where the one before it has ended
+        before = values if old is last else tuple(system.values(old))
+        last, values = new, tuple(system.values(new))
+        yield Past(rule.id, before, values)
 
 
 def _start(system: System, walk: Sequence[tuple[Rule, Situation, Situation]]) -> Situation:
