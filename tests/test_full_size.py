@@ -327,18 +327,19 @@ class AfterTheVerdict(unittest.TestCase):
 
     def test_who_has_waited_is_told_of_it_at_once_and_of_nothing_certain_any_more(self):
         system = realm_system("s", 1, True)
-        for waited, lines in ((0.0, 1), (1e12, 0)):
+        for rest, lines in ((0.0, 1), (1e12, 0)):
             listening, budget = Listening(), Budget(Limits())
             looks = EarlyLooks(system, budget, listening)
             lens = lens_for(system, (), budget, Silence())
             with (
-                mock.patch.object(looks_module, "CERTAIN", ((waited, 1.0),)),
+                mock.patch.object(looks_module, "CERTAIN", ((1e6, 1.0),)),
+                mock.patch.object(looks_module, "REST", rest),
                 mock.patch.object(looks, "_look") as look,
             ):
                 full = full_size(lens, budget, Silence(), decided=looks.decided)
                 budget.spend(1e9)
             culprits = [f.subject for f in full.findings if f.kind == "softlock"]
-            with self.subTest(waited=waited):
+            with self.subTest(rest=rest):
                 self.assertEqual(len(listening.lines), lines)
                 for line in listening.lines:
                     self.assertEqual(line, f"decided: softlocks, 1 move can doom: {culprits[0]}")

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from zubrel.base.budget import Budget, LimitReached
+from zubrel.base.budget import SECOND, Budget, LimitReached
 from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.explore import share
@@ -27,6 +27,8 @@ from zubrel.policy import (
 
 SHOWN_AT_ONCE = 8
 """Moves that doom that are named in one line to whoever waits for the rest."""
+REST = 1 * SECOND
+"""Work on the rest after which whoever waits for it is told."""
 
 
 class EarlyLooks:
@@ -67,16 +69,13 @@ class EarlyLooks:
         """Verdict and moves that doom are proved: whoever waits for the rest is told of them, and
         what is certain of them is looked for no more."""
         self.left.clear()
-        self.budget.nothing_meanwhile()
-        # who has hardly waited reads it in the report
-        if self.budget.work < CERTAIN[0][0]:
-            return
         culprits = [f.subject for f in findings if f.kind in ("softlock", "bad_luck")]
         shown = ", ".join(culprits[:SHOWN_AT_ONCE])
         more = len(culprits) - SHOWN_AT_ONCE
         dooming = f", {counted(len(culprits), 'move')} can doom: {shown}" if culprits else ""
         line = f"decided: {verdict}{dooming}{f' and {more} more' if more > 0 else ''}"
-        self.progress.certain([line])
+        # in place of the next look; where the rest takes no longer than that, the report tells it
+        self.budget.meanwhile(REST, lambda: self.progress.certain([line]))
 
     def _look(self, work: float) -> None:
         from zubrel.certain.stage import Looking
