@@ -184,6 +184,7 @@ class Questions(unittest.TestCase):
         # which place it is in which text, and not whose copy of the text
         return [repr(finding) for finding in told]
 
+    @unittest.skipUnless(LONG, "make test-all")
     def test_workers_answer_as_this_process_does(self):
         with Cluster("local", Limits(), None, 2) as cluster:
             helpers = Watched(cluster, self.files)

@@ -8,10 +8,12 @@ import unittest
 import yaml
 
 from tests.program import CASES, DEMO, ProgramTest
+from tests.seeds import LONG
 from zubrel.authored.shapes import SECTIONS
 
 
 class Demo(ProgramTest):
+    @unittest.skipUnless(LONG, "make test-all")
     def test_the_demo_shows_a_draft_with_its_mistakes_and_a_proved_world(self):
         mine = self.folder / "zubrel-demo" / "draft.yaml"
         mine.parent.mkdir()
@@ -36,6 +38,15 @@ class Demo(ProgramTest):
         ):
             self.assertIn(mistake, draft)
         self.assertIn("Nothing open: ", finished)
+
+    def test_a_limit_leaves_the_worlds_of_the_demo_and_what_is_certain_of_them(self):
+        done = self.zubrel("demo", "--max-situations", "500", code=3)
+        draft, finished = done.stdout.split("tidewrack.yaml\n")[:2]
+        for world, shown in (("draft.yaml", draft), ("tidewrack.yaml", finished)):
+            self.assertTrue((self.folder / "zubrel-demo" / world).exists())
+            self.assertIn("INCOMPLETE", shown)
+        self.assertIn("softlock  crate", draft)
+        self.assertEqual(list((self.folder / "zubrel-demo").glob("*.png")), [])
 
     def test_the_demo_never_overwrites_without_force(self):
         (self.folder / "here").mkdir()

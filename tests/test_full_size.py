@@ -264,7 +264,7 @@ class Realms(unittest.TestCase):
 
     def test_reasons_that_are_looked_up_together_are_those_that_are_looked_up_one_by_one(self):
         fewer = 0
-        for seed in (1, 7):
+        for seed in (1, 7) if LONG else (1,):
             system, looks, told = realm_system("s", seed, True), [], []
             full = asked(system)
 
