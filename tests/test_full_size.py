@@ -285,6 +285,14 @@ class Realms(unittest.TestCase):
             fewer += looks[1] - looks[0]
         self.assertGreater(fewer, 0)
 
+    def test_where_the_work_on_reasons_ends_the_findings_are_told_without(self):
+        full = asked(realm_system("s", 1, True))
+        conclusions = Conclusions(full.judged, full.findings)
+        with mock.patch.object(Explaining, "_relaxed", side_effect=WorkSpent("all of it")):
+            told = narrate(conclusions, lambda: 0.0).findings
+        self.assertEqual(named(told), named(full.findings))
+        self.assertEqual([f.subject for f in told if f.explanation and not f.evidence], [])
+
     def test_what_a_batch_had_no_work_left_to_show_is_shown_all_the_same(self):
         system = realm_system("s", 7, True)
         questions = [q for q in every_question(system) if q.kind == "missable"]

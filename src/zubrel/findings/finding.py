@@ -64,8 +64,8 @@ class Finding(Struct, frozen=True):
     because: str | None = None
     hopeless: bool = False
     deals: int | None = None
-    is_shown: bool = True
     """From how many deals it can come about; None where nothing is dealt, or nobody has counted."""
+    is_shown: bool = True
 
 
 def soonest(findings: Iterable[Finding]) -> list[Finding]:

@@ -42,17 +42,18 @@ class Explaining:
         self.seen: AnySpace = conclusions.judged.space
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
+        self._glances: dict[tuple[str, str], Explained | None] = {}
 
     def look_ahead(self, findings: Iterable[tuple[Finding, tuple[Walked, ...]]]) -> None:
         """Look up together what many findings are going to ask, each with its evidence: one by
         one, nearly each of them would take a closer look of its own."""
         counts = dict(self.explained)
-        asking = [
-            (finding, walked)
-            for finding, walked in findings
-            if _is_explained(finding, counts) and self._at_a_glance(finding, walked) is None
-        ]
+        asking = [(f, walked) for f, walked in findings if _is_explained(f, counts)]
         with suppress(LimitReached, MemoryError):
+            with self.conclusions.explaining():
+                asking = [
+                    (f, walked) for f, walked in asking if self._at_a_glance(f, walked) is None
+                ]
             while asking:
                 left, unasked = [], dict[Formula, None]()
                 for finding, walked in asking:
@@ -79,9 +80,9 @@ class Explaining:
 
     def _reasons(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
         """The explanation; a closer look is taken as long as something cannot be answered."""
-        relaxed = self._at_a_glance(finding, walked)
-        if relaxed is not None:
-            return relaxed
+        glance = self._at_a_glance(finding, walked)
+        if glance is not None:
+            return glance
         while True:
             explanation, unasked = self._from_here(finding, walked)
             if not unasked:
@@ -128,6 +129,13 @@ class Explaining:
         # what texts say is asked of situations, of which sets of values know nothing
         if not self.judged.space.merged or finding.kind in TOLD:
             return None
+        key = finding.kind, finding.subject
+        if key not in self._glances:
+            self._glances[key] = self._relaxed(finding, walked)
+        return self._glances[key]
+
+    def _relaxed(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
+        """What sets of values tell, where that is the whole reason."""
         here = walked[-1].after if walked else self.system.walker.start()
         future = Future(self.system.relaxation, tuple(self.system.values(here)))
         reasons = Reasons(self.system, Relaxed(future), _steps(walked))
