@@ -5,8 +5,8 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-# Where nothing may be kept, every process that a test begins would compile every module anew: with
-# that `make test` took a quarter longer.
+# Where nothing may be kept, every process that a test begins would compile every module anew: the
+# smallest `zubrel check` takes 0.6 to 0.9 s so, and 0.3 s otherwise.
 unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: demo test test-all lint fuzz fuzz-input coverage bench screenshots clean

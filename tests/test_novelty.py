@@ -148,6 +148,9 @@ class Scouted(unittest.TestCase):
                         if plays.comes_to(asked):
                             told += 1
                             self.assertTrue(space.holds_somewhere(asked))
+                beyond = variable.high + 1
+                self.assertFalse(plays.comes_to(Within(number, beyond, beyond + 1)))
+                self.assertTrue(plays.comes_to(Within(number, variable.low - 1, beyond)))
             # only tests of one variable are known
             self.assertFalse(plays.comes_to(both([Within(0, 0, 0), Within(1, 0, 0)])))
         self.assertGreater(told, least(1000))

@@ -103,7 +103,7 @@ class Reductions(unittest.TestCase):
         self.assertTrue(all(n for name, n in smaller.items() if name not in alike), smaller)
 
     def test_amounts_follow_from_marks(self):
-        self.assertGreater(self.left_out("amounts"), SEEDS // 2)
+        self.assertGreater(self.left_out("amounts"), SEEDS * 5 // 7)
 
     def test_twins_are_told_by_others(self):
         self.assertGreater(self.left_out("twins"), SEEDS // 16)

@@ -9,6 +9,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from zubrel.base.budget import SECOND, Budget, LimitReached
+from zubrel.base.kinds import DOOMING
 from zubrel.base.progress import Progress
 from zubrel.compiled.system import System
 from zubrel.explored.explore import share
@@ -26,9 +27,9 @@ from zubrel.policy import (
 )
 
 SHOWN_AT_ONCE = 8
-"""Moves that doom that are named in one line to whoever waits for the rest."""
+"""Moves that doom that are named to whoever waits for the rest. Chosen: about a line."""
 REST = 1 * SECOND
-"""Work on the rest after which whoever waits for it is told."""
+"""Work on the rest after which whoever waits for it is told. Chosen: about a second."""
 
 
 class EarlyLooks:
@@ -69,7 +70,7 @@ class EarlyLooks:
         """Verdict and moves that doom are proved: whoever waits for the rest is told of them, and
         what is certain of them is looked for no more."""
         self.left.clear()
-        culprits = [f.subject for f in findings if f.kind in ("softlock", "bad_luck")]
+        culprits = [f.subject for f in findings if f.kind in DOOMING]
         shown = ", ".join(culprits[:SHOWN_AT_ONCE])
         more = len(culprits) - SHOWN_AT_ONCE
         dooming = f", {counted(len(culprits), 'move')} can doom: {shown}" if culprits else ""

@@ -114,7 +114,7 @@ def _unreachable(certain: Certain) -> Iterator[Finding]:
     unreached = [
         question.finding
         for question in UNREACHABLE.questions(certain.system)
-        if not whole.may_hold(question.reached)
+        if not whole.may_hold(question.refuted_where)
     ]
     yield from UNREACHABLE.conclude(certain.system.world, unreached)
 

@@ -27,7 +27,8 @@ MOST_EXPLAINED = 60
 EXPLAINED = ("unreachable", "missable", "too_early", *TOLD)
 """Kinds of findings with a reason, beside those after which there is no win."""
 AHEAD = 40
-"""Formulas that are looked up together, at most: with all of hundreds no look might be had."""
+"""Formulas that are looked up together, at most. Chosen: with all of hundreds no look might be had
+(bazaars M 1 and L 1 ask for 11 and 27 in all)."""
 
 
 class Explaining:
@@ -43,12 +44,13 @@ class Explaining:
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
         self._glances: dict[tuple[str, str], Explained | None] = {}
+        """By kind and subject: what sets of values tell, where that was looked at."""
 
     def look_ahead(self, findings: Iterable[tuple[Finding, tuple[Walked, ...]]]) -> None:
         """Look up together what many findings are going to ask, each with its evidence: one by
         one, nearly each of them would take a closer look of its own."""
-        counts = dict(self.explained)
-        asking = [(f, walked) for f, walked in findings if _is_explained(f, counts)]
+        turns = dict(self.explained)
+        asking = [(f, walked) for f, walked in findings if _has_a_turn(f, turns)]
         with suppress(LimitReached, MemoryError):
             with self.conclusions.explaining():
                 asking = [
@@ -70,7 +72,7 @@ class Explaining:
 
     def of(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained:
         """The reason of a finding, whose evidence is `walked`; an empty one where none is told."""
-        if not _is_explained(finding, self.explained):
+        if not _has_a_turn(finding, self.explained):
             return Explained()
         try:
             with self.conclusions.explaining():
@@ -148,13 +150,14 @@ class Explaining:
         return explained(reasons, trees)
 
 
-def _is_explained(finding: Finding, explained: dict[str, int]) -> bool:
-    """Whether a reason is looked for; `explained` counts those of its kind, this one included."""
+def _has_a_turn(finding: Finding, turns: dict[str, int]) -> bool:
+    """Whether a reason is looked for. Counts, in `turns`, the findings of each kind that ask for
+    one, this one included."""
     if finding.cause is not None or not (finding.hopeless or finding.kind in EXPLAINED):
         return False
     # of hundreds of alike findings nobody reads every reason
-    explained[finding.kind] = explained.get(finding.kind, 0) + 1
-    return explained[finding.kind] <= MOST_EXPLAINED
+    turns[finding.kind] = turns.get(finding.kind, 0) + 1
+    return turns[finding.kind] <= MOST_EXPLAINED
 
 
 def _trees(reasons: Reasons, finding: Finding) -> tuple[Node, ...]:

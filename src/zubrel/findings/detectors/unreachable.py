@@ -24,9 +24,8 @@ from zubrel.findings.mentions import needed_ids
 
 
 class _Reach(Question, frozen=True):
-    """It is reached exactly where `reached` holds; otherwise this is the finding."""
+    """It is reached exactly where `refuted_where` holds; otherwise this is the finding."""
 
-    reached: Formula
     finding: Finding
 
 
@@ -91,7 +90,6 @@ def _question(finding: Finding, reached: Formula) -> _Reach:
         subject=finding.subject,
         formulas=(reached,),
         refuted_where=reached,
-        reached=reached,
         finding=finding,
     )
 
@@ -125,7 +123,7 @@ def _done(system: System, setters: dict[int, set[int]], move: Move) -> Formula:
 
 
 def _decide(judged: Judged[S], questions: Sequence[_Reach]) -> Iterator[Finding]:
-    yield from (q.finding for q in questions if not judged.space.holds_somewhere(q.reached))
+    yield from (q.finding for q in questions if not judged.space.holds_somewhere(q.refuted_where))
 
 
 def _with_roots(world: World, known: Sequence[Finding]) -> Iterator[Finding]:

@@ -206,10 +206,11 @@ class _Work:
         for asked in every_question(self.system):
             if isinstance(asked.question, Skip) and asked.subject in shown:
                 yield AskedQuestion(asked.kind, shown[asked.subject])
-            # a step that some play makes shows that the finding is none, or where it comes to
-            elif not any(
-                step.number in possible for step in asked.question.refuted_by
-            ) and not plays.comes_to(asked.question.refuted_where):
+                continue
+            # a step that some play makes, or a situation that one comes to, may show that the
+            # finding is none
+            made = any(step.number in possible for step in asked.question.refuted_by)
+            if not made and not plays.comes_to(asked.question.refuted_where):
                 yield asked
 
     def _possible(self) -> frozenset[int]:
