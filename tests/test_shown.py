@@ -8,7 +8,7 @@ import sys
 import unittest
 from urllib.parse import unquote
 
-from benchmarks.families import quests
+from benchmarks.families import market, quests
 from msgspec.structs import replace
 from rich.console import Console
 
@@ -21,8 +21,9 @@ from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.drawn.draw import draw, inline, lacking
 from zubrel.drawn.letters import drawable, with_letters
-from zubrel.explored.space import Distance
+from zubrel.explored.space import Distance, Trace
 from zubrel.findings.find import Conclusions, find
+from zubrel.findings.judged import judge
 from zubrel.narrated.difference import difference
 from zubrel.narrated.doing import asked_by
 from zubrel.narrated.narrate import narrate
@@ -118,6 +119,38 @@ class AtMost(unittest.TestCase):
             with self.subTest(number):
                 self.assertTrue(from_both.shortest)
                 self.assertEqual(len(from_both.steps), len(plainly.steps))
+
+    def test_where_fewest_do_not_matter_known_plays_lead_into_what_is_asked_for(self):
+        world = world_of(market(3))
+        space, exact = (survey(world, Budget(Limits(engine="symbolic"))) for _ in range(2))
+        space.patience, space.fewest = 0, False
+        formulas = _formulas(space)
+        wanted = [space.where(formula) for formula in formulas]
+        space.walks().shortest(judge(space).won)  # a long play, known to all others
+        lengths = {True: 0, False: 0}
+        for avoided in (None, *formulas):
+            # what is known may pass through what others have to keep out of
+            first = avoided and space.where(avoided)
+            walks = space.walks(first)
+            plainly = exact.walks(avoided and exact.where(avoided))
+            for formula, target in zip(formulas, wanted, strict=True):
+                play = walks.shortest(target)
+                self.assertEqual(play is None, not target & walks.reached)
+                if play is None:
+                    continue
+                self.assertTrue(space.at_end_of(play) & target)
+                on_the_way = [Trace(play.steps[:n]) for n in range(len(play.steps) + 1)]
+                if first is not None:
+                    self.assertFalse(any(space.meets(part, first) for part in on_the_way))
+                fewest = plainly.shortest(exact.where(formula), surely=True)
+                lengths[True] += len(fewest.steps)
+                lengths[False] += len(play.steps)
+                # layers tell it for sure, and nobody says so of the rest
+                self.assertLessEqual(len(fewest.steps), len(play.steps))
+                if play.shortest:
+                    self.assertEqual(len(fewest.steps), len(play.steps))
+        self.assertLess(lengths[True], lengths[False])
+        self.assertLess(len(space.walks().plays), len(wanted))
 
     def test_a_cut_search_by_sets_proves_no_walk_to_be_the_shortest(self):
         world = world_of(SHORE)

@@ -38,7 +38,9 @@ def lens_for(
     reduced = _reduced(system, asked, budget, using)
     try:
         with budget.within(FORWARD if forward is None else forward):
-            return Lens(system, reduced, explore_symbolic(reduced.system, budget, progress))
+            # fewest steps there are not fewest moves of the world, and cost most of the evidence
+            space = explore_symbolic(reduced.system, budget, progress, fewest=not reduced.shortens)
+            return Lens(system, reduced, space)
     except WorkSpent:
         log.info("all that is reached is too much work: sets are closed backwards")
     return Lens(system, reduced, BackwardSpace(reduced.system, budget))
@@ -79,7 +81,7 @@ def first_lens(
     turn goes on backwards at once. Raises what `lens_for` does.
     """
     reduced = _reduced(system, (), budget, EVERY)
-    forward = SymbolicSearch(reduced.system, budget, progress)
+    forward = SymbolicSearch(reduced.system, budget, progress, fewest=not reduced.shortens)
     space: BackwardSpace | None = None
     work = more = float(FORWARD)
     for turn in count():

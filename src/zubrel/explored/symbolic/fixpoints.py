@@ -121,6 +121,8 @@ class SymbolicFixpoints:
         self.patience = LAYERS
         self.reserve = BOTH_ENDS
         """Work that is left for shortest walks by layers, and by layers from both ends."""
+        self.fewest = True
+        """Whether it matters that a walk beyond the layers has the fewest steps."""
         self.on_growth: Callable[[Diagram], None] | None = None
         """Called with every set of a fixpoint, for whoever watches it grow."""
 

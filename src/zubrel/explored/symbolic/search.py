@@ -20,15 +20,20 @@ EVERY = 0.4 * SECOND
 
 
 def explore_symbolic(
-    system: System, budget: Budget, progress: Progress, goes_on: GoesOn | None = None
+    system: System,
+    budget: Budget,
+    progress: Progress,
+    goes_on: GoesOn | None = None,
+    fewest: bool = True,
 ) -> SymbolicSpace:
     """Search every situation. Raises `EndlessSettling` when a world never comes to rest.
 
+    `fewest`: whether walks are to have the fewest steps, where that can be found out.
     `goes_on` is asked now and then, with the work and the situations so far, whether to; where it
     says no, `LookedLongEnough` is raised. Raises `LimitReached` where a limit comes before there
     is anything to search, `WorkSpent` where the caller has given a share of work only.
     """
-    search = SymbolicSearch(system, budget, progress, goes_on)
+    search = SymbolicSearch(system, budget, progress, goes_on, fewest)
     search.run()
     return search.space
 
@@ -46,11 +51,16 @@ class SymbolicSearch:
     """A search that fills `space`, and can be gone on with after its share of work is spent."""
 
     def __init__(
-        self, system: System, budget: Budget, progress: Progress, goes_on: GoesOn | None = None
+        self,
+        system: System,
+        budget: Budget,
+        progress: Progress,
+        goes_on: GoesOn | None = None,
+        fewest: bool = True,
     ) -> None:
-        """Raises `LimitReached` where there is no room to search in."""
+        """As `explore_symbolic`. Raises `LimitReached` where there is no room to search in."""
         try:
-            self.space = SymbolicSpace(system, budget)
+            self.space = SymbolicSpace(system, budget, fewest)
         except DDMemoryError:
             raise LimitReached(memory_words(budget)) from None
         self.budget = budget

@@ -24,8 +24,9 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
 
     engine = "symbolic"
 
-    def __init__(self, system: System, budget: Budget) -> None:
+    def __init__(self, system: System, budget: Budget, fewest: bool = True) -> None:
         super().__init__(system, budget)
+        self.fewest = fewest
         self._possible: dict[int, Diagram] = {}
 
     @property

@@ -36,7 +36,7 @@ class SymbolicWalks:
         self.near = self.layers[0]
         self.grown: list[Diagram] = []
         self.by: list[Step | None] = []
-        self.plays: list[tuple[list[Step], list[Diagram], Diagram]] = []
+        self.plays: list[tuple[Sequence[Step], list[Diagram], Diagram]] = []
         """Plays found without looking for the fewest steps: their situations, and all of them."""
         self.known: Diagram | None = None
         """All that these plays reach, where somebody knows."""
@@ -64,7 +64,9 @@ class SymbolicWalks:
         if place is not None:
             return Trace(self._steps_through(self.layers[: place + 1], wanted), whole)
         steps = self._from_both_ends(wanted)
-        return self._some_play(wanted) if steps is None else Trace(steps, whole)
+        if steps is None:
+            return self._known_play(wanted) or self._new_play(wanted)
+        return Trace(steps, whole and self.space.fewest)
 
     def moves_to(self, target: DiagramSet) -> Distance | None:
         wanted = target.diagram & self.reached.diagram
@@ -72,7 +74,8 @@ class SymbolicWalks:
             return None
         place = self._layer_of(wanted)
         if place is None:
-            return Distance(len(self._some_play(wanted).steps), False)
+            play = self._known_play(wanted) or self._new_play(wanted)
+            return Distance(len(play.steps), False)
         return Distance(place, self.space.stopped is None)
 
     def by_moves(self, sets: Sequence[DiagramSet]) -> list[tuple[int, ...]] | None:
@@ -140,7 +143,8 @@ class SymbolicWalks:
     def _from_both_ends(self, wanted: Diagram) -> tuple[Step, ...] | None:
         """The fewest steps into `wanted`, by layers from there as well; None: too much work.
 
-        The smaller of the two last layers grows, until they meet.
+        The smaller of the two last layers grows, until they meet; where fewest steps do not
+        matter, until they meet a play that is known.
         """
         space = self.space
         # layers from the target backwards, as those from the start are forwards
@@ -149,7 +153,10 @@ class SymbolicWalks:
             ahead = self.layers[-1]
             if (meeting := ahead & behind[-1]).satisfiable():
                 here = self._one(meeting)
-                return (*self._steps_through(self.layers, here), *self._steps_on(here, behind))
+                return self._kept(self._steps_through(self.layers, here), here, behind)
+            if not space.fewest and (known := self._known_play(behind[-1])) is not None:
+                here = space.encoding.situation(space.walking.end_of(known))
+                return self._kept(known.steps, here, behind)
             # whichever front is cheaper grows: work is about nodes times steps
             cost = behind[-1].node_count()
             if ahead.node_count() < cost:
@@ -165,6 +172,15 @@ class SymbolicWalks:
             space.reserve -= behind[-1].node_count() * len(space.system.steps)
         return None
 
+    def _kept(
+        self, steps: Sequence[Step], here: Diagram, behind: list[Diagram]
+    ) -> tuple[Step, ...]:
+        """A play to a situation in the last of some layers, and on into the first of them."""
+        play = (*steps, *self._steps_on(here, behind))
+        if not self.space.fewest and play != steps:
+            self._keep(play)
+        return play
+
     def _steps_on(self, here: Diagram, behind: list[Diagram]) -> list[Step]:
         """The steps from a situation in the last of some layers into the first of them."""
         space, steps = self.space, list[Step]()
@@ -179,25 +195,36 @@ class SymbolicWalks:
 
     # plays that need not be the shortest
 
-    def _some_play(self, wanted: Diagram) -> Trace:
-        """A play into `wanted`: the beginning of one that is known, or else a new one."""
+    def _known_play(self, wanted: Diagram) -> Trace | None:
+        """The shortest beginning of a known play that leads into `wanted`: it costs nothing, and
+        one play shows many findings."""
         others = [] if self.everywhere is None else self.everywhere.plays
-        # a beginning of a play that is known costs nothing, and shows many findings at once
+        best: Trace | None = None
         for steps, situations, combined in (*self.plays, *others):
             # one test for the whole play; where in it is only looked for if it meets the target
             if (combined & wanted).satisfiable():
                 place = next(n for n, s in enumerate(situations) if (s & wanted).satisfiable())
                 # a play of everywhere may pass through what these walks keep out of
-                if not any((s & ~self.allowed).satisfiable() for s in situations[:place]):
-                    return Trace(tuple(steps[:place]), False)
-        steps = self._new_play(wanted)
+                if (best is None or place < len(best.steps)) and not any(
+                    (s & ~self.allowed).satisfiable() for s in situations[:place]
+                ):
+                    best = Trace(tuple(steps[:place]), False)
+        return best
+
+    def _new_play(self, wanted: Diagram) -> Trace:
+        play = Trace(tuple(self._play_by_growth(wanted)), False)
+        self._keep(play.steps)
+        return play
+
+    def _keep(self, steps: Sequence[Step]) -> None:
+        """A play whose beginnings may lead into what is asked for later."""
         encoding, walking = self.space.encoding, self.space.walking
         words = walking.along(Trace(tuple(steps)))
         situations = [encoding.situation(walking.packing.unpack([word])) for word in words]
         self.plays.append((steps, situations, encoding.union(situations)))
-        return Trace(tuple(steps), False)
 
-    def _new_play(self, wanted: Diagram) -> list[Step]:
+    def _play_by_growth(self, wanted: Diagram) -> list[Step]:
+        """A play into `wanted` by the order in which the sets have grown, made shorter."""
         if not self.by:
             self._grow()
         # sets only grow, so that the first that meets the target is found by halving
