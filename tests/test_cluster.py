@@ -213,8 +213,8 @@ class Watched(ClusterHelpers):
     answers = 0
     killed = None
 
-    def submit(self, batch, forward):
-        answer = super().submit(batch, forward)
+    def submit(self, batch):
+        answer = super().submit(batch)
         if self.killed is not None:
             os.kill(self.killed, signal.SIGKILL)
             self.killed = None

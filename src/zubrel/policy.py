@@ -34,8 +34,9 @@ FORWARD = 4 * SECOND
 and with 8, all of bazaar M 4 took 54 and 78 s, realm L 20 s both times)."""
 
 FORWARD_AGAIN = 1 * SECOND
-"""The same for each batch of questions in a world for whose end that was too much (all of a salt
-mine 41 s instead of 70, all of bazaar M 4 76 s instead of 99)."""
+"""The same for each batch of questions, of which more variables are left than of the end (all of a
+salt mine 23 s instead of 41, realm L 1 20 instead of 28 and bazaar M 4 27 instead of 58, together
+with `AT_ONCE`; depths L 1 100 instead of 89)."""
 
 BACKWARD = 5
 """Times the work on all that is reached, for what is asked backwards in the same turn (bazaar XL 1
@@ -70,9 +71,10 @@ few situations, and where there are more (quests 8: 4 s; realm M: not in a minut
 BATCH, BATCHES = 40 * SECOND, 300 * SECOND
 """Work on one batch of questions before it is halved, and on all of them; as much for the first
 lens (all of realm XL: 124 s)."""
-AT_ONCE = 6 * SECOND
+AT_ONCE = 2 * SECOND
 """Work on a batch as a whole, before its questions are asked one by one of sets closed backwards
-(measured with `FORWARD`: 4 in the first case, 15 in the second)."""
+(all of bazaar M 1, 2 and 4: 21, 36 and 27 s; with 6 24, 41 and 44; half of both makes M 2 23, but
+leaves one way to close of each thing that can be missed)."""
 QUESTION = 10 * SECOND
 """Work on one question, where sets are closed backwards one by one (all of bazaar M 4: enough)."""
 STRATEGY = 10 * SECOND

@@ -44,8 +44,8 @@ class ClusterHelpers:
         # the worker makes the system again, of the texts: worlds do not travel as code
         self.limits = limits
 
-    def submit(self, batch: Sequence[AskedQuestion], forward: float | None) -> PendingAnswer:
-        given = (self.main, self.texts, list(batch), self.limits, forward)
+    def submit(self, batch: Sequence[AskedQuestion]) -> PendingAnswer:
+        given = (self.main, self.texts, list(batch), self.limits)
         try:
             future = self.client.submit(answered_there, *given, pure=False)
         except Exception:
@@ -84,10 +84,9 @@ def answered_there(
     texts: Sequence[tuple[str, str]],
     batch: Sequence[AskedQuestion],
     limits: Limits,
-    forward: float | None,
 ) -> BatchResult:
     """In a worker: what is said of a batch about the world in some texts by their paths."""
-    return answered(_system_of(main, tuple(texts)), batch, limits, forward)
+    return answered(_system_of(main, tuple(texts)), batch, limits)
 
 
 @lru_cache(maxsize=1)

@@ -23,7 +23,7 @@ from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, judge
 from zubrel.findings.large.helpers import BatchResult, HelperGone, Helpers, PendingAnswer
 from zubrel.findings.large.questions import AskedQuestion, answer, whole_lens_for, with_plays
-from zubrel.policy import AT_ONCE, BATCH, QUESTION
+from zubrel.policy import AT_ONCE, BATCH, FORWARD_AGAIN, QUESTION
 from zubrel.quotient.lens import Lens
 from zubrel.quotient.making import backward_lens_for
 
@@ -50,7 +50,6 @@ class Batches:
     """Answers to batches of questions; what `allowance` does not suffice for stays `undecided`.
 
     This process and its `helpers`, which end with the `with` statement, are at work at once.
-    `forward` is the work of each lens on all that is reached.
     """
 
     def __init__(
@@ -60,9 +59,7 @@ class Batches:
         progress: Progress,
         allowance: Allowance,
         helpers: Helpers,
-        forward: float | None = None,
     ) -> None:
-        self.forward = forward
         self.system = system
         self.budget = budget
         self.progress = progress
@@ -105,7 +102,7 @@ class Batches:
                 return
             if waiting.answer is None and waiting.result is None and not waiting.here:
                 try:
-                    waiting.answer = self.helpers.submit(waiting.batch, self.forward)
+                    waiting.answer = self.helpers.submit(waiting.batch)
                 except HelperGone:  # the rest is done here
                     self._end_helpers()
                     return
@@ -151,9 +148,7 @@ class Batches:
         self.allowance.left = 0.0
 
     def _answered(self, batch: Sequence[AskedQuestion]) -> BatchResult:
-        return _answered(
-            self.system, batch, self.allowance, self.budget, self.progress, self.forward
-        )
+        return _answered(self.system, batch, self.allowance, self.budget, self.progress)
 
     def _take(self, batch: Sequence[AskedQuestion], result: BatchResult) -> None:
         # the same would not have been answered by one process, which counts in this order
@@ -192,7 +187,6 @@ def _answered(
     allowance: Allowance,
     budget: Budget,
     progress: Progress,
-    forward: float | None,
 ) -> BatchResult:
     """What lenses made for a batch say: of all of it at once, or else of one after the other."""
     began = budget.work
@@ -204,7 +198,7 @@ def _answered(
         judged: Judged[Any] | None = None
         findings: list[Finding] | None = None
         with suppress(WorkSpent), budget.within(AT_ONCE):
-            lens = whole_lens_for(system, formulas, budget, progress, forward=forward)
+            lens = whole_lens_for(system, formulas, budget, progress, forward=FORWARD_AGAIN)
             if lens.at_once:
                 # what one question of them cannot be answered from is asked of it alone below
                 with suppress(NotAsked):
@@ -260,8 +254,6 @@ def _nothing(batch: Sequence[AskedQuestion], work: float) -> BatchResult:
     return BatchResult([], (), tuple(range(len(batch))), work)
 
 
-def answered(
-    system: System, batch: Sequence[AskedQuestion], limits: Limits, forward: float | None
-) -> BatchResult:
+def answered(system: System, batch: Sequence[AskedQuestion], limits: Limits) -> BatchResult:
     """What a helper, wherever it is, says of a batch."""
-    return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence(), forward)
+    return _answered(system, batch, Allowance(BATCH), Budget(limits), Silence())

@@ -53,8 +53,8 @@ class Helpers(Protocol):
         """Make them ready. Each answer is to keep within the limits."""
         ...
 
-    def submit(self, batch: Sequence[AskedQuestion], forward: float | None) -> PendingAnswer:
-        """Have a batch answered, with so much work on all that is reached. Raises `HelperGone`."""
+    def submit(self, batch: Sequence[AskedQuestion]) -> PendingAnswer:
+        """Have a batch answered. Raises `HelperGone`."""
         ...
 
     def end(self) -> None:

@@ -46,7 +46,7 @@ from zubrel.findings.registry import (
     VERDICT_DETECTORS,
 )
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
-from zubrel.policy import BATCHES, FIRST_QUESTION, FORWARD_AGAIN, SCOUTING, STRATEGY
+from zubrel.policy import BATCHES, FIRST_QUESTION, SCOUTING, STRATEGY
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
@@ -94,11 +94,9 @@ def full_size(
     # plays of a reduced system leave out walks and openings, which a reader needs
     findings = [spelled_out(lens, f) for f in findings]
     findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]
-    # where the end of the game is told by sets closed backwards, most else will be
-    forward = None if lens.at_once else FORWARD_AGAIN
     helpers = ProcessHelpers(jobs - 1) if isinstance(jobs, int) else jobs
     # helpers begin with their batches while this process asks the first lens
-    with Batches(lens.system, budget, progress, Allowance(BATCHES), helpers, forward) as batches:
+    with Batches(lens.system, budget, progress, Allowance(BATCHES), helpers) as batches:
         work = _Work(judged, lens, budget, batches)
         try:
             findings += work.findings()

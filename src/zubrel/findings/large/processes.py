@@ -29,11 +29,11 @@ class ProcessHelpers:
             limits = replace(limits, memory=limits.memory // (self.count + 1))
         self.pool = pool_of(self.count, _begin, (system, limits))
 
-    def submit(self, batch: Sequence[AskedQuestion], forward: float | None) -> PendingAnswer:
+    def submit(self, batch: Sequence[AskedQuestion]) -> PendingAnswer:
         if self.pool is None:
             raise HelperGone
         try:
-            return _OfProcess(self.pool.submit(_answered_here, batch, forward))
+            return _OfProcess(self.pool.submit(_answered_here, batch))
         except BrokenProcessPool:
             raise HelperGone from None
 
@@ -70,6 +70,6 @@ def _begin(system: System, limits: Limits) -> None:
     _GIVEN.append((system, limits))
 
 
-def _answered_here(batch: Sequence[AskedQuestion], forward: float | None) -> BatchResult:
+def _answered_here(batch: Sequence[AskedQuestion]) -> BatchResult:
     ((system, limits),) = _GIVEN
-    return answered(system, batch, limits, forward)
+    return answered(system, batch, limits)
