@@ -40,7 +40,7 @@ from zubrel.findings.large import batches as batches_module
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient import making
-from zubrel.quotient.making import backward_lens_for, first_lens, lens_for
+from zubrel.quotient.making import backward_lens, first_lens, lens_for, reduced_for
 
 MAKERS = (random_world, stress_world, trade_world, passage_world)
 RESTLESS = """
@@ -460,10 +460,10 @@ class Families(unittest.TestCase):
         for make, one_way in product((village, depths, bazaar), (True, False)):
             for seed in (1, 2):
                 system = compile_world(loads(make("s", seed, one_way)))
-                told = []
+                told, budget = [], Budget(Limits())
                 for lens in (
                     lens_for(system, (), Budget(Limits()), Silence()),
-                    backward_lens_for(system, (), Budget(Limits())),
+                    backward_lens(system, reduced_for(system, (), budget), budget),
                 ):
                     judged = judge(lens)
                     culprits = {(f.kind, f.subject) for f in softlocks(judged)}

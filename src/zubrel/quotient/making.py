@@ -28,35 +28,36 @@ def lens_for(
     budget: Budget,
     progress: Progress,
     using: Iterable[str] = EVERY,
-    forward: float | None = None,
 ) -> Lens[Any]:
-    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
+    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does."""
+    reduced = reduced_for(system, asked, budget, using)
+    lens = forward_lens(system, reduced, budget, progress, FORWARD)
+    return lens or backward_lens(system, reduced, budget)
 
-    `forward` is the work on all that is reached, before sets are closed backwards instead (None:
-    the usual).
-    """
-    reduced = _reduced(system, asked, budget, using)
+
+def forward_lens(
+    system: System, reduced: Reduced, budget: Budget, progress: Progress, work: float
+) -> Lens[Any] | None:
+    """A reduced system with all that is reached; None where that takes more than so much work."""
     try:
-        with budget.within(FORWARD if forward is None else forward):
+        with budget.within(work):
             # fewest steps there are not fewest moves of the world, and cost most of the evidence
             space = explore_symbolic(reduced.system, budget, progress, fewest=not reduced.shortens)
             return Lens(system, reduced, space)
     except WorkSpent:
         log.info("all that is reached is too much work: sets are closed backwards")
+        return None
+
+
+def backward_lens(system: System, reduced: Reduced, budget: Budget) -> Lens[Any]:
+    """A reduced system with sets closed backwards, whatever of them is asked for."""
     return Lens(system, reduced, BackwardSpace(reduced.system, budget))
 
 
-def backward_lens_for(
+def reduced_for(
     system: System, asked: Sequence[Formula], budget: Budget, using: Iterable[str] = EVERY
-) -> Lens[Any]:
-    """As `lens_for`, with sets closed backwards from the first."""
-    reduced = _reduced(system, asked, budget, using)
-    return Lens(system, reduced, BackwardSpace(reduced.system, budget))
-
-
-def _reduced(
-    system: System, asked: Sequence[Formula], budget: Budget, using: Iterable[str]
 ) -> Reduced:
+    """The world made smaller, with what answers `asked` kept."""
     # what happens by itself is kept whole where a world that never rests has to be found out
     settled = [] if system.always_rests else sorted(system.settled)
     kept: list[Formula] = [
@@ -80,7 +81,7 @@ def first_lens(
     is found first, and where that is known backwards, and not half of all is reached, the second
     turn goes on backwards at once. Raises what `lens_for` does.
     """
-    reduced = _reduced(system, (), budget, EVERY)
+    reduced = reduced_for(system, (), budget)
     forward = SymbolicSearch(reduced.system, budget, progress, fewest=not reduced.shortens)
     space: BackwardSpace | None = None
     work = more = float(FORWARD)

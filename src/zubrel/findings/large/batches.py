@@ -22,10 +22,10 @@ from zubrel.explored.space import NotAsked, Trace
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged, judge
 from zubrel.findings.large.helpers import BatchResult, HelperGone, Helpers, PendingAnswer
-from zubrel.findings.large.questions import AskedQuestion, answer, whole_lens_for, with_plays
+from zubrel.findings.large.questions import AskedQuestion, answer, with_plays
 from zubrel.policy import AT_ONCE, BATCH, FORWARD_AGAIN, QUESTION
 from zubrel.quotient.lens import Lens
-from zubrel.quotient.making import backward_lens_for
+from zubrel.quotient.making import backward_lens, forward_lens, reduced_for
 
 AHEAD = 2
 """Batches that are given to each helper before it asks."""
@@ -194,12 +194,14 @@ def _answered(
         budget.check_limits()
         # in the order in which they are asked: a set would order reductions by chance
         formulas = list(dict.fromkeys(f for asked in batch for f in asked.formulas(system)))
-        lens: Lens[Any] | None = None
+        reduced = reduced_for(system, formulas, budget)
         judged: Judged[Any] | None = None
         findings: list[Finding] | None = None
         with suppress(WorkSpent), budget.within(AT_ONCE):
-            lens = whole_lens_for(system, formulas, budget, progress, forward=FORWARD_AGAIN)
-            if lens.at_once:
+            lens = forward_lens(system, reduced, budget, progress, FORWARD_AGAIN)
+            if lens is not None:
+                if lens.stopped is not None:
+                    raise LimitReached(lens.stopped)
                 # what one question of them cannot be answered from is asked of it alone below
                 with suppress(NotAsked):
                     judged = judge(lens)
@@ -208,9 +210,7 @@ def _answered(
             findings = list(_shown(judged, batch, findings, budget))
             return BatchResult(findings, (), (), budget.work - began)
         budget.spend(1)  # where it was the whole share that was spent, nothing more is asked
-        if lens is None or lens.at_once:
-            lens = backward_lens_for(system, formulas, budget)
-        return _one_by_one(lens, batch, budget, began)
+        return _one_by_one(backward_lens(system, reduced, budget), batch, budget, began)
     return _nothing(batch, budget.work - began)
 
 

@@ -103,11 +103,10 @@ def whole_lens_for(
     budget: Budget,
     progress: Progress,
     using: Sequence[str] = EVERY,
-    forward: float | None = None,
 ) -> Lens[Any]:
     """A lens for some formulas, searched to its end. Raises `LimitReached` where a limit ends it,
     `WorkSpent` where its share of work does."""
-    lens = lens_for(system, asked, budget, progress, using, forward)
+    lens = lens_for(system, asked, budget, progress, using)
     if lens.stopped is not None:
         raise LimitReached(lens.stopped)
     return lens
