@@ -6,7 +6,7 @@ What is found is certain, since there is a play; what is not found may be possib
 from __future__ import annotations
 
 import heapq
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from msgspec import Struct
 
@@ -86,7 +86,9 @@ class Scout:
         """Names of rooms of which all is known that is possible there."""
         self.values = [0] * len(system.variables)
         """As in `Scouted`, so far."""
-        self._see(self.start)
+        self._seen = self.start
+        """The last situation that was seen."""
+        self._note_values(self.start, range(len(self.values)))
 
     def aim(self) -> None:
         """Play to a win, and from rooms on the way to it to each step that is left."""
@@ -146,10 +148,15 @@ class Scout:
 
     def _see(self, word: int) -> None:
         """A play comes to a situation."""
-        for number, (value, v) in enumerate(
-            zip(self.rooms.values(word), self.rooms.system.variables, strict=True)
-        ):
-            self.values[number] |= 1 << value - v.low
+        # little differs from what was seen last, and the rest is noted
+        self._note_values(word, self.rooms.packing.differing(word, self._seen))
+        self._seen = word
+
+    def _note_values(self, word: int, variables: Iterable[int]) -> None:
+        for number in variables:
+            field = self.rooms.packing.fields[number]
+            # counted from the least value on
+            self.values[number] |= 1 << ((word & field.mask) >> field.shift)
 
     def _make(self, steps: set[int]) -> None:
         self.made |= steps

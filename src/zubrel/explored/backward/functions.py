@@ -200,6 +200,8 @@ class Functions:
         courses = self._courses[function.number]
         if courses is None:
             return self.settled_before(function, resting)
+        if len(courses) == 1:  # nearly all of them
+            return courses[0].before(resting[courses[0].target])
         return self.encoding.union(course.before(resting[course.target]) for course in courses)
 
     def _courses_of(self, function: Function) -> tuple[Function, ...] | None:

@@ -19,7 +19,7 @@ from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Functions
 from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.packed.stepping import Walking
-from zubrel.explored.symbolic.encoding import Assignment, Diagram, Encoding
+from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.policy import PROJECTING, REFINED
 
 log = logging.getLogger(__name__)
@@ -53,6 +53,8 @@ class Projecting:
         self.budget = budget
         self.encoding: Encoding = functions.encoding
         self.every = [v for v in self.encoding.coded if self.encoding.bits[v]]
+        self.bits_of = {v: self._cube([v]) for v in self.every}
+        """The bits of each variable, to be quantified."""
 
     def refuted(self, areas: Areas, within: Areas, plays: KnownPlays) -> Areas | None:
         """A set around `areas` that no play comes to; None where none is found.
@@ -97,7 +99,7 @@ class Projecting:
         while True:
             area, bits = plays.placed(word)
             if closure.seed[area].eval(bits):
-                return self._excluding(areas[area], bits, kept)
+                return self._excluding(areas[area], word, kept)
             number = closure.added_by(area, bits)
             # a bound that only a mistake of the program could break
             assert number < last, "each step leads to an earlier update"
@@ -108,35 +110,48 @@ class Projecting:
             resting = [d & quiet for d, quiet in zip(sets, self.functions.quiet, strict=True)]
             sources = self.functions.before_resting(function, resting) & within[area]
             if not sources.eval(bits):
-                return self._excluding(sources, bits, kept)
+                return self._excluding(sources, word, kept)
             assert function.step is not None, "what happens by itself follows a step"
             after = self.walking.after(word, function.step)
             assert after is not None, "a function leads only from where its step is possible"
             plays.remember(after, word, function.step)
             word = after
 
-    def _excluding(self, diagram: Diagram, bits: Assignment, kept: set[int]) -> set[int]:
+    def _excluding(self, diagram: Diagram, word: int, kept: set[int]) -> set[int]:
         """Variables, of those that are not kept, by whose values a situation is not in a set."""
-        if diagram.eval(bits):
+        values = self.walking.packing.unpack([word])
+        if diagram.eval(self.encoding.assignment(values)):
             return set()
         others = [v for v in self.every if v not in kept]
-        telling = [v for v in others if self._without(diagram, [v]) != diagram]
-
-        def is_out_by(few: set[int]) -> bool:
-            return not self._without(diagram, (v for v in telling if v not in few)).eval(bits)
-
-        if alone := {v for v in telling if is_out_by({v})}:
+        whole = diagram
+        # with what is kept as it is there, and all else as the set has it
+        for variable in kept:
+            diagram = diagram & self.encoding.equals(variable, values[variable])
+        self.encoding.pause()
+        if not diagram.satisfiable():
+            # what is kept tells it, though not once the rest was left out: none alone is to blame
+            return {v for v in others if whole.exists(self.bits_of[v]) != whole}
+        as_it_is = [self.encoding.equals(v, values[v]) for v in others]
+        pairs = list(zip(others, as_it_is, strict=True))
+        if alone := {v for v, same in pairs if not (diagram & same).satisfiable()}:
             return alone
-        needed = set(telling)
-        for variable in telling:
-            if is_out_by(needed - {variable}):
-                needed.remove(variable)
+        # what comes after each of them as it is, from the last on
+        after = [self.encoding.true]
+        for same in reversed(as_it_is[1:]):
+            after.append(same & after[-1])
+        needed = set[int]()
+        for (variable, same), rest in zip(pairs, reversed(after), strict=True):
+            # left free where the others keep the situation out all the same
+            if (diagram & rest).satisfiable():
+                needed.add(variable)
+                diagram = diagram & same
         return needed
 
     def _limited(self, areas: Areas) -> list[int]:
         """The variables that have not all of their values in a set, wherever that is."""
         union = self.encoding.union(areas)
-        telling = [v for v in self.every if self._without(union, [v]) != union]
+        telling = [v for v in self.every if union.exists(self.bits_of[v]) != union]
+        self.encoding.pause()
         return list(self._halved(union, telling))
 
     def _halved(self, union: Diagram, among: Sequence[int]) -> Iterator[int]:

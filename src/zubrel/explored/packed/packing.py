@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from functools import cached_property
 
 from msgspec import Struct
 
@@ -25,7 +26,7 @@ class BitField(Struct, frozen=True):
         return ((1 << self.bits) - 1) << self.shift
 
 
-class Packing(Struct, frozen=True):
+class Packing(Struct, frozen=True, dict=True):
     """The fields of all variables, and how many words a situation takes."""
 
     fields: tuple[BitField, ...]
@@ -40,7 +41,33 @@ class Packing(Struct, frozen=True):
 
     def unpack(self, words: Sequence[int]) -> list[int]:
         """The values of the variables of a packed situation."""
-        return [((words[f.word] >> f.shift) & ((1 << f.bits) - 1)) + f.low for f in self.fields]
+        if self.words == 1:
+            (word,) = words
+            return [(word >> shift & ones) + low for _, shift, ones, low in self._plain]
+        return [(words[place] >> shift & ones) + low for place, shift, ones, low in self._plain]
+
+    @cached_property
+    def _plain(self) -> list[tuple[int, int, int, int]]:
+        """Each field as its word, its shift, its bits from the lowest on, and its least value."""
+        # worlds of full size have hundreds of fields, and looking up what each has takes longest
+        return [(f.word, f.shift, (1 << f.bits) - 1, f.low) for f in self.fields]
+
+    def differing(self, word: int, other: int) -> Iterator[int]:
+        """The variables that differ between two situations of one word each."""
+        difference = word ^ other
+        while difference:
+            number = self._field_at[difference.bit_length() - 1]
+            yield number
+            difference &= ~self.fields[number].mask
+
+    @cached_property
+    def _field_at(self) -> dict[int, int]:
+        """By the place of a bit, in one word, the variable that it belongs to."""
+        return {
+            place: number
+            for number, f in enumerate(self.fields)
+            for place in range(f.shift, f.shift + f.bits)
+        }
 
 
 def pack_into_one(variables: Sequence[Variable]) -> Packing:

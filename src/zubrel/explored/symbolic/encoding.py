@@ -72,6 +72,8 @@ class Encoding:
                     count += 1
         self.coded = sorted(order)
         """The variables that have bits."""
+        self._upwards = [v for v in reversed(order) if self.bits[v]]
+        """Those with bits that tell anything, from the last bits to the first."""
         self.count = count
         self.free = SELECTORS + sum(len(copies) for copies in self.copies.values())
         capacity = _capacity(budget.limits.memory)
@@ -83,6 +85,10 @@ class Encoding:
         self.true, self.false = self.manager.true(), self.manager.false()
         self._formulas: dict[Formula, Diagram] = {}
         self._values: dict[tuple[int, int], Diagram] = {}
+        self._pairs: dict[tuple[int, int], Assignment] = {}
+        free = [*(bit for copies in self.copies.values() for bit in copies), *self.selectors]
+        self._low: Assignment = [(bit, False) for bit in free]
+        """The bits that are free in all sets."""
 
     def pause(self) -> None:
         """Count the work since the last pause. Raises what `Budget.spend` does."""
@@ -137,22 +143,23 @@ class Encoding:
 
     def situation(self, values: Sequence[int]) -> Diagram:
         """The one situation with these values of the variables, in their order."""
-        literals = [
-            pair
-            for variable in self.coded
-            for pair in zip(self.bits[variable], self.code(variable, values[variable]), strict=True)
-        ]
-        return self.cube(literals)
+        product = self.true
+        # from the last bits on: each conjunction only puts something on top
+        for variable in self._upwards:
+            product = self.equals(variable, values[variable]) & product
+        return product
 
     def assignment(self, values: Sequence[int]) -> Assignment:
         """Every bit of a situation with these values; those that are free in all sets are low."""
-        pairs: Assignment = []
-        for variable in self.coded:
-            bits = self.bits[variable]
-            pairs += zip(bits, self.code(variable, values[variable]), strict=True)
-        pairs += [(bit, False) for copies in self.copies.values() for bit in copies]
-        pairs += [(bit, False) for bit in self.selectors]
-        return pairs
+        assigned: Assignment = []
+        for variable in self._upwards:
+            key = variable, values[variable]
+            pairs = self._pairs.get(key)
+            if pairs is None:
+                code = self.code(variable, values[variable])
+                pairs = self._pairs[key] = list(zip(self.bits[variable], code, strict=True))
+            assigned += pairs
+        return assigned + self._low
 
     def values(self, diagram: Diagram) -> list[int]:
         """The values of the variables in some situation of a set that is not empty."""

@@ -217,15 +217,15 @@ def _answered(
 def _shown(
     judged: Judged[Any], batch: Sequence[AskedQuestion], findings: list[Finding], budget: Budget
 ) -> Iterator[Finding]:
-    """Findings of a batch; those whose plays were no longer looked for are asked about again, each
-    with a share of work of its own."""
+    """Findings of a batch; those whose plays were no longer looked for are asked about again."""
+    left = {(f.kind, f.subject) for f in findings if not f.is_shown}
+    asked = [a for a in batch if (a.kind, a.subject) in left]
+    again = dict[tuple[str, str], Finding]()
+    # together, since what they are proved by is closed once more; a share of work for each
+    with suppress(LimitReached, MemoryError), budget.within(QUESTION * len(asked)):
+        again = {(f.kind, f.subject): f for f in answer(judged, asked)}
     for finding in findings:
-        again = list[Finding]()
-        if not finding.is_shown:
-            asked = [a for a in batch if (a.kind, a.subject) == (finding.kind, finding.subject)]
-            with suppress(LimitReached, MemoryError), budget.within(QUESTION):
-                again = answer(judged, asked)
-        yield from again or [finding]
+        yield again.get((finding.kind, finding.subject), finding)
 
 
 def _one_by_one(
