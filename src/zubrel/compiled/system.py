@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from msgspec import Struct
 
@@ -34,6 +34,9 @@ if TYPE_CHECKING:
     from zubrel.compiled.relaxation import Relaxation
 
 
+T = TypeVar("T")
+
+
 class System(Struct, frozen=True, dict=True):
     """All of it. Variable 0 is the place, variable 1 the ending (0: none)."""
 
@@ -57,6 +60,17 @@ class System(Struct, frozen=True, dict=True):
         return [variable.number(situation[variable.key]) for variable in self.variables]
 
     # what follows from it, found out once
+
+    def once(self, make: Callable[[System], T]) -> T:
+        """What a function of a later stage makes of the system, made only the first time."""
+        if make not in self._made:
+            self._made[make] = make(self)
+        made: T = self._made[make]
+        return made
+
+    @cached_property
+    def _made(self) -> dict[Callable[[System], Any], Any]:
+        return {}
 
     @cached_property
     def start(self) -> tuple[int, ...]:

@@ -19,6 +19,11 @@ class Borders:
     ) -> None:
         self.system = system
         self.makers = makers
+        self._into: dict[int, list[Maker]] = {}
+        """By area what leads there."""
+        for maker in makers:
+            for area in {c.number for c in maker.changes if c.variable == PLACE}:
+                self._into.setdefault(area, []).append(maker)
         self.is_never = is_never
 
     def beyond(self, areas: frozenset[int], others: tuple[Formula, ...]) -> frozenset[int]:
@@ -26,15 +31,14 @@ class Borders:
         beyond, pending = set(areas), list(areas)
         while pending:
             there = pending.pop()
-            for maker in self.makers:
-                if any(c.variable == PLACE and c.number == there for c in maker.changes):
-                    for start in self._begins(maker):
-                        at_start = both((Within(PLACE, start, start), *others))
-                        # where the others may hold at its start the border is here, and the way
-                        # itself is told
-                        if start not in beyond and self.is_never(at_start):
-                            beyond.add(start)
-                            pending.append(start)
+            for maker in self._into.get(there, ()):
+                for start in self._begins(maker):
+                    at_start = both((Within(PLACE, start, start), *others))
+                    # where the others may hold at its start the border is here, and the way
+                    # itself is told
+                    if start not in beyond and self.is_never(at_start):
+                        beyond.add(start)
+                        pending.append(start)
         return frozenset(beyond)
 
     def entering(

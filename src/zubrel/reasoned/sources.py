@@ -32,13 +32,14 @@ class Maker(Struct, frozen=True):
         return self.step.outcome.number if self.step is not None and chancy else None
 
 
-def makers_of(system: System, origin: Sequence[int] = ()) -> list[Maker]:
+def makers_of(system: System, origin: Sequence[int] = ()) -> Sequence[Maker]:
     """Everything that changes something once a play has begun, in the order of the world.
 
     Where the values of the situation are given in which a play begins, it is known of what is dealt
     where it lies until it is taken, and what asks for that asks for less.
     """
-    every = _makers_of(system)
+    # hundreds of reasons ask for them, each for its own
+    every = system.once(_makers_of)
     dealt = {n: value for n, value in enumerate(origin) if system.variables[n].key[0] == "dealt"}
     if not dealt or not holds(system.begun, origin):
         return every
@@ -71,9 +72,9 @@ def _taken(system: System) -> dict[int, int]:
     return taken
 
 
-def _makers_of(system: System) -> list[Maker]:
+def _makers_of(system: System) -> tuple[Maker, ...]:
     variables = system.variables
-    makers = []
+    makers = list[Maker]()
     for move in system.moves:
         # luck deals before the first move, and never again
         if move.rule.kind == "deal":
@@ -87,7 +88,7 @@ def _makers_of(system: System) -> list[Maker]:
         ending = variables[ENDING].names[number]
         asked = _once_begun(system, literals_of((plain_form(formula, variables),)))
         makers.append(Maker(ending, (_ends(number),), asked))
-    return makers
+    return tuple(makers)
 
 
 def _once_begun(system: System, asked: tuple[Formula, ...]) -> tuple[Formula, ...]:
