@@ -35,7 +35,16 @@ from zubrel.narrated.narrate import narrate, nothing_known
 from zubrel.narrated.report import Report
 from zubrel.narrated.unrest import never_rests
 from zubrel.odds.aimless import with_aimless
-from zubrel.policy import EXPLAINING, FEW, MAPPING, OF_FEW, OF_MANY, TELLING
+from zubrel.policy import (
+    EXPLAINING,
+    FEW,
+    FORWARD,
+    FORWARD_AGAIN,
+    MAPPING,
+    OF_FEW,
+    OF_MANY,
+    TELLING,
+)
 
 if TYPE_CHECKING:  # worlds that need no help do without
     from zubrel.findings.large.helpers import Helpers
@@ -260,7 +269,9 @@ def _at_full_size(
 
     def closer(asked: Sequence[Formula]) -> Lens[Any] | None:
         try:
-            return whole_lens_for(lens.system, asked, budget, progress)
+            # where what is reached was too much for the end of the game, it is so for most else
+            forward = FORWARD if lens.at_once else FORWARD_AGAIN
+            return whole_lens_for(lens.system, asked, budget, progress, forward=forward)
         except LimitReached:
             return None
 

@@ -28,10 +28,14 @@ def lens_for(
     budget: Budget,
     progress: Progress,
     using: Iterable[str] = EVERY,
+    forward: float = FORWARD,
 ) -> Lens[Any]:
-    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does."""
+    """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
+
+    `forward` is the work on all that is reached, before sets are closed backwards instead.
+    """
     reduced = reduced_for(system, asked, budget, using)
-    lens = forward_lens(system, reduced, budget, progress, FORWARD)
+    lens = forward_lens(system, reduced, budget, progress, forward)
     return lens or backward_lens(system, reduced, budget)
 
 

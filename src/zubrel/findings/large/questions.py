@@ -19,6 +19,7 @@ from zubrel.findings.detector import Question
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 from zubrel.findings.registry import BY_KIND, SUBJECT_DETECTORS
+from zubrel.policy import FORWARD
 from zubrel.quotient.lens import Lens
 from zubrel.quotient.making import lens_for
 from zubrel.reduced.reduce import EVERY
@@ -103,10 +104,11 @@ def whole_lens_for(
     budget: Budget,
     progress: Progress,
     using: Sequence[str] = EVERY,
+    forward: float = FORWARD,
 ) -> Lens[Any]:
     """A lens for some formulas, searched to its end. Raises `LimitReached` where a limit ends it,
     `WorkSpent` where its share of work does."""
-    lens = lens_for(system, asked, budget, progress, using)
+    lens = lens_for(system, asked, budget, progress, using, forward)
     if lens.stopped is not None:
         raise LimitReached(lens.stopped)
     return lens
