@@ -38,7 +38,6 @@ from zubrel.odds.aimless import with_aimless
 from zubrel.policy import (
     EXPLAINING,
     FEW,
-    FORWARD,
     FORWARD_AGAIN,
     MAPPING,
     OF_FEW,
@@ -270,7 +269,7 @@ def _at_full_size(
     def closer(asked: Sequence[Formula]) -> Lens[Any] | None:
         try:
             # where what is reached was too much for the end of the game, it is so for most else
-            forward = FORWARD if lens.at_once else FORWARD_AGAIN
+            forward = None if lens.at_once else FORWARD_AGAIN
             return whole_lens_for(lens.system, asked, budget, progress, forward=forward)
         except LimitReached:
             return None

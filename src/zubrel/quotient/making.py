@@ -28,14 +28,16 @@ def lens_for(
     budget: Budget,
     progress: Progress,
     using: Iterable[str] = EVERY,
-    forward: float = FORWARD,
+    forward: float | None = None,
 ) -> Lens[Any]:
     """The world through a lens for `asked`. Raises `EndlessSettling` as a search does.
 
-    `forward` is the work on all that is reached, before sets are closed backwards instead.
+    `forward` is the work on all that is reached, before sets are closed backwards instead (None:
+    `FORWARD`).
     """
     reduced = reduced_for(system, asked, budget, using)
-    lens = forward_lens(system, reduced, budget, progress, forward)
+    most = FORWARD if forward is None else forward
+    lens = forward_lens(system, reduced, budget, progress, most)
     return lens or backward_lens(system, reduced, budget)
 
 

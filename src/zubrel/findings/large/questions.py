@@ -19,7 +19,6 @@ from zubrel.findings.detector import Question
 from zubrel.findings.finding import Finding
 from zubrel.findings.judged import Judged
 from zubrel.findings.registry import BY_KIND, SUBJECT_DETECTORS
-from zubrel.policy import FORWARD
 from zubrel.quotient.lens import Lens
 from zubrel.quotient.making import lens_for
 from zubrel.reduced.reduce import EVERY
@@ -104,7 +103,7 @@ def whole_lens_for(
     budget: Budget,
     progress: Progress,
     using: Sequence[str] = EVERY,
-    forward: float = FORWARD,
+    forward: float | None = None,
 ) -> Lens[Any]:
     """A lens for some formulas, searched to its end. Raises `LimitReached` where a limit ends it,
     `WorkSpent` where its share of work does."""
