@@ -165,6 +165,27 @@ class Realms(unittest.TestCase):
         # whatever is a finding is not undecided as well
         self.assertFalse(named(cut.findings) & set(cut.undecided))
 
+    def test_what_a_win_loses_on_its_way_is_told_where_no_batch_is_answered(self):
+        system = realm_system("s", 7, True)
+        whole = asked(system)
+
+        def never(system, batch, *rest):
+            return BatchResult([], (), tuple(range(len(batch))), 0.0)
+
+        with mock.patch("zubrel.findings.large.batches._answered", never):
+            cut = asked(system)
+            with mock.patch("zubrel.findings.large.planning.lost_by", lambda *_: iter(())):
+                less = asked(system)
+        told = named(cut.findings) - named(less.findings)
+        self.assertEqual({kind for kind, _ in told}, {"missable"})
+        self.assertLessEqual(told, named(whole.findings))
+        self.assertLessEqual(told, set(less.undecided))
+        self.assertFalse(named(cut.findings) & set(cut.undecided))
+        shown = [f for f in cut.findings if (f.kind, f.subject) in told]
+        self.assertTrue(all(f.trace.steps for f in shown))
+        # the last move before it is lost closes it, where some play still comes to it from there
+        self.assertTrue(any(f.closings for f in shown))
+
     def test_without_memory_for_the_questions_the_verdict_stands_and_all_else_is_open(self):
         system = realm_system("s", 1, True)
         whole = asked(system)

@@ -77,7 +77,7 @@ class _Missing:
         self.won = won
         self.wanted = wanted
         self.relaxation = relaxation
-        self.has = sample.kernel.tests(map(_had, wanted))
+        self.has = sample.kernel.tests(map(had_formula, wanted))
         """By thing: tests of situations in which a play has it, or shows that it has had it."""
         self.left = set(range(len(wanted)))
         self.futures: dict[int, Future] = {}
@@ -133,5 +133,6 @@ class _Missing:
         return self.futures[here]
 
 
-def _had(thing: Attainable) -> Formula:
+def had_formula(thing: Attainable) -> Formula:
+    """Holds where a play has something, or shows by a mark that it has had it."""
     return thing.attained if thing.lasting or thing.ever is None else thing.ever

@@ -17,7 +17,7 @@ from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
 from zubrel.compiled.parts import ENDING
 from zubrel.compiled.system import System
-from zubrel.explored.space import S, Walks
+from zubrel.explored.space import S, Trace, Walks
 from zubrel.findings.detector import Question, SubjectDetector
 from zubrel.findings.finding import Closing, Finding
 from zubrel.findings.judged import Judged
@@ -237,6 +237,17 @@ def _finding(
         if not judged.space.merged:  # there are other ways to find out, and to show it
             raise
         return replace(finding, is_shown=False)
+
+
+def missed_on(thing: Missable, play: Trace, closes: bool) -> Finding:
+    """The finding of something that certainly never comes any more after a play.
+
+    `closes`: the last move of the play is shown to have closed it.
+    """
+    closings = (Closing(play.steps[-1].rule.id, play),) if closes else ()
+    return Finding(
+        "missable", "warning", thing.subject, thing.words, thing.span, trace=play, closings=closings
+    )
 
 
 def _only_the_end_is_left(judged: Judged[S], missed: S) -> bool:

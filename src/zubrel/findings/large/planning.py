@@ -17,14 +17,17 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
-from zubrel.base.budget import Allowance, Budget, LimitReached
+from zubrel.base.budget import Allowance, Budget, LimitReached, WorkSpent
 from zubrel.base.progress import Progress
-from zubrel.certain.scouting import scouted
+from zubrel.certain.losing import lost_by
+from zubrel.certain.scouting import Scouted, scouted
+from zubrel.certain.wins import Seeker
 from zubrel.checked.world import World
 from zubrel.compiled.formulas import Within
 from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
 from zubrel.explored.space import NotAsked, Trace
+from zubrel.findings.detectors.missable import MISSABLE, missables, missed_on
 from zubrel.findings.detectors.skippable import SKIPPABLE, Skip, shown_by
 from zubrel.findings.finding import Finding, soonest
 from zubrel.findings.judged import Judged, judge
@@ -46,7 +49,7 @@ from zubrel.findings.registry import (
     VERDICT_DETECTORS,
 )
 from zubrel.findings.shape.outline import Outline, areas_behind, gates
-from zubrel.policy import BATCHES, FIRST_QUESTION, SCOUTING, STRATEGY
+from zubrel.policy import BATCHES, FIRST_QUESTION, LOSING, SCOUTING, STRATEGY
 from zubrel.quotient.lens import Lens
 from zubrel.reduced.reduce import EVERY, SHORTENING
 
@@ -157,17 +160,24 @@ class _Work:
 
     def findings(self) -> list[Finding]:
         win = self._win()
+        plays = scouted(self.system, SCOUTING, self.budget)
+        log.info("plays make %d of %d steps", len(plays.steps), len(self.system.steps))
+        lost = {} if win is None else self._lost_by(win, plays)
+        mentioned = list[Finding]()
         first, hard, counting = list[AskedQuestion](), list[AskedQuestion](), list[AskedQuestion]()
-        for asked in self._open_questions(win):
+        for asked in self._open_questions(win, plays):
+            # sets closed one by one tell no more than one way of closing either, and take seconds
+            shown = lost.get(asked.subject) if asked.kind == MISSABLE.kind else None
+            if shown is not None and shown.closings and not self.lens.at_once:
+                mentioned.append(shown)
             # openings hide moves: these are asked of lenses that leave none out, or not at all
-            if asked.question.counts_moves:
+            elif asked.question.counts_moves:
                 counting.append(asked)
             # the first lens was made anyway
             elif self.lens.answers(asked.formulas(self.system), asked.question.steps):
                 first.append(asked)
             else:
                 hard.append(asked)
-        mentioned: list[Finding] = []
         if not self.lens.at_once:
             # a lens for one question alone may answer what this one would take long for
             mentioned += self._told(first)
@@ -178,6 +188,9 @@ class _Work:
         self.batches.finish()
         self.undecided += self.batches.undecided
         mentioned += self.batches.findings
+        # what the win shows is told where nothing else was found out
+        left = {a.subject for a in self.undecided if a.kind == MISSABLE.kind}
+        mentioned += [finding for subject, finding in lost.items() if subject in left]
         return list(_concluded(self.system.world, mentioned, win))
 
     def _win(self) -> Trace | None:
@@ -193,11 +206,26 @@ class _Work:
         self._in_time([], tell)
         return wins[0] if wins else None
 
-    def _open_questions(self, win: Trace | None) -> Iterator[AskedQuestion]:
+    def _lost_by(self, win: Trace, plays: Scouted) -> dict[str, Finding]:
+        """By subject, what can be missed as the win shows by itself."""
+        # after luck has dealt, the win is one of one deal
+        if self.system.world.deals:
+            return {}
+        found = dict[str, Finding]()
+        things = list(missables(self.system))
+        with suppress(WorkSpent), self.budget.within(LOSING):
+            seeker = Seeker(self.system, self.budget)
+            for lost in lost_by(win.steps, things, plays.comes_to, seeker):
+                play = Trace(win.steps[: lost.moves], shortest=False)
+                thing = things[lost.thing]
+                found[thing.subject] = missed_on(thing, play, lost.closes)
+        self.budget.spend(1)  # a share that is all spent outside of here ends this
+        log.info("the win loses %d things on its way", len(found))
+        return found
+
+    def _open_questions(self, win: Trace | None, plays: Scouted) -> Iterator[AskedQuestion]:
         """What has to be asked, without what the first lens refutes at once."""
-        plays = scouted(self.system, SCOUTING, self.budget)
         possible = plays.steps | self._possible()
-        log.info("plays make %d of %d steps", len(plays.steps), len(self.system.steps))
         # a win shows by itself what it does without; only whether that is ever had is left to ask
         skips = [q for q in SKIPPABLE.questions(self.system) if win is not None]
         shown = {} if win is None else {s.subject: s for s in shown_by(win, skips, self.system)}
