@@ -31,6 +31,7 @@ from zubrel.narrated.words import length, moment
 from zubrel.output.differences import difference_as_json, difference_as_markdown
 from zubrel.output.overview import write_overview
 from zubrel.output.text import write_report
+from zubrel.output.walks import closing_words
 from zubrel.pipeline import load, report, survey
 
 SHORE = """\
@@ -100,6 +101,12 @@ class AtMost(unittest.TestCase):
             if one.first is not None and one.first.steps:
                 self.assertTrue(one.first.fewest and not other.first.fewest)
                 self.assertLessEqual(one.first.steps, other.first.steps)
+        closing = [[p for f in told.findings for p in f.points] for told in (sure, rough)]
+        for one, other in zip(*closing, strict=True):
+            self.assertTrue(one.shortest and not other.shortest)
+            self.assertIn("at the earliest as move", closing_words(one))
+            self.assertRegex(closing_words(other), r"can close it, by move \d+ or sooner\.")
+        self.assertTrue(closing[0])
         order = {(a, m.id) for m in sure.progress.must_haves for a in m.after}
         self.assertEqual(order, {(a, m.id) for m in rough.progress.must_haves for a in m.after})
         drawn = draw(rough, "windows", "svg").decode()

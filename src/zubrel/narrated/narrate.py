@@ -235,4 +235,5 @@ class _Narrator:
 
     def _point(self, closing: Closing) -> Point:
         described = self.world.described(closing.trace.steps[-1].rule)
-        return Point(closing.rule, described, self._lines(self._walk(closing.trace)))
+        moves = self._lines(self._walk(closing.trace))
+        return Point(closing.rule, described, moves, closing.trace.shortest)

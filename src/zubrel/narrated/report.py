@@ -42,11 +42,12 @@ class MoveLine(Struct, frozen=True):
 
 
 class Point(Struct, frozen=True):
-    """A point of no return: a rule, and the shortest walk that ends with it."""
+    """A point of no return: a rule, and a walk that ends with it; whether it is the shortest."""
 
     rule: str
     label: str
     moves: tuple[MoveLine, ...]
+    shortest: bool = True
 
 
 class Proof(Struct, frozen=True):

@@ -17,7 +17,7 @@ from zubrel.narrated.words import counted, length, sentence
 from zubrel.output.as_json import FORMAT, because_as_json, finding_as_json, move_as_json
 from zubrel.output.heads import QUIET, with_deal
 from zubrel.output.text import headline
-from zubrel.output.walks import indented, spoken_of, walk_table
+from zubrel.output.walks import closing_words, indented, spoken_of, walk_table
 from zubrel.whys import Possibility
 
 SHARED = 4
@@ -113,8 +113,7 @@ def _write_walk(report: Report, finding: Told, console: Console) -> None:
         console.print(indented(Text(f"Move {number} was: {move.area}: {move.label}", QUIET), 4))
     for point in finding.points:
         if len(finding.points) > 1 or point.moves != finding.evidence:
-            words = f"{point.label} can close it, at the earliest as move {len(point.moves)}."
-            console.print(indented(Text(words), 2))
+            console.print(indented(Text(closing_words(point)), 2))
 
 
 def _shared(report: Report, moves: Sequence[MoveLine]) -> int:

@@ -117,7 +117,12 @@ def finding_as_json(finding: Told) -> dict[str, Any]:
         **({} if finding.deals is None else {"deals": finding.deals}),
         **({} if finding.aimless is None else {"aimless": finding.aimless}),
         "closed_by": [
-            {"rule": p.rule, "evidence": [move_as_json(m) for m in p.moves]} for p in finding.points
+            {
+                "rule": p.rule,
+                "evidence": [move_as_json(m) for m in p.moves],
+                "shortest": p.shortest,
+            }
+            for p in finding.points
         ],
         "cause": finding.cause,
         "accepted": finding.accepted,

@@ -266,7 +266,11 @@ class _Page:
         scale = 100 / max(1, self.last)
         moves = sorted({move for _, _, move in window.closed_by})
         first = window.first or Distance(0)
-        closed = f", may be closed from {moment(moves[0])} on" if moves else ", open to the end"
+        closed = ", open to the end"
+        if moves:
+            soonest = moment(moves[0])
+            # what may come sooner than that is told to be so
+            closed = f", may be closed {f'from {soonest} on' if moves[0].fewest else soonest}"
         marks = [
             # a mark at the very end would stick out of its bar
             Markup('<i style="left: {:.1f}%"></i>').format(min(99.0, m.steps * scale))

@@ -21,7 +21,7 @@ from zubrel.output.heads import (
     verdict_of,
     with_deal,
 )
-from zubrel.output.walks import indented, walk_table
+from zubrel.output.walks import closing_words, indented, walk_table
 
 
 def write_report(report: Report, console: Console) -> None:
@@ -156,8 +156,7 @@ def _write_showing(finding: Told, console: Console) -> None:
         if len(finding.points) == 1 and point.moves == finding.evidence:
             console.print(indented(Text(f"{point.label} is what closes it."), 2))
         else:
-            words = f"{point.label} can close it, at the earliest as move {len(point.moves)}."
-            console.print(indented(Text(words), 2))
+            console.print(indented(Text(closing_words(point)), 2))
 
 
 def _write_walk(title: str, moves: Sequence[MoveLine], console: Console) -> None:

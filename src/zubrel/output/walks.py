@@ -9,7 +9,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from zubrel.narrated.report import Because, Deals, MoveLine, claims_of
+from zubrel.narrated.report import Because, Deals, MoveLine, Point, claims_of
 from zubrel.narrated.words import counted, length
 from zubrel.output.heads import QUIET, with_deal
 
@@ -17,6 +17,13 @@ from zubrel.output.heads import QUIET, with_deal
 def indented(content: RenderableType, by: int) -> Padding:
     """`content` moved to the right; wrapped lines keep the indent."""
     return Padding(content, (0, 0, 0, by), expand=False)
+
+
+def closing_words(point: Point) -> str:
+    """When a point of no return can be made; where nobody knows that it is not sooner, by when."""
+    move = f"move {len(point.moves)}"
+    when = f"at the earliest as {move}" if point.shortest else f"by {move} or sooner"
+    return f"{point.label} can close it, {when}."
 
 
 def walk_table(
