@@ -161,6 +161,16 @@ class Packed(unittest.TestCase):
         packing = pack_into_one(VARIABLES)
         self.assertEqual(packing.pack(one) == packing.pack(other), one == other)
 
+    @MANY
+    @given(situations, situations)
+    def test_variables_that_differ_are_those_with_different_values(self, one, other):
+        packing = pack_into_one(VARIABLES)
+        words = [packing.pack(values)[0] for values in (one, other)]
+        expected = {n for n, (a, b) in enumerate(zip(one, other, strict=True)) if a != b}
+        found = list(packing.differing(*words))
+        self.assertEqual(set(found), expected)
+        self.assertEqual(len(found), len(expected))
+
     @FEW
     @given(some_formulas, st.lists(situations, min_size=1, max_size=6))
     def test_kernels_decide_formulas_for_integers_and_for_arrays(self, every, rows):

@@ -169,10 +169,11 @@ class Batches:
         self.undecided += [batch[n] for n in result.undecided]
         again = [batch[n] for n in result.again]
         if len(batch) > 1 and self.allowance.left > 0 and self.budget.ended is None:
-            # one hard question keeps a whole batch from being answered: it is cornered by halving
+            # one hard question keeps a whole batch from being answered: it is cornered by halving,
+            # after all that may be easier
             middle = len(again) // 2
             parts = [part for part in (again[:middle], again[middle:]) if part]
-            self.queue.extendleft(_Waiting(part) for part in reversed(parts))
+            self.queue.extend(_Waiting(part) for part in parts)
         else:
             self.undecided += again
 
