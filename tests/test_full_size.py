@@ -209,7 +209,7 @@ class Realms(unittest.TestCase):
         with mock.patch("zubrel.findings.large.batches._answered", never):
             batches = finished(system, questions)
         self.assertEqual(tried, [6, 3, 3, 1, 2, 1, 2, 1, 1, 1, 1])
-        self.assertEqual(sorted(batches.undecided, key=questions.index), questions)
+        self.assertEqual(batches.undecided, [questions[n] for n in (0, 3, 1, 2, 4, 5)])
 
     def test_what_was_tried_in_vain_is_not_asked_again(self):
         system = realm_system("s", 1, True)
@@ -223,7 +223,7 @@ class Realms(unittest.TestCase):
         with mock.patch("zubrel.findings.large.batches._answered", some):
             batches = finished(system, questions)
         self.assertEqual(tried, [[0, 1, 2, 3, 4], [1, 2], [3, 4], [2], [4]])
-        self.assertEqual(sorted(batches.undecided, key=questions.index), questions)
+        self.assertEqual(batches.undecided, [questions[n] for n in (0, 1, 3, 2, 4)])
 
     def test_a_batch_with_a_question_that_its_lens_cannot_answer_is_asked_one_by_one(self):
         system = realm_system("s", 1, True)
@@ -261,7 +261,7 @@ class Realms(unittest.TestCase):
         with Batches(system, Budget(Limits()), Silence(), Allowance(100), helpers) as batches:
             batches.ask([questions])
             batches.finish()
-        self.assertEqual(sorted(batches.undecided, key=questions.index), questions)
+        self.assertEqual(batches.undecided, questions)
 
     def test_an_explanation_that_no_look_can_give_is_left_out(self):
         looked = 0

@@ -129,7 +129,7 @@ class Scouted(unittest.TestCase):
     def test_what_plays_make_is_possible_and_nearly_everything(self):
         made = possible = 0
         for name, system, space in small_worlds(sampled(60, 80), MAKERS):
-            shown = scouted(system, 200_000, Budget(Limits())).steps
+            shown = scouted(Seeker(system, Budget(Limits())), 200_000).steps
             able = {s.number for s in system.player_steps if space.possible(s)}
             with self.subTest(world=name):
                 self.assertLessEqual(shown, able)
@@ -140,7 +140,7 @@ class Scouted(unittest.TestCase):
     def test_where_plays_are_said_to_come_some_play_comes(self):
         told = 0
         for name, system, space in small_worlds(sampled(60, 80), MAKERS):
-            plays = scouted(system, 200_000, Budget(Limits()))
+            plays = scouted(Seeker(system, Budget(Limits())), 200_000)
             for number, variable in enumerate(system.variables):
                 for value in range(variable.low, variable.high + 1):
                     asked = Within(number, value, value)
@@ -161,11 +161,11 @@ class Scouted(unittest.TestCase):
         made = []
         for rounds in ((), scouting_module.ROUNDS):
             with mock.patch.object(scouting_module, "ROUNDS", rounds):
-                made.append(len(scouted(system, 100_000, Budget(Limits())).steps))
+                made.append(len(scouted(Seeker(system, Budget(Limits())), 100_000).steps))
         self.assertLess(*made)
 
     def test_little_work_shows_little(self):
         system = compile_world(loads(PURSE))
         for work, made in ((100, {"quay_coin"}), (100_000, {"quay_coin", "pay", "waste"})):
-            shown = scouted(system, work, Budget(Limits())).steps
+            shown = scouted(Seeker(system, Budget(Limits())), work).steps
             self.assertEqual({system.steps[n].rule.id for n in shown}, made)

@@ -30,6 +30,7 @@ from zubrel.narrated.narrate import narrate
 from zubrel.narrated.words import length, moment
 from zubrel.output.differences import difference_as_json, difference_as_markdown
 from zubrel.output.overview import write_overview
+from zubrel.output.page import page
 from zubrel.output.text import write_report
 from zubrel.output.walks import closing_words
 from zubrel.pipeline import load, report, survey
@@ -107,6 +108,10 @@ class AtMost(unittest.TestCase):
             self.assertIn("at the earliest as move", closing_words(one))
             self.assertRegex(closing_words(other), r"can close it, by move \d+ or sooner\.")
         self.assertTrue(closing[0])
+        shown = page(rough, [], "", "")
+        self.assertRegex(shown, r'aria-label="by move \d+, may be closed by move \d+"')
+        self.assertNotIn("from by", shown)
+        self.assertRegex(page(sure, [], "", ""), r"from move \d+, may be closed from move \d+")
         order = {(a, m.id) for m in sure.progress.must_haves for a in m.after}
         self.assertEqual(order, {(a, m.id) for m in rough.progress.must_haves for a in m.after})
         drawn = draw(rough, "windows", "svg").decode()

@@ -6,13 +6,12 @@ do; and that it can be had at all, another play.
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections.abc import Callable, Iterator, Sequence
 from itertools import islice
 
 from msgspec import Struct
 
-from zubrel.certain.missed import LOOKED_AT, Attainable, had_formula
+from zubrel.certain.missed import LOOKED_AT, Attainable, had_formula, lost_after
 from zubrel.certain.wins import Seeker, WinSearch
 from zubrel.compiled.formulas import Formula, holds, variables_of
 from zubrel.compiled.future import Future
@@ -68,7 +67,8 @@ class _Losing:
         # after the last move the game is over, and nothing is missed any more
         self.line = [tuple(walking.packing.unpack([word])) for word in words[:-1]]
         """The situations on the way, those before each of the moves."""
-        self._futures: dict[int, Future] = {}
+        # each is found out only when it is asked
+        self.futures = [Future(seeker.relaxation, values) for values in self.line]
         self._bringing: dict[int, list[Step]] = {}
         """By variable the steps that change it."""
         for step in self.system.player_steps:
@@ -78,20 +78,13 @@ class _Losing:
     def moves_until_lost(self, thing: Attainable) -> int | None:
         """After how many moves a thing never comes any more; None: it does, or it was had."""
         self.seeker.budget.spend(LOOKED_AT * len(self.line))
-        # what leaves a mark is looked up at the end; the rest all along the play
-        marked = thing.lasting or thing.ever is not None
         has = had_formula(thing)
-        if any(holds(has, values) for values in (self.line[-1:] if marked else self.line)):
-            return None
-        # what never comes any more never comes later either
-        places = range(len(self.line))
-        moves = bisect_left(places, True, key=lambda n: not self._may_come(thing, n))
-        return moves if moves < len(self.line) else None
-
-    def _may_come(self, thing: Attainable, place: int) -> bool:
-        if place not in self._futures:
-            self._futures[place] = Future(self.seeker.relaxation, self.line[place])
-        return self._futures[place].may_hold(thing.attained)
+        return lost_after(
+            thing,
+            range(len(self.line)),
+            lambda place: holds(has, self.line[place]),
+            lambda place: self.futures[place].may_hold(thing.attained),
+        )
 
     def could_be_had(self, thing: Attainable, place: int) -> bool:
         """Whether a play is found that comes to have a thing from some place of the win on."""

@@ -6,7 +6,8 @@ That a win is left there are plays to show; that the thing never comes any more,
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from typing import Protocol
 
 from msgspec import Struct
@@ -92,15 +93,15 @@ class _Missing:
         """What the shortest play in the sample to an end has missed, and where that began."""
         line, play = self._line_to(end), self._play_through(end)
         for number in sorted(self.left):
-            thing, has = self.wanted[number], self.has[number]
+            thing = self.wanted[number]
             self.relaxation.budget.spend(LOOKED_AT * len(line))
-            # what leaves a mark is looked up at the end; the rest all along the play
-            marked = thing.lasting or thing.ever is not None
-            if any(has(self.sample.words[here]) for here in (line[-1:] if marked else line)):
-                continue
-            # what never comes any more never comes later either
-            at = bisect_left(line, True, key=lambda here: self._is_lost(here, thing))
-            if at == len(line):
+            at = lost_after(
+                thing,
+                line,
+                partial(self._has, number),
+                partial(self._may_come, thing),
+            )
+            if at is None:
                 continue
             self.left.discard(number)
             # what no play ever has nobody misses
@@ -123,14 +124,34 @@ class _Missing:
             line.append(before[0])
         return line[::-1]
 
-    def _is_lost(self, here: int, thing: Attainable) -> bool:
-        return not self._future(here).may_hold(thing.attained)
+    def _has(self, number: int, here: int) -> bool:
+        return bool(self.has[number](self.sample.words[here]))
+
+    def _may_come(self, thing: Attainable, here: int) -> bool:
+        return self._future(here).may_hold(thing.attained)
 
     def _future(self, here: int) -> Future:
         if here not in self.futures:
             values = self.sample.packing.unpack([self.sample.words[here]])
             self.futures[here] = Future(self.relaxation, tuple(values))
         return self.futures[here]
+
+
+def lost_after(
+    thing: Attainable,
+    line: Sequence[int],
+    had: Callable[[int], bool],
+    may_come: Callable[[int], bool],
+) -> int | None:
+    """After how many moves of a play, with the situations of a `line`, a thing never comes any
+    more; None: it may, or the play has had it."""
+    # what leaves a mark is looked up at the end; the rest all along the play
+    marked = thing.lasting or thing.ever is not None
+    if any(had(here) for here in (line[-1:] if marked else line)):
+        return None
+    # what never comes any more never comes later either
+    moves = bisect_left(line, True, key=lambda here: not may_come(here))
+    return moves if moves < len(line) else None
 
 
 def had_formula(thing: Attainable) -> Formula:

@@ -50,15 +50,15 @@ class Scouted(Struct, frozen=True):
         return bool(self.values[formula.variable] & mask_of(variable, formula.low, formula.high))
 
 
-def scouted(system: System, work: float, budget: Budget) -> Scouted:
+def scouted(seeker: Seeker, work: float) -> Scouted:
     """What plays do that do as much as they can, with so much work.
 
     Raises what `Budget.spend` does past a limit, and `EndlessSettling` where a play never rests.
     """
-    scout = Scout(system, budget)
+    scout, budget = Scout(seeker), seeker.budget
     _within(budget, work, scout.aim)
     _within(budget, work * BY_NOVELTY, scout.look_for_new)
-    return Scouted(system, frozenset(scout.made), tuple(scout.values))
+    return Scouted(seeker.system, frozenset(scout.made), tuple(scout.values))
 
 
 def _within(budget: Budget, work: float, scouting: Callable[[], None]) -> None:
@@ -73,10 +73,11 @@ def _within(budget: Budget, work: float, scouting: Callable[[], None]) -> None:
 class Scout:
     """Meets rooms from the start on, and notes what is possible in them."""
 
-    def __init__(self, system: System, budget: Budget) -> None:
-        self.budget = budget
-        self.seeker = Seeker(system, budget)
-        self.rooms = self.seeker.rooms
+    def __init__(self, seeker: Seeker) -> None:
+        system = seeker.system
+        self.budget = seeker.budget
+        self.seeker = seeker
+        self.rooms = seeker.rooms
         self.novelty = Novelty(system.variables, self.rooms.packing)
         self.left = {s.number for s in system.player_steps} - system.never
         """Steps that were not made yet."""

@@ -19,7 +19,7 @@ from zubrel.drawn.paper import (
 )
 from zubrel.narrated.report import Needed, ProgressChain, Report
 from zubrel.narrated.sketch import Alternatives, Sketch
-from zubrel.narrated.words import counted, moment
+from zubrel.narrated.words import counted, moment, since
 
 WIDE, HIGH, GAP_X, GAP_Y = 126.0, 44.0, 30.0, 10.0
 COLUMNS = 8
@@ -60,7 +60,7 @@ class _Chain:
         before = {m.id: [a for a in m.after if a in self.boxes] for m in progress.must_haves}
         for number, choice in enumerate(sketch.choices):
             heading, words = _worded(choice)
-            box = Box(f"choice {number}", heading, f"from {moment(choice.first)}", words, True)
+            box = Box(f"choice {number}", heading, since(choice.first), words, True)
             self.boxes[box.id] = box
             before[box.id] = [a for a in choice.after if a in self.boxes]
             for later in choice.before:

@@ -47,7 +47,7 @@ class Point(Struct, frozen=True):
     rule: str
     label: str
     moves: tuple[MoveLine, ...]
-    shortest: bool = True
+    shortest: bool
 
 
 class Proof(Struct, frozen=True):

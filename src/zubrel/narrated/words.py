@@ -144,6 +144,11 @@ def moment(distance: Distance, later: bool = False) -> str:
     return f"{words} or later" if later and distance.fewest else words
 
 
+def since(distance: Distance) -> str:
+    """`from move 8`, or `by move 8` where that may come sooner."""
+    return f"from {moment(distance)}" if distance.fewest else moment(distance)
+
+
 def length(moves: int, shortest: bool) -> str:
     """`8 moves`, or `at most 8 moves` where nobody knows of fewer."""
     return f"{'' if shortest else 'at most '}{counted(moves, 'move')}"

@@ -22,7 +22,7 @@ from zubrel.narrated.report import MoveLine, Report, TimeWindow, Told
 from zubrel.narrated.shares import percent
 from zubrel.narrated.state_tables import Row
 from zubrel.narrated.tables import Listing
-from zubrel.narrated.words import counted, length, moment, sentence
+from zubrel.narrated.words import counted, length, moment, sentence, since
 from zubrel.output.as_markdown import VERDICTS
 from zubrel.output.entries import cause_of, entries, followers_of
 from zubrel.output.extent import extent, undecided
@@ -266,11 +266,7 @@ class _Page:
         scale = 100 / max(1, self.last)
         moves = sorted({move for _, _, move in window.closed_by})
         first = window.first or Distance(0)
-        closed = ", open to the end"
-        if moves:
-            soonest = moment(moves[0])
-            # what may come sooner than that is told to be so
-            closed = f", may be closed {f'from {soonest} on' if moves[0].fewest else soonest}"
+        closed = f", may be closed {since(moves[0])}" if moves else ", open to the end"
         marks = [
             # a mark at the very end would stick out of its bar
             Markup('<i style="left: {:.1f}%"></i>').format(min(99.0, m.steps * scale))
@@ -279,7 +275,7 @@ class _Page:
         return Markup(
             '<div class="track" role="img" aria-label="{}"><span style="left: {:.1f}%"></span>{}'
             "</div>"
-        ).format(f"from {moment(first)}{closed}", first.steps * scale, Markup("").join(marks))
+        ).format(f"{since(first)}{closed}", first.steps * scale, Markup("").join(marks))
 
     def _windows(self) -> list[TimeWindow]:
         """Those that ever open, the earliest first."""

@@ -18,16 +18,14 @@ class Novelty:
     """
 
     def __init__(self, variables: Sequence[Variable], packing: Packing) -> None:
-        self.fields: list[tuple[int, int, int]] = []
-        """Of each variable that counts: where it stands in a word, its bits, its first value."""
+        self.packing = packing
+        self.fields: dict[int, tuple[int, int, int]] = {}
+        """By variable that counts: where it stands in a word, its bits, its first value."""
         self.count = 0
-        self._field_at: dict[int, int] = {}
-        """By the place of a bit in a word: of which of the fields it is."""
-        for variable, field in zip(variables, packing.fields, strict=True):
+        pairs = zip(variables, packing.fields, strict=True)
+        for number, (variable, field) in enumerate(pairs):
             if 1 < variable.size <= MANY:
-                places = range(field.shift, field.shift + field.bits)
-                self._field_at.update(dict.fromkeys(places, len(self.fields)))
-                self.fields.append((field.shift, (1 << field.bits) - 1, self.count))
+                self.fields[number] = (field.shift, (1 << field.bits) - 1, self.count)
                 self.count += variable.size
         self.earlier: dict[int, int] = {}
         """By rank the values that some situation has had, as bits."""
@@ -36,12 +34,15 @@ class Novelty:
 
     def of(self, word: int, rank: int) -> int:
         """1 if a value is new among situations of its rank, 2 if two at once are, else 3."""
-        values = [place + (word >> shift & mask) for shift, mask, place in self.fields]
+        values = self._values_of(word)
         return self._noted(values, sum([1 << value for value in values]), rank)
+
+    def _values_of(self, word: int) -> list[int]:
+        return [place + (word >> shift & mask) for shift, mask, place in self.fields.values()]
 
     def values(self, word: int) -> int:
         """The values of a word, as bits."""
-        return sum([1 << place + (word >> shift & mask) for shift, mask, place in self.fields])
+        return sum([1 << value for value in self._values_of(word)])
 
     def after(self, word: int, before: int, values: int, rank: int) -> tuple[int, int]:
         """As `of`, for a word that differs little from one `before` with these `values`, and the
@@ -49,18 +50,14 @@ class Novelty:
 
         Two values at once are new only if one of them has changed, which is soon looked up.
         """
-        difference, changed = word ^ before, list[int]()
-        while difference:
-            bit = difference.bit_length() - 1
-            number = self._field_at.get(bit)
-            if number is None:
-                difference ^= 1 << bit
-                continue
-            shift, mask, place = self.fields[number]
-            values ^= 1 << place + (before >> shift & mask)
-            changed.append(place + (word >> shift & mask))
-            values ^= 1 << changed[-1]
-            difference &= ~(mask << shift)
+        changed = list[int]()
+        for number in self.packing.differing(word, before):
+            # what has too many values does not count
+            if number in self.fields:
+                shift, mask, place = self.fields[number]
+                values ^= 1 << place + (before >> shift & mask)
+                changed.append(place + (word >> shift & mask))
+                values ^= 1 << changed[-1]
         return self._noted(changed, values, rank, all_of_them=False), values
 
     def _noted(

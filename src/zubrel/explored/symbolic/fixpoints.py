@@ -69,7 +69,7 @@ def _only_new(follow: Callable[[Step, Diagram], Diagram]) -> Callable[[Step, Dia
 class SymbolicFixpoints:
     """The steps of a system as relations, and what can be closed under them."""
 
-    def __init__(self, system: System, budget: Budget) -> None:
+    def __init__(self, system: System, budget: Budget, fewest: bool = True) -> None:
         self.system = system
         settled = frozenset(c.variable for s in system.settlers for c in s.changes)
         # a second row of bits, only where something happens by itself: it remembers what was
@@ -121,7 +121,7 @@ class SymbolicFixpoints:
         self.patience = LAYERS
         self.reserve = BOTH_ENDS
         """Work that is left for shortest walks by layers, and by layers from both ends."""
-        self.fewest = True
+        self.fewest = fewest
         """Whether it matters that a walk beyond the layers has the fewest steps."""
         self.on_growth: Callable[[Diagram], None] | None = None
         """Called with every set of a fixpoint, for whoever watches it grow."""

@@ -25,8 +25,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
     engine = "symbolic"
 
     def __init__(self, system: System, budget: Budget, fewest: bool = True) -> None:
-        super().__init__(system, budget)
-        self.fewest = fewest
+        super().__init__(system, budget, fewest)
         self._possible: dict[int, Diagram] = {}
 
     @property

@@ -37,7 +37,7 @@ class SymbolicWalks:
         self.grown: list[Diagram] = []
         self.by: list[Step | None] = []
         self.plays: list[tuple[Sequence[Step], list[Diagram], Diagram]] = []
-        """Plays found without looking for the fewest steps: their situations, and all of them."""
+        """Plays that lead on into other targets: their situations, and the set of all of them."""
         self.known: Diagram | None = None
         """All that these plays reach, where somebody knows."""
 
@@ -65,7 +65,7 @@ class SymbolicWalks:
             return Trace(self._steps_through(self.layers[: place + 1], wanted), whole)
         steps = self._from_both_ends(wanted)
         if steps is None:
-            return self._known_play(wanted) or self._new_play(wanted)
+            return self._some_play(wanted)
         return Trace(steps, whole and self.space.fewest)
 
     def moves_to(self, target: DiagramSet) -> Distance | None:
@@ -74,8 +74,7 @@ class SymbolicWalks:
             return None
         place = self._layer_of(wanted)
         if place is None:
-            play = self._known_play(wanted) or self._new_play(wanted)
-            return Distance(len(play.steps), False)
+            return Distance(len(self._some_play(wanted).steps), False)
         return Distance(place, self.space.stopped is None)
 
     def by_moves(self, sets: Sequence[DiagramSet]) -> list[tuple[int, ...]] | None:
@@ -211,9 +210,12 @@ class SymbolicWalks:
                     best = Trace(tuple(steps[:place]), False)
         return best
 
-    def _new_play(self, wanted: Diagram) -> Trace:
-        play = Trace(tuple(self._play_by_growth(wanted)), False)
-        self._keep(play.steps)
+    def _some_play(self, wanted: Diagram) -> Trace:
+        """The beginning of a play that is known, or else a new one."""
+        play = self._known_play(wanted)
+        if play is None:
+            play = Trace(tuple(self._play_by_growth(wanted)), False)
+            self._keep(play.steps)
         return play
 
     def _keep(self, steps: Sequence[Step]) -> None:

@@ -26,6 +26,7 @@ from zubrel.findings.large.questions import AskedQuestion, answer, with_plays
 from zubrel.policy import AT_ONCE, BATCH, FORWARD_AGAIN, QUESTION
 from zubrel.quotient.lens import Lens
 from zubrel.quotient.making import backward_lens, forward_lens, reduced_for
+from zubrel.reduced.result import Reduced
 
 AHEAD = 2
 """Batches that are given to each helper before it asks."""
@@ -196,27 +197,37 @@ def _answered(
         # in the order in which they are asked: a set would order reductions by chance
         formulas = list(dict.fromkeys(f for asked in batch for f in asked.formulas(system)))
         reduced = reduced_for(system, formulas, budget)
-        judged: Judged[Any] | None = None
-        findings: list[Finding] | None = None
-        with suppress(WorkSpent), budget.within(AT_ONCE):
-            lens = forward_lens(system, reduced, budget, progress, FORWARD_AGAIN)
-            if lens is not None:
-                if lens.stopped is not None:
-                    raise LimitReached(lens.stopped)
-                # what one question of them cannot be answered from is asked of it alone below
-                with suppress(NotAsked):
-                    judged = judge(lens)
-                    findings = answer(judged, batch)
-        if judged is not None and findings is not None:
-            findings = list(_shown(judged, batch, findings, budget))
+        at_once = _at_once(system, reduced, batch, budget, progress)
+        if at_once is not None:
+            findings = list(_shown(*at_once, batch, budget))
             return BatchResult(findings, (), (), budget.work - began)
         budget.spend(1)  # where it was the whole share that was spent, nothing more is asked
         return _one_by_one(backward_lens(system, reduced, budget), batch, budget, began)
     return _nothing(batch, budget.work - began)
 
 
+def _at_once(
+    system: System,
+    reduced: Reduced,
+    batch: Sequence[AskedQuestion],
+    budget: Budget,
+    progress: Progress,
+) -> tuple[Judged[Any], list[Finding]] | None:
+    """What all that is reached tells of a whole batch, and that; None where that is too much work,
+    or one of the questions cannot be answered from it."""
+    with suppress(WorkSpent, NotAsked), budget.within(AT_ONCE):
+        lens = forward_lens(system, reduced, budget, progress, FORWARD_AGAIN)
+        if lens is None:
+            return None
+        if lens.stopped is not None:
+            raise LimitReached(lens.stopped)
+        judged = judge(lens)
+        return judged, answer(judged, batch)
+    return None
+
+
 def _shown(
-    judged: Judged[Any], batch: Sequence[AskedQuestion], findings: list[Finding], budget: Budget
+    judged: Judged[Any], findings: list[Finding], batch: Sequence[AskedQuestion], budget: Budget
 ) -> Iterator[Finding]:
     """Findings of a batch; those whose plays were no longer looked for are asked about again."""
     left = {(f.kind, f.subject) for f in findings if not f.is_shown}

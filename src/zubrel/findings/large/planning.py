@@ -160,9 +160,10 @@ class _Work:
 
     def findings(self) -> list[Finding]:
         win = self._win()
-        plays = scouted(self.system, SCOUTING, self.budget)
+        seeker = Seeker(self.system, self.budget)
+        plays = scouted(seeker, SCOUTING)
         log.info("plays make %d of %d steps", len(plays.steps), len(self.system.steps))
-        lost = {} if win is None else self._lost_by(win, plays)
+        lost = {} if win is None else self._lost_by(win, plays, seeker)
         mentioned = list[Finding]()
         first, hard, counting = list[AskedQuestion](), list[AskedQuestion](), list[AskedQuestion]()
         for asked in self._open_questions(win, plays):
@@ -206,7 +207,7 @@ class _Work:
         self._in_time([], tell)
         return wins[0] if wins else None
 
-    def _lost_by(self, win: Trace, plays: Scouted) -> dict[str, Finding]:
+    def _lost_by(self, win: Trace, plays: Scouted, seeker: Seeker) -> dict[str, Finding]:
         """By subject, what can be missed as the win shows by itself."""
         # after luck has dealt, the win is one of one deal
         if self.system.world.deals:
@@ -214,7 +215,6 @@ class _Work:
         found = dict[str, Finding]()
         things = list(missables(self.system))
         with suppress(WorkSpent), self.budget.within(LOSING):
-            seeker = Seeker(self.system, self.budget)
             for lost in lost_by(win.steps, things, plays.comes_to, seeker):
                 play = Trace(win.steps[: lost.moves], shortest=False)
                 thing = things[lost.thing]
