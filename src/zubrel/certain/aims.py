@@ -19,6 +19,7 @@ def waste_of(system: System, step: Step) -> float:
     lowers = raises = False
     for change in step.changes:
         variable = system.variables[change.variable]
+        # amounts only: whether a fact or a lock is spent nobody can tell by its sign
         if variable.key[0] in AMOUNTS:
             if change.operation is Operation.SET:
                 lowers |= change.number == variable.low
@@ -26,6 +27,7 @@ def waste_of(system: System, step: Step) -> float:
             else:
                 lowers |= change.number < 0
                 raises |= change.number > 0
+    # who pays for something gets it, as often as not: pure waste is more likely to doom
     if lowers:
         return SPENDS if raises else WASTES
     return GAINS if raises else 1.0
@@ -35,8 +37,10 @@ def aims_of(system: System, weights: Sequence[float]) -> list[int]:
     """The steps that plays are aimed at: first those that leave a region, then those that waste."""
 
     def leaves(step: Step) -> bool:
+        # a region that is left is never come back to: what was left behind there is gone
         region = system.regions
         ends = [c.number for c in step.changes if c.variable == PLACE]
+        # a rule without areas can be tried anywhere
         starts = system.move_of[step.number].areas or range(system.variables[PLACE].size)
         return any(region[start] != region[end] for start in starts for end in ends)
 

@@ -54,7 +54,9 @@ class Hunt:
             NovelSearch(seeker, self.start),
         ]
         """They have turns: plans lead straight to most wins, and novelty to those behind them."""
+        # turns grow: an easy win is found in the first, by whichever search is made for it
         self.turn = FIRST_TURN
+        # by room the exit that leads on to a win: followed, they are the proof that it is live
         self.live: dict[int, Exit] = {}
         # how each room was first come to, so that a walk to it can be told without a search
         self.came: dict[int, tuple[int, Exit] | None] = {self.start.name: None}
@@ -62,6 +64,7 @@ class Hunt:
         """Rooms of which it is known that no win is left."""
         self.dooms: dict[tuple[int, bool], DoomingStep] = {}
         """By the place of the move among the moves, and whether luck decides."""
+        # outcomes of one move count as one: what dooms is the player's move, or its luck
         self.places = {s.number: n for n, m in enumerate(self.system.moves) for s in m.steps}
         self.weights = [
             WASTES if step.number in seeker.late else waste_of(self.system, step)
@@ -254,12 +257,14 @@ class Hunt:
         """A play that makes a step as soon as it can; where it is lost, by which exit."""
         if (self.places[step], False) in self.dooms:
             return
+        # as straight as a plan leads: what is done on the way there is not to blame
         path = self.seeker.to_step(self.start, step, PROOF)
         line: list[tuple[Room, Exit | None]] = [(self.start, None)]
         for exit_ in path or ():
             if self.rooms.is_over(exit_.target):
                 break
             there = self.rooms.room(exit_.target)
+            # the first way to a room stays, so that ways never go in circles
             self.came.setdefault(there.name, (line[-1][0].name, exit_))
             line.append((there, exit_))
         # only the end is asked about: if it is lost, halving tells where that happened

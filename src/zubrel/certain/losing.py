@@ -78,6 +78,7 @@ class _Losing:
     def moves_until_lost(self, thing: Attainable) -> int | None:
         """After how many moves a thing never comes any more; None: it does, or it was had."""
         self.seeker.budget.spend(LOOKED_AT * len(self.line))
+        # a thing that was had before it was lost is not missed
         has = had_formula(thing)
         return lost_after(
             thing,

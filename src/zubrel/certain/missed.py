@@ -94,6 +94,8 @@ class _Missing:
         line, play = self._line_to(end), self._play_through(end)
         for number in sorted(self.left):
             thing = self.wanted[number]
+            # each situation of the play costs a spreading of sets, unless it is known from an
+            # earlier one
             self.relaxation.budget.spend(LOOKED_AT * len(line))
             at = lost_after(
                 thing,
@@ -103,6 +105,7 @@ class _Missing:
             )
             if at is None:
                 continue
+            # one play is enough for each thing, and the first is a shortest one in the sample
             self.left.discard(number)
             # what no play ever has nobody misses
             if self.sample.holds_somewhere(thing.attained):

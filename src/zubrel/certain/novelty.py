@@ -37,10 +37,12 @@ class NovelSearch:
         self.seeker = seeker
         self.rooms = seeker.rooms
         self.variables = seeker.system.variables
+        # how each room was met first: a win is told by going back through it
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
         self.look: _Look | None = None
         """What is looked at just now, for whoever goes on after a share of work is spent."""
         self.tick = 0
+        # a heap: equal promise goes by age, so that the same world gives the same win
         self.beginnings: list[tuple[int, int, int, list[Value] | None]] = []
         """Rooms to begin from: how many values of a plan are still to come, as far as is known;
         when it was met; its name; and what a plan of its own wants, where one was made."""
@@ -132,10 +134,12 @@ class _Look:
         for exit_ in self.rooms.room(name).exits:
             if self.rooms.is_won(exit_.target):
                 return exit_
+            # an end that is no win leads nowhere
             if self.rooms.is_over(exit_.target):
                 continue
             room = self.rooms.room(exit_.target)
             if room.name not in self.met:
+                # what was met is paid for once, however many exits lead there
                 self.search.seeker.budget.spend(MEET)
                 self.met.add(room.name)
                 # the first way that was found stays: later looks may come to it again
@@ -164,6 +168,7 @@ def _goal(variables: Sequence[Variable], value: Value, now: Sequence[int]) -> Go
     number, place = value
     variable = variables[number]
     wanted = variable.low + place
+    # another state is no way towards this one
     if is_nominal(variable):
         return number, wanted, wanted
     return (

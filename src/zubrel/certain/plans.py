@@ -72,6 +72,7 @@ class Planner:
         """The operators of a plan by their layers, each as often as what it uses up asks for."""
 
         def use(number: int) -> Counter[int] | None:
+            # the layers stopped early: what makes more of something may come in a later one
             if not self.operators.is_possible(number, extraction.layers.domains):
                 return None
             extraction.to_operator(number)
@@ -80,6 +81,7 @@ class Planner:
         # each set has one value
         now = [mask.bit_length() - 1 for mask in start]
         often = self.upkeep.added(extraction.often, extraction.levels, now, use)
+        # in the order in which they were found, which is that of the layers
         plan: list[int] = []
         for number in extraction.often:
             plan += [number] * often[number]
@@ -109,10 +111,12 @@ class _Layers:
         self.domains: Domains = list(start)
         relaxation.budget.spend(SPREAD_OUT * len(start))
         self.sums = Sums(relaxation.additions, self.domains)
+        # by variable and value: in which layer it came first, and by which operator
         self.first: list[dict[int, tuple[int, int | None]]] = [
             dict.fromkeys(self._placed(mask), (0, None)) for mask in start
         ]
         self.layer = 0
+        # only what asks for a value that is new can be possible for the first time
         self.due = self.operators.due_at(self.domains)
 
     def _placed(self, mask: int) -> list[int]:
@@ -223,6 +227,8 @@ class _Extraction:
             case Among(variable, mask):
                 best = self._reached_first(variable, mask, limit)
                 return None if best is None else (best[0], [(variable, best[1])])
+            # which values are picked does not change what is possible: only how long the plan
+            # becomes
             case Every(parts):
                 # all of them are needed, so that the dearest decides
                 costs = [self._cheapest(p, limit) for p in parts]
@@ -234,6 +240,7 @@ class _Extraction:
                 known = (self._cheapest(p, limit) for p in parts)
                 cheapest = sorted((c for c in known if c is not None), key=lambda c: c[0])
                 return _dearest(cheapest[:count], count)
+            # what is carried too much can be put down on the way: plans do not ask
             case Weight():
                 return 0, []
 
@@ -268,6 +275,7 @@ class _Extraction:
 def _leads(layers: _Layers, effect: Effect, before: int, after: int) -> bool:
     """Whether all changes of an effect together make one value out of another."""
     domain = layers.relaxation.system.variables[effect.variable]
+    # changes of one effect come one after the other, each from what the one before has made
     place = before
     for change, when in effect.changes:
         match change.operation:
@@ -279,6 +287,7 @@ def _leads(layers: _Layers, effect: Effect, before: int, after: int) -> bool:
                 moved = place + change.number
             case Operation.ADD_UP_TO_END:
                 moved = min(domain.size - 1, max(0, place + change.number))
+        # a change under a condition is made where that leads to the value, and left out elsewhere
         if when == ALWAYS or moved == after:
             place = moved
     return place == after

@@ -100,6 +100,7 @@ class Rooms:
         """
         if word & self.ended:
             return ()
+        # keys are per area: what is possible in another one is none of its business
         area = word & self.place
         key = word & self._matters[area]
         # the difference is kept, not the result: it is the same wherever else the situations differ
@@ -108,6 +109,7 @@ class Rooms:
             self.budget.spend(EXPAND)
             known = tuple((step, after ^ word) for step, after in self._fresh(word, area))
             self._kept += 1
+            # all at once: which results are asked for again nobody knows
             if self._kept > MOST_KEPT:
                 self._kept = 0
                 for results in self._known:
@@ -124,9 +126,12 @@ class Rooms:
     def _mask_of(self, area: int) -> int:
         """The bits that what is possible in an area reads or changes."""
         system = self.system
+        # every step leads from an area, and none from an end
         matters = {PLACE, ENDING}
         for move in self.expansion.moves[area]:
             matters |= variables_of(move.guard)
+            # what is written matters as well: an amount that is added to makes a difference in all
+            # its bits
             matters |= _touched([c for s in move.steps for c in s.changes])
         # what happens by itself may follow any step, so all that it reads matters everywhere
         for settler in system.settlers:
@@ -196,6 +201,7 @@ class Rooms:
         waiting = deque([start])
         while end not in came:
             here = waiting.popleft()
+            # walks are kept by area: within a room nothing else differs
             for step, target in room.walks[here & self.place]:
                 if target not in came:
                     came[target] = (here, step)

@@ -79,6 +79,7 @@ class Scout:
         self.seeker = seeker
         self.rooms = seeker.rooms
         self.novelty = Novelty(system.variables, self.rooms.packing)
+        # what no play can make needs no looking for
         self.left = {s.number for s in system.player_steps} - system.never
         """Steps that were not made yet."""
         self.made: set[int] = set()
@@ -120,7 +121,9 @@ class Scout:
         """Until all is made that may be, or all is met that can be: what is new comes first."""
         if self.rooms.is_over(self.start):
             return
+        # a best-first search over rooms, in which what has new values comes before what has not
         first = self.rooms.room(self.start)
+        # equally new: the one that was met first
         queue, met = [(1, 0, first.name)], {first.name}
         while queue and self.left:
             _, _, name = heapq.heappop(queue)
@@ -140,11 +143,13 @@ class Scout:
         """All that is possible in a room is made by some play."""
         if room.name in self.noted:
             return
+        # a room is looked through once, however many plays pass it
         self.noted.add(room.name)
         self._see(room.name)
         self.values[PLACE] |= sum(1 << area for area in room.areas)
         for links in room.walks.values():
             self._make({step for step, _ in links})
+        # what leads out of the room is possible in it, whether or not anybody goes on from there
         self._make({exit_.step for exit_ in room.exits})
 
     def _see(self, word: int) -> None:

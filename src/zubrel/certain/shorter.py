@@ -37,8 +37,10 @@ class Shortener:
         """The steps of a play that lead out of rooms."""
         word, path = self.hunt.rooms.start(), Path()
         for step in steps:
+            # the steps were played once already, so that each of them is possible
             target = next(t for number, t in self.hunt.rooms.links(word) if number == step)
             room = self.hunt.rooms.room(word)
+            # steps inside of a room are left out: they can be found again when the play is told
             if target & ~self.hunt.rooms.place != word & ~self.hunt.rooms.place or (
                 target & self.hunt.rooms.place not in room.areas
             ):
@@ -53,10 +55,12 @@ class Shortener:
         """
         room, line = self.hunt.start, list[tuple[Room, Exit]]()
         for step in steps:
+            # what was possible only after something that is left out now goes with it
             exit_ = next((e for e in room.exits if e.step == step), None)
             if exit_ is None:
                 continue
             line.append((room, exit_))
+            # an end is no way to the last step, even if it comes by accident
             if self.hunt.rooms.is_over(exit_.target):
                 return None
             there = self.hunt.rooms.room(exit_.target)

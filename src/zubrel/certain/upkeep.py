@@ -49,6 +49,7 @@ class Upkeep:
     def __init__(self, relaxation: Relaxation) -> None:
         self.variables: Sequence[Variable] = relaxation.system.variables
         self.budget = relaxation.budget
+        # how often each operator takes place at the most, where that is known
         self.times = relaxation.additions.times
         self.family = relaxation.additions.family
         self.members: dict[int, list[int]] = {}
@@ -60,10 +61,12 @@ class Upkeep:
         """By supply what makes it, and can be made again and again."""
         self.limited: dict[Supply, list[int]] = {}
         """By supply what makes it only so often."""
+        # what can be made only so often is asked last: it may be needed elsewhere
         for number, turnover in enumerate(self.turnover):
             makes = self.limited if self.times[number] < ENDLESS else self.makers
             for supply in turnover.makes:
                 makes.setdefault(supply, []).append(number)
+        # before the prices: what lasts is free, all else has to be made
         self.lasting = self._lasting()
         """Supplies of which there is never an end: something makes them, of others that last."""
         for makers in self.makers.values():
@@ -89,10 +92,15 @@ class Upkeep:
             if not surely or len(changes) > 1:
                 passes |= is_nominal(variable)
                 continue
+            # from here on one change that surely takes place: the only case in which it is told
+            # what it uses
             (change,) = changes
             allowed = operator.allowed.get(number, (1 << variable.size) - 1)
             only = allowed.bit_length() - 1 if allowed.bit_count() == 1 else None
+            # values are counted from the lowest, as in sets of values
             after = change.number - variable.low
+            # a state is used up where only that state is asked for: a lamp that burns, once it is
+            # blown out
             if is_nominal(variable):
                 if change.operation is Operation.SET:
                     makes[number, after] = 1
@@ -133,6 +141,7 @@ class Upkeep:
     def _closes(self, number: int, operators: Operators) -> bool:
         """Whether an operator takes away for good what others ask for."""
         own, turnover = operators.all[number], self.turnover[number]
+        # the place is left and come back to all the time, and an end closes everything
         for effect in own.effects:
             variable = effect.variable
             if variable in (PLACE, ENDING):
@@ -142,6 +151,7 @@ class Upkeep:
                 lost = sum(1 << p for p in places_of(allowed) if (variable, p) not in self.lasting)
             else:
                 gone = (variable, -1) in turnover.uses and (variable, -1) not in self.lasting
+                # all values above the lowest: whoever asks for any of some stock finds none
                 lost = -2 if gone else 0
             for other in operators.watching[variable] if lost else ():
                 asking = operators.all[other]
@@ -162,16 +172,19 @@ class Upkeep:
         values. `use` adds an operator that was not asked for, with what it asks for itself, and
         gives the plan then; None: it is not possible.
         """
+        # plans ask for some operators more often than they can take place: cut to what is possible
         often = self.possible(plan)
         for _ in range(ROUNDS):
             lacking = self.lacking(often, levels, now)
             changed = False
             for supply, count in lacking:
+                # what makes it may use up other things, which the next round looks after
                 maker = self._maker(supply, often, use)
                 if maker is not None:
                     more = -(-count // self.turnover[maker].makes[supply])
                     often[maker] += min(more, self._left(maker, often))
                     changed = True
+            # a plan of so many moves is no guide any more
             if not changed or often.total() > MOST:
                 break
         return often
@@ -196,6 +209,7 @@ class Upkeep:
         """What is used up or asked for beyond what there is and is made, by how much."""
         made = Counter[Supply]()
         balance = Counter[Supply]()
+        # paid by the length of the plan, which is what it takes
         self.budget.spend(BALANCE * len(often))
         for number, times in often.items():
             turnover = self.turnover[number]
@@ -207,6 +221,7 @@ class Upkeep:
         lacking = list[tuple[Supply, int]]()
         for supply, count in balance.items():
             variable, place = supply
+            # an amount is there as much as it is; a state is there or it is not
             here = now[variable] if place < 0 else int(now[variable] == place)
             missing = -count - here
             if place < 0 and variable in levels:

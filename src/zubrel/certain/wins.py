@@ -32,14 +32,17 @@ class Seeker:
         self.system = system
         self.budget = budget
         self.rooms = Rooms(system, budget)
+        # only what is possible at all: rules that never hold would make plans through them
         self.relaxation = Relaxation(system, budget, system.possible_operators)
         self.planner = Planner(self.relaxation)
+        # what uses something up for good is made as late as a plan allows
         closing = (self.relaxation.operators.all[n].step for n in self.planner.upkeep.closing)
         self.late = frozenset(step.number for step in closing if step is not None)
         """Steps that take away for good what others ask for."""
         moves = (operator.step for operator in self.relaxation.operators.all if operator.walks)
         self.walks = frozenset(step.number for step in moves if step is not None)
         """Steps that only move the player."""
+        # plans and verdicts are kept by room: several searches come upon the same ones
         self._plans: dict[int, tuple[int, list[int]] | None] = {}
         self._may_win: dict[int, bool] = {}
 
@@ -95,6 +98,7 @@ class WinSearch:
         self.rooms = seeker.rooms
         self.start = start
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
+        # a room that is met again more cheaply is looked at again, if it was not yet
         self.cost = {start.name: 0.0}
         """Of each room met the least that a win from it was taken to cost."""
         self.queue: list[tuple[float, int, int]] = [(0.0, 0, start.name)]
@@ -106,9 +110,11 @@ class WinSearch:
 
         Raises what `spend` does, and goes on from there when it is called again.
         """
+        # the room from which a win seems the cheapest comes first
         while self.queue and (most is None or len(self.expanded) < most):
             entry = heapq.heappop(self.queue)
             _, _, name = entry
+            # it was put in again at a lower cost, which has had its turn
             if name in self.expanded:
                 continue
             try:
@@ -199,6 +205,7 @@ class WinSearch:
         for exit_ in possible:
             if exit_.step not in self.seeker.late and exit_.step not in self.seeker.walks:
                 return exit_
+        # nothing harmless is left to do: the plan goes on with what it wants first
         return possible[0] if possible else None
 
     def _look_around(self, room: Room, cost: int) -> tuple[int, Exit] | None:

@@ -138,6 +138,7 @@ class Additions:
         best = min(known, key=lambda k: k[0], default=(ENDLESS, None))
         if best[0] < ENDLESS:
             return best
+        # no single variable tells it of all alternatives, but each of them may shut itself off
         once = all(
             any(self._longest(e, o.allowed.get(e.variable, -1)) == 1 for e in effects)
             for o in alternatives
@@ -148,14 +149,19 @@ class Additions:
         """How often an effect can be made one after the other, from values that are `allowed`
         (-1: from all that there are)."""
         variable, change = effect.variable, effect.changes[0][0]
+        # what may be made from every value has no last time, and long counters take too long to
+        # follow
         if allowed < 0 or self.system.variables[variable].size > MOST_FOLLOWED:
             return ENDLESS
+        # many operators make the same change from the same values: a spent key, a blow
         key = variable, change, allowed
         if key not in self._longest_known:
             self._longest_known[key] = self._longest_chain(variable, change, allowed)
         return self._longest_known[key]
 
     def _longest_chain(self, variable: int, change: Change, allowed: int) -> int:
+        # whatever else moves the variable may bring it back in between, so that closures count, not
+        # moves
         closures = self._closures_of(variable)
         longest: dict[int, int] = {}
 
@@ -213,10 +219,12 @@ class Additions:
         """The values that a change makes of some, all of them as a set of places."""
         domain = self.system.variables[change.variable]
         match change.operation:
+            # from wherever it was
             case Operation.SET:
                 return 1 << change.number - domain.low
             case Operation.FLIP:
                 return sum(1 << domain.size - 1 - place for place in places_of(places))
+        # sums are shifts of the set: all values are moved at once
         if change.number >= 0:
             # what would be above the last value stops at it
             moved = places << change.number

@@ -30,6 +30,7 @@ class Afterwards:
         `known` are formulas that all hold before. What is not told by single variables counts only
         where it held before and nothing touches it, or where it stays true whatever happens.
         """
+        # what is told of single variables survives the changes; the rest counts as it stands
         before = frozenset(known)
         values = self._values(before)
         after = self._changed(values, changes)
@@ -92,6 +93,7 @@ class Afterwards:
                 return 1 << change.number - domain.low
             case Operation.FLIP:
                 return (mask & 1) << 1 | mask >> 1
+            # what is pushed past an end stops there, so that nothing gets lost at either side
             case Operation.ADD_UP_TO_END:
                 shifted = mask << change.number if change.number >= 0 else mask >> -change.number
                 top, bottom = mask >> max(0, last + 1 - max(0, change.number)), 0

@@ -116,9 +116,12 @@ class _Compiler:
         steps: list[Step] = []
         for rule in self.world.rules:
             if self.budget is not None:
+                # a world of many thousand rules can take longer to compile than a limit allows
                 self.budget.spend(RULE)
             # luck cannot be refused: a move asks that every outcome fits
             performed = [self._performed(rule, outcome) for outcome in rule.outcomes]
+            # a step for each outcome: what luck picks is a step of its own, and only the move is a
+            # choice
             made = tuple(
                 Step(
                     len(steps) + n,
@@ -133,6 +136,7 @@ class _Compiler:
             steps += made
             # one move a rule, even where it can never be made: numbers of moves follow the file
             moves.append(Move(rule, self._area_numbers(rule), self._guard(rule, performed), made))
+        # what is dealt is a first move that luck makes, from an area where nothing else is possible
         for rule in self.world.dealing:
             step = Step(len(steps), rule, rule.outcomes[0], self._dealt(rule))
             steps.append(step)
@@ -295,6 +299,7 @@ class _Compiler:
         """Quests that fail, or are complete by themselves, in their order."""
         for quest in self.world.quests.values():
             active = self.translator.equals(keys.quest(quest.id), ACTIVE)
+            # failing comes first: what is complete and failed at once has failed
             if quest.fails_when is not None:
                 guard = both((active, self.translator.formula(quest.fails_when)))
                 yield self._by_itself(quest.id, guard, (FailQuest(quest.id),), {quest.id})

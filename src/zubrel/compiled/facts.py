@@ -139,6 +139,8 @@ def decided_by(settler: Settler) -> frozenset[int]:
     may be idle, and what it would change decides as well.
     """
     changed = [c.variable for c in settler.changes]
+    # a change that the guard excludes makes the guard false: it cannot be idle while the guard
+    # holds
     if any(
         c.when == TRUE and changed.count(c.variable) == 1 and excluded(settler.guard, c)
         for c in settler.changes
@@ -262,6 +264,7 @@ def once_only(variables: Sequence[Variable], move: Move, marks: Collection[int])
     `marks` are as `marks_of` gives them.
     """
     parts = parts_of(move.guard)
+    # whatever luck picks has to set the mark, or the move could be made again
     return all(
         any(
             c.variable in marks

@@ -59,6 +59,7 @@ TRUE, FALSE = Both(()), Either(())
 
 def pieces_of(formula: Formula) -> Iterator[Formula]:
     """A formula and everything that it is made of, the outer ones first."""
+    # outer first, so that who looks for the largest known piece meets it before what it is made of
     yield formula
     match formula:
         case Both(parts) | Either(parts) | AtLeast(_, parts):
@@ -76,6 +77,7 @@ def variables_of(formula: Formula) -> frozenset[int]:
     if isinstance(formula, Within):
         return frozenset((formula.variable,))
     numbers: set[int] = set()
+    # without recursion: conditions of a large quest nest deep
     waiting: list[Formula] = [formula]
     while waiting:
         match waiting.pop():
@@ -109,6 +111,7 @@ def holds(formula: Formula, values: Sequence[int]) -> bool:
             return not holds(part, values)
         case AtLeast(count, parts):
             return sum(holds(p, values) for p in parts) >= count
+        # a load weighs one for each of a stock, and one for each mark that holds
         case Load(variables, marks, high):
             return sum(values[v] for v in variables) + sum(holds(m, values) for m in marks) <= high
 
@@ -170,6 +173,7 @@ def substituted(
     Tests of what several variables load together stay as they are, without `loading`.
     """
     match formula:
+        # connectives are built anew, so that what a test has become decides what is dropped
         case Within():
             return instead(formula)
         case Both(parts):
@@ -180,5 +184,6 @@ def substituted(
             return at_least(count, [substituted(p, instead, loading) for p in parts])
         case Opposite(part):
             return opposite(substituted(part, instead, loading))
+        # a load counts its variables together: no test of one of them stands for it
         case Load():
             return formula if loading is None else loading(formula)

@@ -103,6 +103,7 @@ class Operators:
         self.good = sum(1 << n for n in wins_of(system.world))
         """The endings that are wins, as values."""
         self.all: list[Operator] = []
+        # alternatives of one guard belong together: only one of them takes place at a time
         self._groups = 0
         for move in system.moves:
             for step in move.steps:
@@ -126,6 +127,8 @@ class Operators:
         self._anywhere: list[int] = []
         """Those that ask for no area, or for areas beside other things that they count."""
         for number, operator in enumerate(self.all):
+            # most operators ask where the player is: when an area is new, those of other areas stay
+            # asleep
             for variable in operator.reads:
                 self.watching[variable].append(number)
             beyond = _asked_of_others(operator.others, operator.effects)
@@ -135,6 +138,7 @@ class Operators:
             else:
                 self._anywhere.append(number)
         self._asking_for_areas = [n for n in self._anywhere if PLACE in self.all[n].reads]
+        # last: the functions are written from all that stands above
         self.run = self._functions()
 
     def without(self, numbers: Iterable[int]) -> Operators:
@@ -175,10 +179,13 @@ class Operators:
     ) -> None:
         masks, self._groups = self.masks, self._groups + 1
         parts = [masks.of(guard), masks.among(ENDING, 1)]  # nothing happens any more at the end
+        # a rule may be tried in its areas only, which its guard does not say
         if areas is not None:
             parts.append(masks.among(PLACE, sum(1 << area for area in areas)))
+        # an operator asks single variables for values: a guard with alternatives is several of them
         for clause in masks.clauses(masks.every(parts)):
             effects = self._effects(changes, clause.allowed)
+            # what changes nothing brings no new values
             if not effects:
                 continue
             wins = any(
@@ -190,6 +197,7 @@ class Operators:
             )
             read = clause.allowed.keys() | _asked_of_others(clause.others, effects)
             for effect in effects:
+                # what a sum makes depends on what was there before
                 if any(c.operation is not Operation.SET for c, _ in effect.changes):
                     read.add(effect.variable)
             self.all.append(
@@ -215,6 +223,7 @@ class Operators:
     def _given(self, possible: Possible, allowed: dict[int, int]) -> Possible:
         """What is left to ask, where variables have values that are allowed."""
         match possible:
+            # what the masks of a clause decide already need not be asked again
             case Among(variable, mask) if variable in allowed:
                 known = allowed[variable]
                 if not known & mask:
@@ -237,6 +246,7 @@ class Operators:
         lines = [f"def f{number}(d, e, out):", f" if not ({self.masks.code(Every(asked))}): return"]
         for effect in operator.effects:
             variable = effect.variable
+            # the values before: those that are allowed, as far as they are reached
             lines.append(f" s = d[{variable}] & {operator.allowed.get(variable, -1):#x}")
             for part in operator.others:
                 if isinstance(part, Weight) and not part.denied and variable in part.load.variables:
@@ -250,6 +260,7 @@ class Operators:
                 else:
                     lines.append(f" if {self.masks.code(when)}: s |= {shifted}")
             lines += [
+                # only new values are told: everything that waits for them is woken once
                 f" n = s & ~e[{variable}]",
                 f" if n: e[{variable}] |= n; out.append(({variable}, n, {number}))",
             ]
@@ -267,10 +278,12 @@ class Operators:
             case Operation.ADD:
                 # a sum beyond the domain is no sum: the guard has seen to it
                 return f"((s << {number}) & {full:#x})" if number >= 0 else f"(s >> {-number})"
+        # a sum that stops at the end: what fits is shifted, and all else is the last value
         if number >= 0:
             fits = (1 << max(0, last - number + 1)) - 1
             at_end = f"({1 << last:#x} if s & {full & ~fits:#x} else 0)"
             return f"((s & {fits:#x}) << {min(number, last)} | {at_end})"
+        # downwards the other way round, to the lowest
         lower = min(-number, last)
         cut = (1 << lower + 1) - 1
         return f"((s & {full & ~cut:#x}) >> {lower} | (1 if s & {cut:#x} else 0))"

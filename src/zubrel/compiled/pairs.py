@@ -58,9 +58,12 @@ class Pairs:
         for variable in system.variables:
             self.places.append(count)
             count += variable.size
+        # one number for all values of all variables, so that sets are joined and cut in one
+        # operation
         self.full = [
             (1 << v.size) - 1 << place for v, place in zip(self.variables, self.places, strict=True)
         ]
+        # the place has many values, and most pairs that matter are with an area
         self.wide = [v.size > WIDE and n != PLACE for n, v in enumerate(self.variables)]
         self.among = sum(
             mask << place for mask, place in zip(values, self.places, strict=True)
@@ -75,12 +78,14 @@ class Pairs:
         self.loads = [self._weights(load) for load in system.loads]
         """For each limit by variable: the bits of its values, each with what it weighs."""
         self.limits = [load.high for load in system.loads]
+        # limits on carrying hold in every situation: what they exclude needs no search
         self.excluded = self._too_heavy()
         """By value: those that weigh too much beside it."""
         self.reached = self.free
         # all values of the start are had at once
         self._note(self._start(system.start))
         self.possible = [False] * len(operators.all)
+        # all others ask single variables for values only, which masks of pairs tell
         self._whole = {
             number
             for number, operator in enumerate(operators.all)
@@ -114,11 +119,13 @@ class Pairs:
 
     def _weights(self, load: Load) -> list[list[tuple[int, int]]]:
         """By variable of a limit the bits of its values, and what each weighs."""
+        # of a stock each value weighs as much as it counts
         each = [
             [(self.places[v] + at, at) for at in range(self.variables[v].size)]
             for v in load.variables
         ]
         for mark in load.marks:
+            # a mark weighs one where its test holds, whatever its value
             variable, place = self.variables[mark.variable], self.places[mark.variable]
             each.append(
                 [
@@ -238,6 +245,7 @@ class Pairs:
             if when == ALWAYS or holds(when, domains)
         ]
         results: dict[int, int] = {}
+        # value by value: what is had beside a value before belongs to what it becomes
         for bit in bits_of(known & self.full[variable]):
             values = {bit - place}
             for change, surely in made:
@@ -288,9 +296,11 @@ class Pairs:
 
 def pairs_of(system: Limited, operators: Operators, values: Sequence[int]) -> Pairs | None:
     """The pairs of a system, or None where they would be too much work (`policy.PAIRS`)."""
+    # the work grows with values times operators: past a size nobody waits for it
     size = sum(v.size for v in system.variables) * len(operators.all)
     if size > PAIRS_SIZE:
         return None
+    # a budget of its own: pairs are a help, and no limit of the user's may be used up by them
     budget = Budget(Limits())
     try:
         with budget.within(PAIRS):
@@ -307,6 +317,7 @@ def _changed(domain: Variable, change: Change, value: int) -> tuple[int, ...]:
             after = change.number - domain.low
         case Operation.FLIP:
             after = top - value
+        # a plain sum never leaves the domain: its guard sees to it, and so does the cut below
         case Operation.ADD:
             after = value + change.number
         case Operation.ADD_UP_TO_END:

@@ -75,12 +75,14 @@ class Performer:
         self.areas = areas
         self.rule = rule
         self.active = active
+        # changes apply one after the other, so that their order is that of the effects
         self.changes: list[Change] = []
         self.events: list[Event] = []
         self.stock = Stock(translator, rule is None, self.changes)
         self.beaten: list[tuple[Formula, str]] = []
         self.ended: dict[str, Formula] = {}
         self.finishing: list[str] = []
+        # where the player stands so far, by condition: None while nobody has been moved
         self.places: list[tuple[Formula, str | None]] = [(TRUE, None)]
 
     def perform(self, effects: Iterable[Effect]) -> None:
@@ -101,6 +103,8 @@ class Performer:
 
     def _one(self, effect: Effect, when: Formula) -> None:
         match effect:
+            # effects that touch what is carried go through `stock`, which follows amounts within
+            # one move
             case Take(item, count):
                 self.stock.take(item, count, when)
             case Wear(item):
@@ -158,6 +162,7 @@ class Performer:
     def _plain(self, effect: Effect, when: Formula) -> None:
         """The effects that change one variable and depend on nothing."""
         match effect:
+            # what the effect sets does not depend on what the effects before it have done
             case SetFact(fact, value):
                 self._set(keys.fact(fact), value, when)
             case SetMeter(meter, value):
@@ -181,10 +186,13 @@ class Performer:
                 self.changes.append(Change(ENDING, Operation.SET, names.index(ending), when))
             case MeetGoal(quest, number):
                 self._set(keys.goal(quest, number), 1, when)
+            # blows are counted up, and beating the foe is a rule of its own
             case Hit(foe, count):
                 self._change(keys.hit(foe), Operation.ADD, count, when)
+            # whether there is any left is asked by the rule itself
             case SellOut(shop, item):
                 self._change(keys.stock(shop, item), Operation.ADD, -1, when)
+            # room and load are asked for where the rule is made
             case PutIn(item, store):
                 self._change(keys.stored(store, item), Operation.ADD, 1, when)
             case FetchFrom(item, store):

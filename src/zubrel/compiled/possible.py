@@ -86,6 +86,8 @@ class Masks:
                 return self.of(part, not denied)
             case Both(parts) | Either(parts):
                 inner = [self.of(p, denied) for p in parts]
+                # the opposite of a conjunction is a disjunction of opposites, and the other way
+                # round
                 return self.every(inner) if isinstance(formula, Both) != denied else any_of(inner)
             case AtLeast(count, parts):
                 # not at least k of n: at least n - k + 1 of the opposites
@@ -106,7 +108,9 @@ class Masks:
 
     def every(self, parts: Iterable[Possible]) -> Possible:
         """All of some parts; tests of the same variable are one."""
+        # one mask a variable: a conjunction that excludes itself is found out at once
         allowed: dict[int, int] = {}
+        # in the order in which they came, each once
         others: dict[Possible, None] = {}
         for part in _flat(parts, Every):
             if part == NEVER:
@@ -185,6 +189,7 @@ class Masks:
             case Count(count, parts):
                 total = "+".join(f"(1 if {self.code(p)} else 0)" for p in parts) or "0"
                 return f"({total})>={count}"
+            # a load is too heavy if the most that it may weigh is
             case Weight(load, True):
                 most = [f"(d[{v}].bit_length()-1)" for v in load.variables]
                 most += [f"(1 if {self.code(self.of(m))} else 0)" for m in load.marks]

@@ -65,6 +65,7 @@ class Translator:
 
     def formula(self, condition: Cond) -> Formula:
         """The formula that holds exactly where `condition` does."""
+        # each smallest condition has one variable that tells it; only totals and room need several
         match condition:
             case All(parts):
                 return both(self.formula(p) for p in parts)
@@ -259,6 +260,7 @@ class Translator:
                 return self.within(variable, number + 1, None)
             case ">=":
                 return self.within(variable, number, None)
+            # whole numbers have neighbours, so that all comparisons are ranges
             case "=":
                 return self.within(variable, number, number)
         return opposite(self.within(variable, number, number))

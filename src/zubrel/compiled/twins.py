@@ -22,10 +22,12 @@ MOST_VALUES = 12
 
 def twins_of(variables: Sequence[Variable], pairs: Pairs) -> dict[int, Formula]:
     """By variable that another tells: what says that it is high; the others are not among them."""
+    # only marks: an amount is told by another variable in trivial worlds only
     marks = [n for n, v in enumerate(variables) if v.key[0] in MARKS and 1 < v.size <= MOST_VALUES]
     told, standing = dict[int, Formula](), set[int]()
     # the last first: a mark that something was done follows from what it has done
     for variable in reversed(marks):
+        # what another one is told by has to stay itself, or both would go
         if variables[variable].size != 2 or variable in standing:
             continue
         for other in marks:

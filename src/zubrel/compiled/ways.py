@@ -16,6 +16,8 @@ def destination_of(step: Step) -> int | None:
 
 def told_apart(system: System, asked: Iterable[Formula] = ()) -> dict[int, frozenset[Formula]]:
     """For each area the tests that hold there: of what happens by itself, and what is `asked`."""
+    # guards of rules need no look: a rule belongs to its areas, and is tried where the player
+    # stands
     formulas = [f for s in system.settlers for f in (s.guard, *(c.when for c in s.changes))]
     formulas += [formula for formula, _ in system.endings]
     formulas += asked

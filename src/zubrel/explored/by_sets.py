@@ -26,6 +26,7 @@ def shifted(
     """
     domain: Variable = space.system.variables[variable]
     sources = space.where(FALSE)
+    # by each value that can be left: whatever lies beyond it is what the step would have to lead to
     for value in values:
         low, high = (value + 1, domain.high) if up else (domain.low, value - 1)
         if low <= high:

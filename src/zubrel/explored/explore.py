@@ -28,6 +28,7 @@ def explore(
     progress.stage("searching")
     sizes = [v.size for v in system.variables]
     log.info("%d rules, %d variables that change", len(system.moves), sum(s > 1 for s in sizes))
+    # a user who names an engine gets it, whatever the world looks like
     engine = budget.limits.engine
     if engine == "symbolic":
         from zubrel.explored.symbolic.search import explore_symbolic
@@ -36,6 +37,7 @@ def explore(
     try:
         space = explore_scalar(system, budget, progress, SMALL, NARROW)
         log.info("plain integers: %d situations", len(space.words))
+        # a narrow world was allowed to go on past what plain integers are good for
         if len(space.words) <= SMALL:
             return space
         require_room(ARRAYS)
@@ -55,8 +57,10 @@ def explore(
 
 def _large(system: System, budget: Budget, progress: Progress, merging: bool) -> Space[Any]:
     """Lists where that is the faster way, and diagrams where there are too many situations."""
+    # loading NumPy takes long beside a small search: it is imported where it is needed
     from zubrel.explored.listed.large_search import VectorSearch
 
+    # kept aside while diagrams are tried: if they do not pay, it goes on where it stands
     listing = VectorSearch(system, budget, progress)
     try:
         return listing.run(MIDDLE)
@@ -77,6 +81,7 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
         space = explore_symbolic(system, budget, progress, goes_on)
         known = space.count(space.everything)
         log.info("by sets: %d situations, %.0f units of work", known, budget.work)
+        # too many to be listed, or all that a limit allows: the sets are what there is
         if known > MANY or space.stopped is not None:
             return space
         del space
@@ -87,6 +92,7 @@ def _large(system: System, budget: Budget, progress: Progress, merging: bool) ->
         log.info("no room for diagrams: situations are listed")
         return listing.run()
     if known <= MANY:
+        # the look has only seen a part of them: there may be far more
         with suppress(TooMany):
             return listing.run(most)
         # what was listed takes the room that diagrams need

@@ -28,11 +28,14 @@ def alongside(judged: Judged[S], finding: Finding) -> Finding:
     win = None if space.merged else space.walks().shortest(judged.won)
     if win is None or finding.trace is None:
         return finding
+    # the evidence may already go with the win for some moves: only more of that is an improvement
     known = finding.trace
     pairs = zip(known.steps, win.steps, strict=False)
     shared = len(list(takewhile(lambda pair: pair[0] is pair[1], pairs)))
     best: tuple[int, Trace] | None = None
     for last, sources in _goals(judged, finding):
+        # distances on the way back tell at each move of the win how much is still to come from
+        # there
         distance = space.distances_to(sources)
         most = len(known.steps) + MORE - (last is not None)
         count, here = _together(space, win, distance, most)
@@ -42,6 +45,8 @@ def alongside(judged: Judged[S], finding: Finding) -> Finding:
             continue  # another deal is another play
         steps = [*win.steps[:count], *_onward(space, here, distance)]
         steps += [] if last is None else [last]
+        # a play that goes with the win may be longer than the shortest one: then it is not called
+        # that
         shortest = known.shortest and len(steps) <= len(known.steps)
         best = count, Trace(tuple(steps), shortest)
     return finding if best is None else replace(finding, trace=best[1])
@@ -71,6 +76,7 @@ def _together(
     best = 0, here
     for count, step in enumerate(win.steps, 1):
         here = space.after(step, here)
+        # once the goal is out of reach from the win, it never comes into reach again
         left = distance(here)
         if left is None:
             break
@@ -85,6 +91,7 @@ def _onward(space: Space[S], here: S, distance: Callable[[S], int | None]) -> It
     """A shortest way from one situation to the goal that is so far away."""
     left = distance(here) or 0
     while left:
+        # the first of the file, so that the same world gives the same play
         for step in (s for move in space.acting for s in move.steps):
             after = space.after(step, here)
             if after and distance(after) == left - 1:

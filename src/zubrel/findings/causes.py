@@ -17,6 +17,7 @@ def root_causes(world: World, unreachable: Iterable[str]) -> dict[str, str]:
     things that wait for each other, the first of `lost` counts as the root.
     """
     ids = list(dict.fromkeys(unreachable))
+    # what can be reached is nobody's reason
     known = frozenset(ids)
     givers = _rules_that_bring(world)
     causes = {i: next(_causes(world, i, givers.get(i, ()), known), None) for i in ids}
@@ -36,11 +37,13 @@ def _rules_that_bring(world: World) -> dict[str, list[Rule]]:
     """For each id the rules that bring it about: of a rule, itself."""
     givers: dict[str, list[Rule]] = {}
     for rule in world.rules:
+        # a rule brings what it gives, opens, leads to or ends with
         made: list[str | None] = [give.item for give in rule.gives]
         for outcome in rule.outcomes:
             made += [e.lock for e in outcome.effects if isinstance(e, OpenLock)]
             made += [outcome.destination, outcome.ending]
         things = (world.items, world.locks, world.areas, world.endings)
+        # ids of rules that are those of things are asked for as the things
         if not any(rule.id in thing for thing in things):
             made.append(rule.id)
         for thing in dict.fromkeys(t for t in made if t is not None):
@@ -61,10 +64,12 @@ def _causes(
 
 
 def _blockers(world: World, rule: Rule, unreachable: frozenset[str]) -> Iterator[str]:
+    # one area that can be reached is enough to try it there
     if rule.areas and all(a in unreachable for a in rule.areas):
         yield rule.areas[0]
     if rule.lock in unreachable:
         yield str(rule.lock)
+    # in the order of what a player meets first: the place, the lock, the hand, the conditions
     yield from (take.item for take in rule.takes if take.item in unreachable)
     yield from _in_condition(rule.needs, unreachable)
     for outcome in rule.outcomes:

@@ -38,6 +38,7 @@ def _of_space(space: AnySpace) -> Fates:
 
     def fate(situation: Mapping[Key, Value]) -> str:
         here = space.of(situation)
+        # an end counts before all else: from there nothing is won or lost any more
         for word, situations in (
             ("ended", judged.ended),
             ("live", judged.live),
@@ -65,6 +66,7 @@ def _of_islands(system: System, budget: Budget, progress: Progress) -> Fates:
             return "ended"
         if winning[number]:
             return "live"
+        # what was not searched may lead on from there
         return "doomed" if islands.stopped is None else "unknown"
 
     return fate

@@ -113,6 +113,7 @@ def is_found(judged: Judged[Any], kind: str, subject: str) -> bool | None:
     of softlocks and bad luck, of which `culprits` tells."""
     if kind == "unwinnable":
         return not judged.won
+    # kinds about the whole world have no questions of single subjects
     detector = BY_KIND.get(kind)
     if detector is None:
         return None
@@ -132,6 +133,7 @@ def with_acceptance(findings: Iterable[Finding], world: World) -> list[Finding]:
     for finding in every:
         entry = entries.get((finding.kind, finding.subject))
         if entry is None and finding.kind == "missable":
+            # only of missed things: what else coincides is accepted one by one
             alike = _missed_as_one(finding, every)
             entry = next(
                 (entries[finding.kind, i] for i in alike if (finding.kind, i) in entries), None
@@ -164,6 +166,7 @@ def stale_acceptance(
     known = {(f.kind, f.subject) for f in every}
     mentioned: set[str] = set()
     for entry in world.accepted:
+        # what was not decided may be there: the entry is not stale for all that anybody knows
         if entry.finding in undecided:
             continue
         if entry.closed_by:

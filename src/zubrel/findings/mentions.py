@@ -111,6 +111,7 @@ def subjects_of(condition: Cond) -> Iterator[str]:
 
 
 def _subject_of(atom: Cond) -> str:
+    # every smallest condition asks about one thing, but for totals, which name several
     match atom:
         case Holds(item):
             return item

@@ -83,6 +83,7 @@ def end_of(space: Space[S]) -> tuple[Judged[S], list[Finding]]:
 
 def check_registry() -> None:
     """Raises `LookupError` unless each kind of finding has its detector."""
+    # kinds of the file alone, of the verdict, of the best way to play, and of single subjects
     every: tuple[Detector, ...] = (
         *FILE_DETECTORS,
         *VERDICT_DETECTORS,

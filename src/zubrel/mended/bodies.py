@@ -24,6 +24,7 @@ class Bodies:
     def __init__(self, world: World, document: Document, files: Files) -> None:
         self.world = world
         self.files = files
+        # tables are no texts that an edit could be made in: places in them are left out
         self.pages = {path: Page(path, text) for path, text in files.texts.items()}
         self.main = self.pages[files.main]
         self.root = document.roots[0]
@@ -32,6 +33,7 @@ class Bodies:
         self.rules = {rule.id: rule for rule in world.rules}
         # a section may stand in several files: of values under the same keys the first counts
         self.by_path = {p.path: p for p in reversed(self.places)}
+        # by the place above and the key: paths alone are not unique over several files
         self.below = {(id(p.above), p.path[-1]): p for p in self.places}
         self.by_begin: dict[tuple[str, int, int], NodePlace] = {}
         for place in self.places:
@@ -79,16 +81,19 @@ class Bodies:
     def needing(self, rule: Rule, condition: str) -> Edit | None:
         """A rule asks for a condition, besides what it asks for already."""
         place = self.of(rule)
+        # rules that the language makes have no body of their own to write a need into
         if place is None or (rule.kind.made and rule.kind != "accept") or rule.kind == "sell":
             return None
         page, words = self.page(place.span), in_list(condition)
         if isinstance(place.node, Scalar):
+            # what is written as one value has to become a mapping before it can ask for something
             short = self._spelled_out(rule, place.node)
             if short is None:
                 return None
             return page.replaced(place.node.span, f"{{{short}, needs: {words}}}")
         if not isinstance(place.node, Mapping):
             return None
+        # a need that is there keeps its form: another entry of its list, or a list of both
         known = place.node.get("needs")
         if known is None:
             return page.with_key(place.node, "needs", words)
@@ -103,6 +108,7 @@ class Bodies:
 
     def _spelled_out(self, rule: Rule, node: Scalar) -> str | None:
         """The keys of a mapping that says the same as a single value."""
+        # the shorthand of each kind, and the key that it stands for
         match rule.kind:
             case "way":
                 return f"to: {node.text}"
@@ -122,6 +128,7 @@ class Bodies:
         if known is None:
             return
         page = self.page(known.span)
+        # an entry of a list can be left out by itself
         if isinstance(known.node, List):
             for number, item in enumerate(known.node.items):
                 entry = self.under(known, str(number))
@@ -129,6 +136,7 @@ class Bodies:
                 if edit and isinstance(item, Scalar):
                     yield item.text, edit
         elif isinstance(known.node, Scalar):
+            # of one text joined by “and”, each part is a condition of its own
             parts = joined_parts(known.node.text)
             if len(parts) == 1:
                 edit = page.without(known)

@@ -105,6 +105,8 @@ class Candidates:
         return self.bodies.rules.get(rule)
 
     def _took(self, claim: Because) -> Iterator[Candidate]:
+        # what the rule took away for good: each kind of it can be kept, or come back, in its own
+        # way
         kind, subject = claim.data["of"]
         rule = self._rule(claim.data["rule"])
         if kind == "held":
@@ -177,6 +179,7 @@ class Candidates:
     def _bounded(self, item: str) -> Iterator[Edit]:
         """A written bound for how many can be held, where there is none."""
         thing, place = self.world.items[item], self.bodies.at("items", item)
+        # an author who wrote a bound has meant it
         if place is None or thing.bound_given:
             return
         page = self.bodies.page(place.span)
@@ -220,6 +223,7 @@ class Candidates:
         if place is None or not isinstance(place.node, Mapping):
             return None
         known, page = place.node.get(key), self.bodies.page(place.span)
+        # the key is missing, there with a list, or there with one value: each needs another edit
         if known is None:
             return page.with_key(place.node, key, f"[{entry}]")
         if isinstance(known, List):
@@ -235,8 +239,11 @@ class Candidates:
         place = self.bodies.of(rule)
         if rule is None or place is None:
             return
+        # the conditions of the claim are those that can hold no more: only needs that name the same
+        # are left out
         named = {i for part in claim.data["parts"] for i in _ID.findall(part["condition"] or "")}
         bodies = [place]
+        # a shop asks for its opening hours in its own body
         if rule.kind.trades:
             shop = self.bodies.at("shops", rule.owner)
             bodies += [shop] if shop is not None else []

@@ -75,6 +75,7 @@ class NodePlace(Struct, frozen=True):
 
 def places(root: Mapping) -> Iterator[NodePlace]:
     """Every value of a file, those that stand in it directly first."""
+    # without recursion: files nest as deep as their authors like
     waiting = [NodePlace((), None, root, None)]
     while waiting:
         above = waiting.pop()
@@ -196,10 +197,12 @@ class Page:
 
     def with_item(self, node: List, item: str, last: bool = False) -> Edit | None:
         """A new entry of a list that has some, before the others or behind them."""
+        # an empty list has no entry to stand beside: its bracket is the only place
         if not node.items:
             begin = self.begin(node.span) + 1
             return self.edit(begin, begin, item) if self._is_flow(node) else None
         beside = node.items[-1 if last else 0]
+        # beside another entry, so that indentation and dashes are copied and not guessed
         begin, end = self.begin(beside.span), self.end(beside)
         if self._is_flow(node):
             if last:
@@ -234,11 +237,13 @@ class Page:
             # nothing at all where a mapping was would be read as no value
             if len(above.node.entries) == 1:
                 return self._emptied(above)
+        # a list of nothing is no list: its key goes with its last entry
         elif len(above.node.items) == 1:
             return self.without(above)
         begin, end = self.begin(place.span), self.end(place.node)
         if end is None:
             return None
+        # inside of brackets a comma goes with the value, and outside a line
         if self._is_flow(above.node):
             return self._without_in_flow(begin, end)
         return self._without_lines(begin, end)
@@ -251,6 +256,7 @@ class Page:
         if place.key is None or end is None:
             return None
         key = self.end(place.key)
+        # the key stays, since something may ask for it
         colon = None if key is None else self.text.find(":", key)
         return None if colon is None else self.edit(colon + 1, end, " {}")
 

@@ -87,6 +87,7 @@ def guards(judged: Judged[S], kind: str, subject: str, rule: str) -> list[str]:
 def _harmed(judged: Judged[S], kind: str, subject: str, moves: Iterable[Move]) -> S | None:
     """The situations in which some step of the moves brings about a finding; None: not known."""
     space = judged.space
+    # of softlocks the harm is that no win is left; other kinds have their own line to cross
     able, lost = judged.live, judged.doomed
     if kind not in DOOMING:
         asked = [q for q in _questions(judged, kind) if q.subject == subject]
@@ -94,6 +95,7 @@ def _harmed(judged: Judged[S], kind: str, subject: str, moves: Iterable[Move]) -
         if parted is None:
             return None
         able, lost = parted
+    # where the step crosses the line: what was lost before is not this move's fault
     each = [space.before(step, lost) & able for move in moves for step in move.steps]
     return reduce(lambda a, b: a | b, each)
 
@@ -106,6 +108,7 @@ def _questions(judged: Judged[S], kind: str) -> Iterator[Question]:
 def _parted(judged: Judged[S], question: Question) -> tuple[S, S] | None:
     """Where all is well, and where a finding has come about that a step leads to from there."""
     space = judged.space
+    # a thing is missed where it never comes any more though a win is left
     if not isinstance(question, Promised):
         has = space.where(question.formulas[-1])
         (able,) = space.reaching([has])
@@ -149,10 +152,12 @@ def _atoms(judged: Judged[S], with_places: bool) -> Iterator[_Atom[S]]:
     """The atoms of the world's own words that are true somewhere and false somewhere."""
     system, space = judged.system, judged.space
     for condition in _conditions(system, with_places):
+        # an atom that holds everywhere, or nowhere, parts nothing
         holds = space.where(system.formula(condition))
         fails = space.everything - holds
         if not holds or not fails:
             continue
+        # a guard may be the atom or its opposite
         for part, there in ((condition, holds), (_opposite(condition), fails)):
             with suppress(NoWords):
                 yield _Atom(part, _words(system.world, part), there)
@@ -176,12 +181,14 @@ def _words(world: World, condition: Cond) -> str:
 def _conditions(system: System, with_places: bool) -> Iterator[Cond]:
     world = system.world
     for item in world.items.values():
+        # small numbers only: a guard of “at least 57” would hardly be meant
         for number in range(1, min(item.uses or item.most, STEPS_OF_AMOUNTS) + 1):
             yield Holds(item.id, ">=", number)
     yield from (LockOpen(lock) for lock in world.locks)
     for quest in world.quests:
         yield from (QuestIs(quest, state) for state in (ACTIVE, DONE))
     for fact in world.facts.values():
+        # of a fact that is true or false, the opposite stands for the other value
         values = range(1, 2) if fact.true_false else range(len(fact.values))
         yield from (FactIs(fact.id, value) for value in values)
     for meter in world.meters.values():
@@ -190,5 +197,6 @@ def _conditions(system: System, with_places: bool) -> Iterator[Cond]:
     yield from (Beaten(foe.id, foe.count) for foe in world.foes.values())
     yield from (At(area) for area in world.areas if with_places)
     for kind in ("visited", "taken", "done"):
+        # only marks that are kept anyway: another one would make the world larger
         marks = (v.key for v in system.variables if v.key == keys.mark(kind, v.key[1]))
         yield from (Marked(kind, key[1]) for key in marks)

@@ -188,10 +188,12 @@ def mender_of(
     """The world in some files, searched. Raises `InvalidInput`; where the search did not end,
     `before` says so."""
     world = check(files.document())
+    # the space of the search is kept: guards are looked for in its sets
     judged: list[Judged[Any]] = []
     before = report(
         world, budget, progress, with_progression, with_windows=False, seen=judged.append
     )
+    # a cut search knows neither what is live nor what is doomed
     known = judged[-1] if judged and judged[-1].complete else None
     return Mender(files, world, before, known, budget.work)
 
@@ -201,6 +203,7 @@ def _areas(world: World, judged: Judged[Any] | None) -> Sequence[str]:
     not known."""
     if judged is None or judged.space.merged:
         return list(world.areas)
+    # where a thing could lie as well: players should come upon it soon
     space, walks = judged.space, judged.space.walks()
     soon: list[tuple[int, str]] = []
     for area in world.areas:
@@ -223,6 +226,7 @@ def findings_to_mend(report_: Report, kind: str | None, subject: str) -> Sequenc
         worst = max(GRAVITY[f.severity] for f in open_findings)
         open_findings = [f for f in open_findings if GRAVITY[f.severity] == worst]
     return [
+        # what follows from another finding goes with it
         next((o for o in report_.findings if (o.kind, o.subject) == (f.kind, f.cause)), f)
         for f in open_findings
     ]

@@ -46,6 +46,7 @@ def _swallowed(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """There is room for more, or what does not fit is refused."""
     rule = bodies.rules.get(finding.subject)
     for give in rule.gives if rule is not None else ():
+        # either more room, or a refusal that the player sees: which is meant the author knows
         item = world.items[give.item]
         bound = bodies.at("items", item.id, "max")
         if bound is not None:
@@ -79,6 +80,8 @@ def _wasted_use(finding: Told, world: World, bodies: Bodies) -> Suggested:
 
 def _silent(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """The last text is shown wherever no other is."""
+    # texts stand in a list or alone; of a list the last is the one that comes when nothing else
+    # does
     texts = _texts_around(finding, bodies)
     if texts is None:
         return
@@ -95,6 +98,7 @@ def _unheard(finding: Told, world: World, bodies: Bodies) -> Suggested:
     if place is None or place.above is None or not isinstance(place.above.node, List):
         return
     page = bodies.page(place.span)
+    # to move a text is to take it out and to write it again in front
     gone, written = page.without(place), page.written(place.node)
     if gone is None:
         return
@@ -116,6 +120,7 @@ def early_counts(quest: str, world: World, bodies: Bodies) -> Suggested:
     goals = bodies.at("quests", quest, "goals")
     if goals is None:
         return
+    # all goals of the quest at once: a player does not know which of them come too early
     edits = []
     for place in bodies.places:
         if place is not goals and place.above is not goals:
@@ -144,6 +149,7 @@ def _constant(finding: Told, world: World, bodies: Bodies) -> Suggested:
     place = _written_around(finding.span, bodies)
     if place is None or place.above is None:
         return
+    # an entry of a list, which goes as a whole
     if place.key is None:
         edit = bodies.without(place)
         if edit is not None:
@@ -197,6 +203,7 @@ def _endless(finding: Told, world: World, bodies: Bodies) -> Suggested:
     place = bodies.of(rule)
     if place is None or rule is None or not isinstance(place.node, Mapping):
         return
+    # a find that comes again says so; a deed is repeated unless it says not to
     again = bodies.without(bodies.under(place, "again"))
     if again is not None:
         yield f"“{rule.label}” comes once", (again,)
@@ -221,6 +228,7 @@ def _written_around(span: Span | None, bodies: Bodies) -> NodePlace | None:
         return None
     for place in bodies.places:
         own = place.node.span
+        # spans of conditions lie inside of the value that they were read from
         same = (own.source.path, own.line) == (span.source.path, span.line)
         around = own.column <= span.column < own.column + own.width
         if isinstance(place.node, Scalar) and same and around:

@@ -38,13 +38,17 @@ def renamed(files: Files, scripts: Mapping[str, str], old: str, new: str) -> lis
     document = files.document()
     occurrences = Occurrences(document)
     _refuse(occurrences, old, new)
+    # edits refer to the texts as they are: both rounds of names are found before any is changed
     pages = {path: Page(path, text) for path, text in files.texts.items()}
     edits = list(_edits(occurrences, pages, {old: new}))
+    # ids that are made up from the old one are found by reading the changed files: nobody has to
+    # know how they are made
     before, after = _ids(document), _ids(_read(files, edits))
     if len(before) != len(after):
         raise CannotRename(f'"{new}" would make other ids than "{old}" does')
     others = {a: b for a, b in zip(before, after, strict=True) if a != b}
     edits = list(_edits(occurrences, pages, others))
+    # only after this is it known that nothing else has come to mean something else
     _compare(occurrences, Occurrences(_read(files, edits)), others)
     others |= _of_rules(files, files.changed(edits), others)
     for path, text in scripts.items():
@@ -66,6 +70,7 @@ def _moves(path: str, text: str) -> set[str]:
 
 
 def _refuse(occurrences: Occurrences, old: str, new: str) -> None:
+    # each refusal says what would have to be otherwise
     if old not in occurrences.definitions:
         raise CannotRename(
             f'"{old}" is made up by the language: give it an id of its own, with "id: {old}"'
@@ -85,10 +90,12 @@ def _edits(
     for old, new in others.items():
         for one in occurrences.by_name.get(old, ()):
             path = one.span.source.path
+            # an edit needs the text that it is made in
             if path not in pages:
                 raise CannotRename(f'"{old}" stands in the table {path}: change it there first')
             page = pages[path]
             begin = page.begin(one.span)
+            # in a folded text, columns do not tell where a word stands
             if page.text[begin : begin + len(old)] != old:
                 raise CannotRename(
                     f'"{old}" stands in a text of several lines at {one.span.place}: '
@@ -126,6 +133,7 @@ def _of_rules(before: Files, after: Files, others: Mapping[str, str]) -> dict[st
         new = check(after.document())
     except InvalidInput as invalid:
         raise CannotRename(f"with that id {invalid.diagnostics[0].message}") from None
+    # kinds and owners in their order: the moves are the same if these are
     owners = [(rule.kind, others.get(rule.owner, rule.owner)) for rule in old.rules]
     if owners != [(rule.kind, rule.owner) for rule in new.rules]:
         raise CannotRename("with that id moves would belong to something else")
@@ -148,6 +156,7 @@ def _named_in(line: Line) -> Iterator[Name]:
     """The ids in a line of a script, and where they stand."""
     span = line.span
     written = span.source.line(span.line)[span.column - 1 :][: span.width]
+    # each kind of line names things in its own way
     match line:
         case ScriptMove(rule):
             yield Name(rule, span.part(0, len(rule)))

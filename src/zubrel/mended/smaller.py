@@ -89,6 +89,7 @@ def _fate(measured: _Measured, budget: Budget, progress: Progress) -> str:
     """The verdict of a search with so much work as a trial gets."""
     progress.stage(f"trying: {measured.words}")
     budget.check_limits()
+    # what a trial spends is not taken from those that come after it
     own = Budget(budget.limits, budget.seconds())
     own.on_check = budget.on_check
     with suppress(WorkSpent), own.within(TRIAL):
@@ -99,12 +100,14 @@ def _fate(measured: _Measured, budget: Budget, progress: Progress) -> str:
         if judged.complete:
             return judged.verdict
         raise LimitReached(own.ended or "a limit")
+    # its share was spent: nothing is known of the changed world
     return TOO_LARGE
 
 
 def _candidates(world: World, system: System, bodies: Bodies) -> Iterator[Candidate]:
     asked = _asked(system)
     for item in world.items.values():
+        # only bounds that were written can be lowered: others come from what can be had
         bound = bodies.at("items", item.id, "max")
         held = sum(give.count for give in world.holding if give.item == item.id)
         # what is asked for, and room for what comes on top of it at once
@@ -116,6 +119,7 @@ def _candidates(world: World, system: System, bodies: Bodies) -> Iterator[Candid
         yield from _left_out(f"{item.name} is not put down", bodies, "items", item.id, "drop")
     for meter in world.meters.values():
         highest = bodies.at("meters", meter.id, "to")
+        # a meter needs two values, its beginning, and all that is asked of it
         enough = max(meter.low + 1, meter.start, asked.get(("meter", meter.id), 0))
         if highest is not None and enough < meter.high:
             edit = bodies.page(highest.span).replaced(highest.node.span, str(enough))

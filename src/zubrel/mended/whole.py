@@ -93,6 +93,7 @@ def _whole(
     report: Report,
     smallest: bool,
 ) -> Whole:
+    # as one change, so that texts and numbers of it are made as those of single ones
     proposal = mender.proposal(Trial(candidate, "searched", report), None)
     assert proposal is not None, "every change was proved by itself"
     return Whole(
@@ -158,6 +159,7 @@ def _searched_again(mender: Mender, trials: Trials) -> Mender:
 
 def _first_good(mender: Mender, finding: Told, trials: Trials) -> Proposal | None:
     """The first change that mends and does nothing else, or the best of those that mend."""
+    # last resorts would mend anything, and are never the smallest change
     candidates = [c for c in mender.suggested(finding) if not c.last]
     proposals: list[Proposal] = []
     wanted = mender.wanted(_identity(finding))
@@ -173,6 +175,7 @@ def _first_good(mender: Mender, finding: Told, trials: Trials) -> Proposal | Non
 def _lifted(changes: Sequence[_Change]) -> list[tuple[Edit, ...]] | None:
     """The edits of each change in terms of the files as they are; None where that cannot be."""
     lifted: list[tuple[Edit, ...]] = []
+    # each edit was made in files that the changes before it had changed already
     for number, change in enumerate(changes):
         edits: list[Edit] = []
         for edit in change.candidate.edits:

@@ -27,16 +27,20 @@ def with_aimless(report: Report, judged: Judged[Any], whole: bool, budget: Budge
 
 
 def _told(report: Report, judged: Judged[Any], whole: bool, budget: Budget) -> Report:
+    # only listed situations have chances: the merged ones stand for many with other choices
     space = inner_of(judged.space)
     if space.engine != "explicit" or space.stopped is not None or not judged.live:
         return report
+    # only with a share of the work: a report does not wait long for its figures
     if whole:
         with suppress(LimitReached, MemoryError), budget.within(FOLLOWING):
             known = _whole(report, judged, budget)
             if known is not None:
                 return known
+    # nothing to compute: nobody can get stuck
     if not judged.doomed:
         return replace(report, aimless=Aimless(0.0))
+    # the cheap part: which moves are to blame, without lengths and curves
     shares = blamed(judged, budget)
     if shares is None:
         return report
@@ -62,6 +66,7 @@ def _whole(report: Report, judged: Judged[Any], budget: Budget) -> Report | None
     if fates.error >= EXACT_ENOUGH:  # reports have no room for errors
         return None
     endings = judged.system.world.endings
+    # wins are told by their own share
     lost = [f for f in fates.ends if f.id not in endings or not endings[f.id].good]
     told = Aimless(
         fates.doomed.share,

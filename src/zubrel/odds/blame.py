@@ -44,6 +44,7 @@ def blamed(judged: Judged[Any], budget: Budget) -> Blame | None:
     if space.engine != "explicit" or space.stopped is not None or not judged.live:
         return None
     with suppress(LimitReached, MemoryError), budget.within(BLAMING):
+        # a small world is solved without loading any library for it
         if isinstance(space, ScalarSpace):
             return _by_elimination(judged, space, budget)
         if (space.moves or 0) <= SOLVED_EDGES:
@@ -70,8 +71,10 @@ def _by_solving(judged: Judged[Any], budget: Budget) -> Blame | None:
 def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: Budget) -> Blame:
     steps, chances = space.system.steps, space.system.chances
     rows: dict[int, Row] = {}
+    # only live situations are states of the chain: all else is absorbing, with a name for each end
     for here in judged.live:
         row: Row = {}
+        # every move is alike likely, and its outcomes as their odds say
         choices = sum(chances[step] for step, _ in space.successors[here])
         for step, there in space.successors[here]:
             end: int | str = there
@@ -82,12 +85,14 @@ def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: 
             row[end] = row.get(end, 0.0) + chances[step] / choices
         rows[here] = row
     starts = [n for n in beginnings(judged.space) if n in judged.live]
+    # a state of its own in front of all deals, each of which is alike likely
     first = len(space.words)
     every = len(beginnings(judged.space))
     rows[first] = dict.fromkeys(starts, 1 / every)
     left = eliminated(rows, first, budget)
     won = left.pop(WON, 0.0)
     left.pop(LOST, None)
+    # deals that are lost from the start are no move's fault
     never = sum(n in judged.doomed for n in beginnings(judged.space)) / every
     by_rule = {str(rule): share for rule, share in left.items()}
     return Blame(won, never + sum(by_rule.values()), by_rule)

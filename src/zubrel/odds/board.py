@@ -69,19 +69,23 @@ class Board(Struct, frozen=True):
 
 def board_of(space: AnySpace) -> Board:
     """The board of a space whose situations are listed, all of them."""
+    # the arrays of the large engine, whichever engine has searched
     inner = inner_of(space)
     vectors = as_vector_space(inner) if isinstance(inner, ScalarSpace) else inner
     assert isinstance(vectors, VectorSpace) and vectors.stopped is None, "every one is listed"
     judged: Judged[NumberSet] = judge(vectors)
     system, links = vectors.system, vectors.forward()
     move_of, odds_of = np.zeros(len(system.steps), np.int64), np.array(system.chances)
+    # players choose moves, and luck chooses among the steps of one
     for number, move in enumerate(system.moves):
         move_of[[step.number for step in move.steps]] = number
     size = len(vectors.rows)
     sources = np.repeat(np.arange(size), np.diff(links.starts))
     odds = odds_of[links.steps]
+    # chances of one move add up to one, so that their sum is the number of moves
     choices = np.rint(np.bincount(sources, odds, size)).astype(np.int64)
     ended = _field(vectors, ENDING)
+    # where nothing can be done a play is over, whether or not the game says so
     playing = judged.space.everything.truths & (ended == 0) & (choices > 0)
     first = np.zeros(size)
     # each deal is one situation, and all are alike likely

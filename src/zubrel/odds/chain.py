@@ -46,12 +46,14 @@ def between(
     `place`, where it is known, is the new number of each.
     """
     rows = matrix[places]
+    # new numbers of the columns: -1 for those that are left out
     if place is None:
         place = np.full(matrix.shape[0], -1)
         place[places] = np.arange(len(places))
     columns = place[rows.indices]
     shape = (len(places), len(places))
     kept = columns >= 0
+    # most components lead nowhere else at first: nothing has to be cut
     if kept.all():
         return sparse.csr_matrix((rows.data, columns, rows.indptr), shape)
     starts = np.concatenate(([0], np.cumsum(kept)))[rows.indptr]

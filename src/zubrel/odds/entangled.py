@@ -38,6 +38,7 @@ class Entangled:
         self.order, fill = _by_distance(inside)
         self.place = np.empty(self.size, np.int64)
         self.place[self.order] = np.arange(self.size)
+        # I - Q, in an order that keeps what belongs together near the diagonal
         matrix = (sparse.identity(self.size, format="csr") - inside).tocsr()
         self.matrix = matrix[self.order][:, self.order].tocsr()
         try:
@@ -56,9 +57,11 @@ class Entangled:
         return lambda right, turned: factors.solve(right, trans="T" if turned else "N")
 
     def _by_rounds(self) -> Callable[[Floats, bool], Floats]:
+        # one sweep against the order: the upper triangle is factors already
         triangle = _factors(sparse.triu(self.matrix))
         other = self.matrix.T.tocsr()
 
+        # rounds of the solver are work like any other, and end at the same limits
         def spend(_: Floats) -> None:
             self.budget.spend(4 * other.nnz * SPEND)
             self.budget.check_limits()
@@ -68,6 +71,7 @@ class Entangled:
             near = solvers.LinearOperator(
                 matrix.shape, matvec=lambda x: triangle.solve(x, trans=trans)
             )
+            # each attempt goes on from what the last one has reached
             known: Floats = np.zeros(len(right))
             for _ in range(ATTEMPTS):
                 known, info = solvers.bicgstab(
@@ -100,11 +104,13 @@ def _factors(matrix: sparse.spmatrix) -> solvers.SuperLU:
 def _by_distance(inside: sparse.csr_matrix) -> tuple[Integers, int]:
     """Near situations near each other, and about how much the factors will hold in that order."""
     size = inside.shape[0]
+    # links in either direction pull situations together
     order = csgraph.reverse_cuthill_mckee((inside + inside.T).tocsr(), symmetric_mode=True)
     place = np.empty(size, np.int64)
     place[order] = np.arange(size)
     edges = inside.tocoo()
     rows, columns = place[edges.row], place[edges.col]
+    # how far left each row begins: factors fill at most from there to the diagonal, on both sides
     first = np.arange(size)
     np.minimum.at(first, np.maximum(rows, columns), np.minimum(rows, columns))
     return order.astype(np.int64), 2 * int((np.arange(size) - first).sum()) + size

@@ -205,6 +205,8 @@ class _Flow:
     def blamed(self) -> tuple[tuple[Part, ...], tuple[Part, ...]]:
         """Of the plays that become doomed: by which move, and in which area."""
         board = self.board
+        # flow over such an edge is the share of plays that it takes the last win from: nobody
+        # becomes live again
         dooming = board.live[self.sources] & board.doomed[self.targets]
         areas = board.areas[self.sources[dooming]]
         rules = [move.rule.id for move in board.system.moves]
@@ -231,6 +233,7 @@ def missed_in(board: Board) -> Iterator[tuple[str, Truths]]:
     things = [t for t in missables(board.system) if t.lasting or t.ever is not None]
     able = space.reaching([space.where(thing.attained) for thing in things])
     for thing, can in zip(things, able, strict=True):
+        # no win left is another loss, which is told by itself
         missed = board.live & ~can.truths
         if thing.ever is not None:
             missed &= ~space.where(thing.ever).truths

@@ -95,6 +95,7 @@ class ListedField:
         self.system = board.system
         self.ways = _ways(board.system)
         self.board = board
+        # plain lists: a simulated play asks for one number at a time, which arrays are slow to give
         self.starts = [int(n) for n in board.first.nonzero()[0]]
         self.areas: list[int] = board.areas.tolist()
         self.ended: list[int] = board.ended.tolist()
@@ -104,6 +105,7 @@ class ListedField:
         self.endless: list[bool] = (~ending.truths).tolist()
         missed = list(missed_in(board))
         self.missable = [subject for subject, _ in missed]
+        # by situation all that was missed there, as bits: one look a move
         self.gone = _as_bits([where for _, where in missed], board.size)
         self.known: dict[int, tuple[MoveChances, ...]] = {}
 
@@ -118,6 +120,7 @@ class ListedField:
 
     def _choices(self, here: int) -> list[MoveChances]:
         board = self.board
+        # edges stand in the order of their sources
         edges = slice(int(board.starts[here]), int(board.starts[here + 1]))
         leading = zip(
             board.moves[edges].tolist(),
@@ -152,6 +155,7 @@ class OpenField:
     def __init__(self, system: System) -> None:
         self.system = system
         self.ways = _ways(system)
+        # situations as plain integers: they are met one by one, and only those of plays
         self.packing = pack_into_one(system.variables)
         self.successors = Successors(
             system, Kernel(system.variables, self.packing, 1), self.packing

@@ -69,9 +69,11 @@ def odds_of(system: System, asked: OddsOptions, budget: Budget, progress: Progre
     """
     progress.stage("searching")
     space = _listed(system, budget, progress)
+    # too many situations for equations: what remains are simulated plays
     board = None if space is None else board_of(space)
     field: SituationNumbers = OpenField(system) if board is None else ListedField(board)
     told = []
+    # each player by itself: what is not solved for one may be so for another
     for player in asked.players:
         progress.stage(f"odds of {player.name} players")
         told.append(_of_player(player, board, field, asked, budget))
@@ -84,6 +86,7 @@ def _of_player(
     # who remembers what was done needs more than a situation to go on from
     if player.name == CURIOUS or (player.name == AIMLESS and (board is None or asked.simulate)):
         return PlayerOdds(player, seen=_seen(field, player, asked, budget))
+    # the others would need to know a shortest win from everywhere
     if board is None:
         return PlayerOdds(player, left_out=TOO_LARGE)
     try:
@@ -92,6 +95,7 @@ def _of_player(
                 return PlayerOdds(player, best=best_of(board, budget))
             chances = aimless(board) if player.name == AIMLESS else homing(board, player.homing)
             return PlayerOdds(player, solved=fates_of(board, chances, budget))
+    # equations that take too long are no answer; of aimless plays there can still be simulated ones
     except (Unsolved, WorkSpent) as unsolved:
         log.info("%s: %s", player.name, unsolved)
         if player.name != AIMLESS:
@@ -111,6 +115,7 @@ def _listed(system: System, budget: Budget, progress: Progress) -> ScalarSpace |
     if engine == "symbolic":  # sets of situations have no numbers to solve equations for
         return None
     try:
+        # as in `explore`, but without engines that list nothing
         space = explore_scalar(system, budget, progress, SMALL, NARROW)
     except TooMany:
         try:

@@ -78,12 +78,14 @@ class _Game:
         self.sure = sure
         self.open = board.live & ~sure
         self.number = np.cumsum(self.open) - 1
+        # only where neither a win nor its loss is certain is there anything to iterate
         edges = np.flatnonzero(self.open[board.sources])
         owners = self.number[board.sources[edges]]
         moves = len(board.system.moves)
         # one number for a situation and a move: its outcomes are told together
         pairs, choice = np.unique(owners * moves + board.moves[edges], return_inverse=True)
         self.groups, inside = self._components(edges, owners, choice, len(pairs), budget)
+        # choices inside of an end component are not made: they lead nowhere
         numbers = np.cumsum(~inside) - 1
         outside = ~inside[choice]
         self.count = int(self.groups.max(initial=-1)) + 1
@@ -91,6 +93,7 @@ class _Game:
         self.move = pairs[~inside] % moves
         self.choice, self.edges = numbers[choice[outside]], edges[outside]
         self.targets = board.targets[self.edges]
+        # targets outside have a value that is known: one or zero
         self.within = self.open[self.targets]
         self.odds = board.odds[self.edges]
         self.begun = np.bincount(self.groups, board.first[self.open], self.count).astype(np.float64)

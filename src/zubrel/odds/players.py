@@ -33,6 +33,7 @@ def homing(board: Board, chance: float) -> Floats:
     """
     best = next_moves(board)
     known = best >= 0
+    # who cannot win any more has no next move to make, and moves at random
     share = np.where(known, chance, 0.0)[board.sources]
     taken = board.moves == best[board.sources]
     chances: Floats = (1 - share) * aimless(board) + share * np.where(taken, board.odds, 0.0)
@@ -41,11 +42,13 @@ def homing(board: Board, chance: float) -> Floats:
 
 def next_moves(board: Board) -> Integers:
     """For each situation the number of the next move of a shortest win; -1 where there is none."""
+    # a breadth-first distance: an edge that comes nearer comes nearer by exactly one
     away = board.distances()
     here, there = away[board.sources], away[board.targets]
     nearer = np.flatnonzero((here > 0) & (there == here - 1) & board.playing[board.sources])
     none = len(board.system.moves)
     best = np.full(board.size, none, np.int64)
+    # of several the first in the order of the world
     np.minimum.at(best, board.sources[nearer], board.moves[nearer])
     best[best == none] = -1
     return best

@@ -99,6 +99,7 @@ class _Memory:
         """What it has missed so far while a win was left, and what nobody could have from the
         start, as bits of `field.missable`."""
         self.done: set[int] = set()
+        # where a play begins is known from the start
         self.been = {field.area(here)}
         self.news: list[int] = []
         self.stretch: list[int] = []
@@ -111,8 +112,10 @@ class _Memory:
     def made(self, choice: MoveChances, way: bool, here: int) -> None:
         """A move has led `here`."""
         self.moves += 1
+        # what was lost before the first move nobody has missed
         self.missed |= self.field.missed(here) & ~self.never
         area = self.field.area(here)
+        # a way is as new as the area that it leads to; anything else is new once
         new = area not in self.been or not (way or choice.move in self.done)
         self.walked_back += way and area in self.been
         self.done.add(choice.move)
@@ -231,6 +234,7 @@ class _Tally:
         self.field = field
         self.names = field.system.variables[ENDING].names
         self.wins = {self.names[number] for number in wins_of(field.system.world)}
+        # counts only: plays themselves are not kept
         self.ends: Counter[str] = Counter()
         self.lengths: dict[str, list[int]] = {}
         self.blame: Counter[int] = Counter()
@@ -245,6 +249,7 @@ class _Tally:
         self._count(end, memory.moves)
         if end in self.wins:
             self._count(WON, memory.moves)
+        # when the last win went, and not when the play ended: a stuck player walks about
         if doomed is not None:
             self._count(DOOMED, doomed.moves)
             if doomed.move is not None:
@@ -295,6 +300,7 @@ class _Tally:
         return Estimate(name, seen, seen / plays, *interval(seen, plays, doubt), mean, parts)
 
     def _pace(self) -> Pace:
+        # of all plays together: a mean of means would count short plays as much as long ones
         news = sum(map(len, self.news))
         names = self.field.system.variables[PLACE].names
         dull = [Part(names[n], count / self.dull.total()) for n, count in self.dull.items()]

@@ -90,10 +90,12 @@ class Lens(Generic[S]):
 
     def answers(self, formulas: Iterable[Formula], steps: Iterable[Step]) -> bool:
         """Whether these formulas can be asked about, and all that these steps read and change."""
+        # by trying: what is kept was decided by many reductions, and only the translation knows all
         try:
             for formula in formulas:
                 self.translation.translated(formula)
             for step in steps:
+                # a step that never makes a difference is left out, and nothing of it can be asked
                 if not self._is_idle(step):
                     self._steps(step)
         except NotAsked:
@@ -111,10 +113,13 @@ class Lens(Generic[S]):
 
         The moves are those of a play, though not of the shortest (None: there is none).
         """
+        # areas may have been joined: whoever stands near can walk in without a move of this lens
         here = self._here_or_near(Within(PLACE, area, area), self.everything)
         trace = self.walks().shortest(here)
         if trace is None:
             return here, None
+        # walks that were left out count as moves of the play: the lens has fewer than the player
+        # makes
         moves = self._speller.moves_into(trace, area)
         return here, None if moves is None else Distance(moves, False)
 

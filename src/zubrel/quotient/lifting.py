@@ -143,6 +143,7 @@ class Speller:
         """Steps in their order with the walks in between; None where that is not possible."""
         way: list[Step] = []
         for step in steps:
+            # the reduction promises that the player can walk to where the step is possible
             walk = self._walk(word, [step])
             if walk is None:
                 return None
@@ -165,6 +166,7 @@ class Speller:
         for here, walk in self._around(word):
             for step in steps:
                 after = self.walking.after(here, step)
+                # an outcome that changes nothing is no way on for whoever waits for a change
                 if after is not None and (after != here or not changing):
                     return [*walk(), step]
         return None
@@ -194,9 +196,11 @@ class Speller:
     def _walks_from(self, word: int) -> tuple[tuple[int, Step], ...]:
         """Where one walk leads to, and by which step."""
         if word not in self._walks:
+            # all at once: old ones are as likely to come again as new ones
             if len(self._walks) >= MOST_KEPT:
                 self._walks.clear()
             place = word & self.walking.place
+            # steps that the reduction has left out, by area: those of None can be made anywhere
             silent = (*self.silent.get(place, ()), *self.silent.get(None, ()))
             each = ((self.walking.after(word, step), step) for step in silent)
             # a walk on which something happens is a move of the play, and not made by the way

@@ -36,6 +36,7 @@ def lens_for(
     `FORWARD`).
     """
     reduced = reduced_for(system, asked, budget, using)
+    # whoever asks many questions gives each of them less
     most = FORWARD if forward is None else forward
     lens = forward_lens(system, reduced, budget, progress, most)
     return lens or backward_lens(system, reduced, budget)

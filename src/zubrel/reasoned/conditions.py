@@ -41,6 +41,7 @@ def as_condition(system: System, formula: Formula) -> Cond | None:
     """The condition that holds exactly where a formula does; None where none can be written."""
     match formula:
         case Both(parts) | Either(parts) | AtLeast(_, parts):
+            # part by part: the language has the same connectives
             conditions = [as_condition(system, p) for p in parts]
             known = tuple(c for c in conditions if c is not None)
             # half of a condition would claim something else
@@ -63,6 +64,7 @@ def as_condition(system: System, formula: Formula) -> Cond | None:
 
 def _of_load(system: System, load: Load) -> Cond | None:
     """A sum of amounts and meters; None for what can be carried or stored, which has words."""
+    # the language can add amounts and meters, and nothing else
     keys = [system.variables[v].key for v in load.variables]
     lows: dict[int, list[int]] = {}
     for mark in load.marks:
@@ -75,6 +77,7 @@ def _of_load(system: System, load: Load) -> Cond | None:
             return None
         keys.append(domain.key)
         most += domain.low
+    # what a limit on carrying says is told as that limit, not as a sum
     held = {subject for kind, subject in keys if kind == "held"}
     if any(held == set(carry.items) for carry in system.world.carries):
         return None
@@ -85,6 +88,7 @@ def _of_load(system: System, load: Load) -> Cond | None:
 
 def _of_test(system: System, test: Within) -> Cond | None:
     variable = system.variables[test.variable]
+    # a test of all values asks for nothing
     if test.low <= variable.low and test.high >= variable.high:
         return ALWAYS
     kind, subject = variable.key
@@ -119,6 +123,7 @@ def _of_progress(system: System, test: Within, kind: str, subject: str) -> Cond 
     variable = system.variables[test.variable]
     made: Cond
     match kind:
+        # what counts up is asked “at least”: the opposite is said by `not`
         case "open":
             made = LockOpen(subject)
         case "beaten":

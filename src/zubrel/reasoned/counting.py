@@ -17,11 +17,14 @@ def single_gains(system: System, variable: int, makers: Iterable[Maker]) -> dict
     gains: dict[str, int] = {}
     low = system.variables[variable].low
     for maker in makers:
+        # a condition of a change may not hold: the sum is the most that it can be
         gain = sum(_gain(c, low) for c in maker.changes if c.variable == variable)
         if gain:
+            # of what can be made again there is no most
             once = maker.step is not None and system.once_only(system.move_of[maker.step.number])
             if not once:
                 return None
+            # luck picks one outcome of a rule: the best of them counts
             gains[maker.id] = max(gain, gains.get(maker.id, 0))
     return gains
 

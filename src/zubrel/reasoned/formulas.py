@@ -35,6 +35,7 @@ def plain_form(formula: Formula, variables: Sequence[Variable], holds: bool = Tr
     form.)
     """
     match formula:
+        # a denial turns connectives around on its way inwards
         case Both(parts) if holds:
             return both(plain_form(p, variables) for p in parts)
         case Either(parts) if holds:
@@ -51,6 +52,8 @@ def plain_form(formula: Formula, variables: Sequence[Variable], holds: bool = Tr
             return at_least(wanted, [plain_form(p, variables, holds) for p in parts])
         case Within(variable, low, high):
             domain = variables[variable]
+            # tests of all values were dropped when the formula was built, but a denial may have
+            # made one
             if low <= domain.low and high >= domain.high:
                 return TRUE if holds else FALSE
             if holds:
@@ -68,6 +71,7 @@ def literals_of(parts: Iterable[Formula]) -> tuple[Formula, ...]:
 
     One of them is `FALSE` where tests of one variable exclude each other.
     """
+    # by variable, so that of several tests only the sharpest stay
     tests: dict[int, list[Within]] = {}
     others: list[Formula] = []
     for part in parts:
@@ -79,10 +83,12 @@ def literals_of(parts: Iterable[Formula]) -> tuple[Formula, ...]:
                     known.append(piece)
             else:
                 others.append(piece)
+    # together they say in which range the value is
     values = {v: (max(t.low for t in ts), min(t.high for t in ts)) for v, ts in tests.items()}
     if any(low > high for low, high in values.values()):
         return (FALSE,)
     kept: list[Formula] = [test for each in tests.values() for test in each]
+    # what the tests decide of a choice need not be told
     for other in dict.fromkeys(others):
         narrowed = _narrowed(other, values)
         if narrowed == FALSE:
@@ -100,12 +106,14 @@ def _narrowed(choice: Formula, values: Mapping[int, tuple[int, int]]) -> Formula
     """A choice among values of one variable, by what is known of it: decided where that does."""
     if not isinstance(choice, Either) or not choice.parts:
         return choice
+    # only choices of one variable: of several, no single range decides anything
     tests = [p for p in choice.parts if isinstance(p, Within)]
     variables = {t.variable for t in tests}
     if len(tests) < len(choice.parts) or len(variables) > 1 or not variables <= values.keys():
         return choice
     low, high = values[tests[0].variable]
     left = [t for t in tests if t.low <= high and low <= t.high]
+    # wherever the value can be, this alternative holds
     if any(t.low <= low and high <= t.high for t in left):
         return TRUE
     return either(left)
@@ -138,6 +146,7 @@ def _before_test(system: System, changes: Sequence[Change], test: Within) -> For
         change = changes[number]
         if change.variable != test.variable:
             continue
+        # as if the change took place, and as if not, where it has a condition
         changed = _shifted(system, change, test)
         earlier = changes[:number]
         rest_changed = _before_any(system, earlier, changed)
@@ -171,6 +180,7 @@ def _shifted(system: System, change: Change, test: Within) -> Formula:
 
 
 def _before_load(system: System, changes: Sequence[Change], load: Load) -> Formula:
+    # a sum is followed where each change moves it by a known amount
     weighed = variables_of(load)
     for change in changes:
         if change.variable in weighed and (
@@ -181,6 +191,7 @@ def _before_load(system: System, changes: Sequence[Change], load: Load) -> Formu
     for change in reversed(changes):
         if change.variable in variables:
             high -= change.number
+            # what is set no longer depends on what was there before: it leaves the sum
             if change.operation is Operation.SET:
                 variables.remove(change.variable)
         for mark in [m for m in marks if m.variable == change.variable]:
@@ -215,6 +226,7 @@ def may_make(system: System, change: Change, literal: Formula) -> bool:
             if change.variable != variable:
                 return False
             return change.operation is not Operation.SET or not low <= change.number <= high
+        # which way a change moves a sum is not worked out: any change of it may do
         case Load() | Opposite(Load()):
             return change.variable in variables_of(literal)
         case Both(parts) | Either(parts) | AtLeast(_, parts):

@@ -59,6 +59,7 @@ def makes(effects: Iterable[Effect], atom: Cond) -> bool:
 
 
 def _effect_makes(effect: Effect, atom: Cond) -> bool:
+    # an effect makes a condition where it moves the same thing in the right direction
     match atom, effect:
         case (Holds(item, ">=" | ">" | "=", _), Give(given, _)):
             return item == given

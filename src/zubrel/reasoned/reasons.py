@@ -147,6 +147,7 @@ class Reasons:
     def _wished(self, subject: str) -> Formula | None:
         """What it is to hold, open, enter, reach or do something; None for a rule."""
         world, formula = self.system.world, self.system.formula
+        # by section: what it means to have a thing depends on what it is
         if subject in world.items:
             # of what nothing gives there can be none, which a formula would not tell
             return Within(self.system.numbers[keys.held(subject)], 1, 1)
@@ -162,6 +163,7 @@ class Reasons:
 
     def _short_of(self, formula: Formula) -> Iterator[Wanted]:
         """What several moves still to be made want, and how much of it is left."""
+        # shortages are told in the author's own conditions, or not at all
         condition = as_condition(self.system, formula)
         if condition is None or self.possible is None:
             return
@@ -171,6 +173,7 @@ class Reasons:
             return
         walker = self.system.walker
         here = self.walk[-1][2] if self.walk else self.start
+        # what is asked for is counted from the end of the walk, where the reason begins
         combined = Together(
             self.system.world, still, lambda atom: walker.holds(atom, here), self._demand
         )
@@ -181,6 +184,7 @@ class Reasons:
     def _demand(self, rule: Rule) -> Cond:
         """What a rule asks for, as one condition."""
         parts: list[Cond] = []
+        # places, locks and takes are needs of a rule that its `needs` does not say
         if rule.areas is not None:
             places = tuple(At(a) for a in rule.areas)
             parts.append(places[0] if len(places) == 1 else Any(places))

@@ -79,14 +79,17 @@ def _makers_of(system: System) -> tuple[Maker, ...]:
         # luck deals before the first move, and never again
         if move.rule.kind == "deal":
             continue
+        # as conjuncts, so that a reason can take one of them for its next claim
         guard = _guard_of(system, move)
         makers += [Maker(move.rule.id, s.changes, guard, s) for s in move.steps]
     for settler in system.settlers:
+        # what happens by itself only happens after the deal
         asked = _once_begun(system, literals_of((plain_form(settler.guard, variables),)))
         makers.append(Maker(settler.id, settler.changes, asked))
     for formula, number in system.endings:
         ending = variables[ENDING].names[number]
         asked = _once_begun(system, literals_of((plain_form(formula, variables),)))
+        # an ending is made like anything else: by what it asks for
         makers.append(Maker(ending, (_ends(number),), asked))
     return tuple(makers)
 

@@ -171,6 +171,7 @@ class Together(Struct):
                 wanted: Needed = frozenset()
                 for part in parts:
                     needed = self._of(part)
+                    # nothing is known to make this part yet: then nothing makes the whole
                     if needed is None:
                         return None
                     wanted |= needed

@@ -99,6 +99,8 @@ class BackwardFixpoint:
         self.encoding = functions.encoding
         # a rougher set begins rough: its own seed is among what it leaves things out of
         self.seed = tuple(self.approximated(diagram) for diagram in shared(seed, within))
+        # areas outside of these are cut off each update: plays never come there, or it is settled
+        # already
         self.within = within
         self.until = until
         self.barred = barred or {}
@@ -114,10 +116,12 @@ class BackwardFixpoint:
         """The numbers of those that have added something."""
         self.late: dict[int, tuple[int, Function]] = {}
         """Those whose update would have been too large, with its nodes."""
+        # whatever leads into an area that holds something from the beginning is due first
         for area, diagram in enumerate(self.sets):
             if diagram.satisfiable():
                 self._wake(area)
         self.hit = False
+        # what was spent so far is others' work, and does not count towards a new order
         self._began = self.encoding.budget.work
         self._reorder_at = max(REORDERED, functions.well_ordered)
 

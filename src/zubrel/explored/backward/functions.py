@@ -73,8 +73,10 @@ class Functions:
         self.undoing = system.settled - {PLACE, ENDING}
         """The variables in which what happens by itself may undo a step: no end is undone."""
         self.encoding = Encoding(system, order, self.undoing, budget)
+        # the place has no bits of its own: every set is a tuple with one diagram an area
         self.areas = range(system.variables[PLACE].size)
         self.valid = self.encoding.valid(order)
+        # no step leads on from an end, so that all guards can be cut to what has not ended
         self.going_on = self.encoding.formula(Within(ENDING, 0, 0)) & self.valid
         self.all: list[Function] = []
         self.of_step: dict[int, list[Function]] = {s.number: [] for s in system.steps}
@@ -88,6 +90,7 @@ class Functions:
         """By area, each with what of it happens there."""
         self._following: dict[int, tuple[Function, ...]] = {}
         self._courses: dict[int, tuple[Function, ...] | None] = {}
+        # settlers are met area by area: most of them can happen in a few areas only
         for area in self.areas:
             self._begin(area)
         self.settling = [f for here in self._settling for _, f in here]
@@ -95,6 +98,7 @@ class Functions:
         """Nodes up to which sets are hardly smaller in another order of the variables."""
         self.moves_player = any(f.area != f.target for f in self.settling)
         """Whether what happens by itself may lead elsewhere."""
+        # closures of sets at rest apply steps alone, and what follows each of them with it
         self.steps = [f for f in self.all if f.step is not None]
 
     def _begin(self, area: int) -> None:
@@ -144,6 +148,7 @@ class Functions:
         cause: Settler | None = None,
         settler: int | None = None,
     ) -> None:
+        # nothing to go back through: most rules are possible in few areas
         if not guard.satisfiable():
             return
         substitution = self._substitution(after)
@@ -245,6 +250,8 @@ class Functions:
         """
         following = self.following(function)
         into = {function.target: areas[function.target]}
+        # a settler may make another one possible that stands before it, so that one round is not
+        # enough
         grows = bool(following)
         while grows:
             grows = False

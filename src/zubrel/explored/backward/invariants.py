@@ -36,6 +36,7 @@ def had_together(encoding: Encoding, pairs: Pairs) -> Diagram:
     exclusions: list[tuple[int, Diagram]] = []
     values = pairs.values()
     for one, other in combinations(_known(encoding, pairs), 2):
+        # what lies between two variables in the order is repeated for each of their values
         distance = abs(encoding.bits[one][0] - encoding.bits[other][0])
         together = _together(encoding, pairs, values, one, other)
         if together is not None:
@@ -45,6 +46,7 @@ def had_together(encoding: Encoding, pairs: Pairs) -> Diagram:
     # those of neighbours in the order first: they take the fewest nodes
     for _, together in sorted(exclusions, key=lambda pair: pair[0]):
         fewer = possible & together
+        # leaving out an exclusion keeps the set an overapproximation, only a wider one
         if fewer.node_count() <= MOST_NODES:
             possible = fewer
         encoding.pause()
@@ -69,6 +71,7 @@ def _together(
         if values[one] >> at & 1:
             mask = pairs.values_beside(one, at, other)
             groups[mask] = groups.get(mask, 0) | 1 << at
+    # beside every value of the one, all values of the other: nothing is excluded
     if groups.keys() <= {values[other]}:
         return None
     return encoding.union(

@@ -48,11 +48,14 @@ class KnownPlays:
         self.situations: dict[int, KnownSituation] = {}
         self._met = [encoding.false] * system.variables[PLACE].size
         """The same as sets, by area, but for those that are `_new`."""
+        # a union with every single situation would make the set anew each time: they wait until it
+        # is asked
         self._new: dict[int, list[int]] = {}
         self._in_order: list[list[tuple[int, int, int]]] = [[] for _ in self._met]
         """By area, the situations with how many moves come before them, and as how many-th each was
         met; those with the fewest moves first."""
         self._scouted = False
+        # the play of no moves: where nothing else is known, sets are followed to the start itself
         self.remember(walking.start(), None, None)
 
     @property
@@ -103,6 +106,7 @@ class KnownPlays:
         novelty = Novelty(self.system.variables, self.walking.packing)
         steps = self.system.steps
 
+        # worlds in which something may go on for ever were refused before any play is scouted
         def settle(word: int, step: int) -> int:
             rested = successors.settling.settled(word)
             assert isinstance(rested, int), "what never rests was refused before"
@@ -111,6 +115,7 @@ class KnownPlays:
         waiting = deque(self.situations)
         while waiting and len(self.situations) < SCOUTED:
             word = waiting.popleft()
+            # no move leads on from an end
             if word & self.walking.ended:
                 continue
             for step, after in successors.of(word, settle):
@@ -137,10 +142,13 @@ class KnownPlays:
             return
         moves = 0
         if before is not None:
+            # its predecessor found no room: no play could be told for this one
             if before not in self.situations:
                 return
             moves = self.situations[before].moves + 1
         area, bits = self.placed(word)
+        # fewest moves first, and of those the first that was met: the same world gives the same
+        # play
         insort(self._in_order[area], (moves, len(self.situations), word))
         self.situations[word] = KnownSituation(area, bits, before, step, moves)
         self._new.setdefault(area, []).append(word)

@@ -64,13 +64,20 @@ class Projecting:
         kept = set[int]()
         try:
             with self.budget.within(PROJECTING):
+                # what the set itself asks about has to be kept: without it, the set would be
+                # everywhere
                 kept |= set(self._limited(areas))
+                # each round keeps more variables; past some, hardly anything is left to leave out
                 for _ in range(REFINED):
                     closure = self._closed(areas, within, plays.met, kept)
+                    # an overapproximation of what leads there meets no play, so the exact set meets
+                    # none either
                     if not closure.hit:
                         log.info("out of reach, as %d variables tell", len(kept))
                         return closure.areas
                     stopping = self._stopping(closure, areas, within, plays, kept)
+                    # the play can be followed to its end, with nothing that was left out in its
+                    # way: it is a real one
                     if not stopping:
                         return None
                     kept |= stopping

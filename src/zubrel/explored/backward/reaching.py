@@ -44,6 +44,7 @@ class Reaching:
         self.functions = Functions(system, budget)
         self.encoding = self.functions.encoding
         self.walking = Walking(system)
+        # an overapproximation of what is reached, known without a search: no closure leaves it
         self.possibly = self._possibly()
         """By area: the situations at rest but for those that are known never to be reached."""
         self.may_be = self.possibly
@@ -54,10 +55,12 @@ class Reaching:
         """A set that is being closed: where a share of work ends it goes on with the next one."""
         self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
         """Settled situations of plays, by their packed words."""
+        # settling the start below would not end where it never rests
         self._refuse_endless_start()
         begin = self.walking.packing.unpack([self.walking.start()])
         self.place, self.start = begin[PLACE], self.encoding.situation(begin)
         """Where plays begin, at rest: the area, and the situation."""
+        # one store of plays for all questions: what one has found may answer the next
         self.known = KnownPlays(system, self.encoding, self.walking)
         if not system.always_rests:
             self._refuse_if_endless()
@@ -65,6 +68,7 @@ class Reaching:
     def _possibly(self) -> Areas:
         possible, values = self.system.possible_values, self.functions.valid
         for number, variable in enumerate(self.system.variables):
+            # only a mask that excludes a value costs a diagram
             mask = possible[number]
             if number != PLACE and mask != (1 << variable.size) - 1:
                 among = (variable.low + n for n in range(variable.size) if mask >> n & 1)
@@ -72,6 +76,7 @@ class Reaching:
         pairs = self.system.pairs
         if pairs is not None:
             values = values & had_together(self.encoding, pairs)
+        # between two moves everything is at rest, so that what is not can be left out of every set
         resting = list(self.functions.quiet)
         for area in self.functions.areas:
             if not possible[PLACE] >> area & 1:
@@ -182,6 +187,7 @@ class Reaching:
         """What leads to some situations, up to where a known play, or the start, is come to."""
         place, met = self.place, self.known.met
 
+        # the start may have been left out of `met`: then only a play from the very start will do
         def is_start(area: int, diagram: Diagram) -> bool:
             return area == place and (diagram & self.start).satisfiable()
 
@@ -224,6 +230,7 @@ class Reaching:
     def _along(self, closure: Closure, areas: Areas, begin: int | None) -> Trace:
         """The way into a set that a closure has found: from a situation, or from where a known play
         has come to."""
+        # of the known plays that were met the one with the fewest moves: the whole play stays short
         word = self.known.nearest(closure.areas) if begin is None else begin
         assert word is not None, "the closure ends where it has come to what was met"
         steps = self.known.steps_to(word)
@@ -233,6 +240,8 @@ class Reaching:
             assert len(steps) <= most, "each step leads to an earlier update"
             step, after = self._next(closure, areas, word)
             steps.append(step)
+            # the way is known from now on, so that the next closure may end as soon as it comes
+            # upon it
             self.known.remember(after, word, step)
             word = after
         return Trace(tuple(steps), shortest=False)
@@ -240,6 +249,7 @@ class Reaching:
     def _next(self, closure: Closure, areas: Areas, word: int) -> tuple[Step, int]:
         """The step that leads nearer to the seed of a closure, or from there into the set."""
         area, bits = self.known.placed(word)
+        # the update that has added a situation names a step out of it to what was added before
         if not closure.seed[area].eval(bits):
             step = closure.history[closure.added_by(area, bits)].function.step
             assert step is not None, "nothing happens by itself at rest"
@@ -274,12 +284,15 @@ class Reaching:
             # whatever does not come to rest in something that is at rest never does
             leads = function.guard & ~functions.settled_before(function, resting)
             restless[function.area] = restless[function.area] | leads
+        # a search like any other one: an endless settling matters only where a play can set it off
         closure = self._way_into(tuple(restless), None)
         if closure is None:
             return
         log.info("something never rests, as sets closed backwards tell")
         trace = self._along(closure, tuple(restless), None)
         *_, word = self.walking.along(trace)
+        # the diagrams only say that some step there never rests; plain integers name it and its
+        # cycle
         step, word = self._unrest(*self.known.placed(word), word)
         rested = self.walking.settling.settled(word)
         assert not isinstance(rested, int), "both readings of what happens by itself agree"

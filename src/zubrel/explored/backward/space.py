@@ -74,12 +74,15 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
             return bool((diagram & there[area]).satisfiable())
 
         back = self.reaching_back
+        # the closure ends at its first hit; whether plays come to what was hit is another question
         closure = BackwardFixpoint(self.functions, self._cut(areas), back.possibly, is_there).run()
         if not closure.hit:
             return False
         # nearly always it is one situation at the end of a play, which the first hit is then
         if origin & AreaSet(self, closure.areas):
             return True
+        # what was hit first may be out of reach while more of the origin is not: all of it is
+        # closed
         return bool(origin & AreaSet(self, back.closed(self._cut(areas))))
 
     def count(self, situations: AreaSet) -> int:
@@ -186,6 +189,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         """One at a time, for whoever has seen enough; those of plays that are known come first."""
         new: list[AreaSet] = []
         steps: list[Step] = []
+        # whether a set is empty may take a closure of its own, which known plays save
         for step in self.system.steps:
             between = self.before(step, targets) & sources
             if between.is_plain and self.reaching_back.known.play_into(between.areas) is not None:

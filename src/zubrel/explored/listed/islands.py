@@ -43,6 +43,7 @@ class Islands:
         self.kernel = Kernel(system.variables, self.packing, np.uint64(1))
         self.open_ways = OpenWays(system, self.kernel)
         self.rows = Rows(self.packing.words)
+        # without the number of the step: only what leads where is asked of islands
         self.edges: list[tuple[Numbers, Numbers]] = []
         self.stopped: str | None = None
         self.situations = 0
@@ -138,6 +139,7 @@ class _IslandSearch:
         self.islands = islands
         self.budget = budget
         self.progress = progress
+        # counting needs no edges, which take more room than the situations
         self.with_edges = with_edges
         self.most = most
         self.table = NumberTable(islands.rows)
@@ -183,12 +185,14 @@ class _IslandSearch:
     def _expand(self, first: int, last: int) -> None:
         """All moves from all areas of the islands numbered `first` to `last`."""
         words = self.islands.rows.columns(first, last)
+        # an end is an island of its own, with no moves
         going_on = np.flatnonzero((words[self.ending.word] & np.uint64(self.ending.mask)) == 0)
         words = [w[going_on] for w in words]
         settings = self.islands.open_ways.settings(words)
         areas = (words[self.place.word] & np.uint64(self.place.mask)).astype(np.int64)
         sources: list[Any] = []
         results: list[list[Any]] = []
+        # an island is known by its first area only, so each area is visited whose first one that is
         for area, moves in enumerate(self.at):
             if not moves:
                 continue
@@ -203,6 +207,8 @@ class _IslandSearch:
                 numbers = (going_on[here] + first).astype(np.uint32)
                 self._move(moves, own, settings[here], areas[here], numbers, sources, results)
         if sources:
+            # all areas settle and number their outcomes together: few large arrays instead of many
+            # small
             after = [
                 np.concatenate([r[n] for r in results]) for n in range(self.islands.packing.words)
             ]

@@ -94,6 +94,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         which of their words they have any."""
         met = np.zeros(len(packed), np.bool_)
         ((first,), (end,)) = _ends(row[None])
+        # sets whose words do not overlap share nothing, which needs no look at their bits
         left = np.flatnonzero((low < end) & (high > first))
         width = FEW
         # plays come into a set early, where what avoids another is: few words tell most pairs
@@ -102,6 +103,8 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
             self.budget.spend((len(packed) + len(left) * (words.stop - words.start)) * WORD)
             share = (packed[left, words] & row[words]).any(axis=1)
             met[left[share]] = True
+            # pairs that the first words have not told are likely to share nothing: the rest in wide
+            # strides
             first, width = words.stop, 8 * width
             left = left[~share & (high[left] > first)] if first < end else left[:0]
         return met

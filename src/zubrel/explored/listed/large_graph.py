@@ -50,6 +50,7 @@ class VectorGraph:
         self.moves = 0
         self.stopped: str | None = None
         self._levels: npt.NDArray[np.int32] | None = None
+        # sorted copies of all edges, made when the first question needs that direction
         self._forward: Links | None = None
         self._backward: Links | None = None
 

@@ -60,13 +60,16 @@ class _Moved:
 
 def rules_by_area(system: System, kernel: Kernel) -> list[list[tuple[Move, Test, list[Update]]]]:
     """For each area the rules that may be possible there, with their guards and outcomes."""
+    # a guard that never holds would still cost a comparison for every situation
     moves = [m for m in system.moves if m.guard != FALSE]
+    # written out and compiled together, with one call of the compiler
     tests = kernel.tests(m.guard for m in moves)
     updates = iter(kernel.updates(s.changes for m in moves for s in m.steps))
     every = range(len(system.variables[PLACE].names))
     rules: list[list[tuple[Move, Test, list[Update]]]] = [[] for _ in every]
     for move, test in zip(moves, tests, strict=True):
         own = [next(updates) for _ in move.steps]
+        # a rule is tried only where its area is right, which is most of what its guard would ask
         for area in every if move.areas is None else move.areas:
             rules[area].append((move, test, own))
     return rules
@@ -85,6 +88,8 @@ class VectorSearch:
         self.table = NumberTable(space.rows)
         self.settling = VectorSettling(space.system, space.kernel, space.packing)
         self.at: list[list[tuple[Test, list[tuple[int, Update]]]]] = []
+        # edges of some levels are collected by step before they become blocks: many tiny arrays are
+        # slow
         self.open_block: dict[int, list[tuple[Numbers, Numbers]]] = {}
         self.open_edges = 0
         self._prepare()
@@ -101,6 +106,7 @@ class VectorSearch:
     def run(self, most: int | None = None) -> VectorSpace:
         """Raises `TooMany` past `most` situations, `EndlessSettling` as it says."""
         space, self.most = self.space, most
+        # a search that was ended by `most` is gone on with, and has its start already
         if not len(space.rows):
             start = np.array([space.packing.pack(space.system.start)], np.uint64)
             self.table.numbers_of(self._settled([start[:, n] for n in range(start.shape[1])]))
@@ -109,10 +115,14 @@ class VectorSearch:
                 if space.explored == self.level_end:
                     # all that is known now is one move further away than what was expanded before
                     self.level_end = len(space.rows)
+                # a level in slices: a whole one may be too large for what its outcomes take in
+                # memory
                 while space.explored < self.level_end:
                     self._expand_some(self.level_end)
                 if len(space.rows) > self.level_end:
                     space.level_starts.append(self.level_end)
+        # a share of work is the caller's own limit, who wants to know; others end the search with
+        # what is known
         except WorkSpent:
             raise
         except LimitReached as limit:
@@ -196,6 +206,7 @@ class VectorSearch:
                 kept[end] = either_changed
                 taken.append((number, sources[either_changed]))
             at += size * len(numbers)
+        # numbered only now: what a rule without effect leads to is the situation itself
         targets = self.table.numbers_of([w[kept] for w in after])
         self._keep_edges(taken, targets)
 
@@ -237,6 +248,7 @@ def refuse_if_endless(
 
     Plain integers name the cycle, and a second search with them the moves that lead to it.
     """
+    # this happens once at the most, and the message is exact
     small = ScalarSpace(system, budget)
     (word,) = small.packing.pack(packing.unpack(row))
     cycle = Settling(system, small.kernel, small.packing).settled(word)

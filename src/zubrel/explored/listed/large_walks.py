@@ -29,6 +29,8 @@ class VectorWalks:
         inside = np.flatnonzero(target.truths & self.reached.truths)
         if not len(inside):
             return None
+        # the level of a situation is its fewest steps from the start, so that going up levels is
+        # shortest
         here = int(inside[np.argmin(self.levels[inside])])
         parents, steps = self._parents()
         trace: list[Step] = []
@@ -58,6 +60,7 @@ class VectorWalks:
             steps = np.zeros(len(self.levels), np.int32)
             for block in reversed(self.space.blocks):
                 self.space.budget.spend(STEP)
+                # a level below zero was not reached with what is avoided
                 before, after = self.levels[block.sources], self.levels[block.targets]
                 nearer = np.flatnonzero((after == before + 1) & (before >= 0))[::-1]
                 parents[block.targets[nearer]] = block.sources[nearer]

@@ -57,9 +57,12 @@ class Links:
         """
         turns = (list(enumerate(self.pieces)), list(reversed(list(enumerate(self.pieces)))))
         turns = turns[::-1] if from_last else turns
+        # when some situation of 4,096 has changed for the last time: cheaper than a flag for each
         changed = np.zeros((len(bits) >> 12) + 2, np.int64)
+        # and when each piece was last gathered: what has not changed since then brings nothing
         seen = [-1] * len(self.pieces)
         clock = 0
+        # a sweep in the order of the levels carries bits along a whole chain at once
         again, turn = True, 0
         while again:
             again = False
@@ -102,7 +105,9 @@ class _Piece:
         """The situations that got new bits."""
         near = bits[self.ends]
         if open_links is not None:
+            # a closed link carries nothing, and all links stay in place for the sums below
             near[~open_links[self.slice]] = 0
+        # links are sorted by the situation that they lead from: one reduction for each of those
         new = np.bitwise_or.reduceat(near, self.offsets) & ~bits[self.nodes]
         if allowed is not None:
             new &= allowed[self.nodes]

@@ -86,6 +86,7 @@ class NumberTable:
     def numbers_of(self, columns: list[Any]) -> Numbers:
         """The number of each situation; new ones are numbered in order of appearance in a slot."""
         count = len(columns[0])
+        # at most half full, so that a search in the table ends after few slots
         self._make_room(count)
         mask = len(self.slots) - 1
         slot = self._hashes(columns) & np.uint64(mask)
@@ -94,6 +95,7 @@ class NumberTable:
         waiting = np.arange(count)
         while len(waiting):
             waiting, slot = self._round(columns, waiting, slot, numbers)
+            # linear probing: what found another situation in its slot tries the next one
             slot = (slot + 1) & mask
         return numbers
 
@@ -139,6 +141,7 @@ class NumberTable:
         chunk = 1 << 18
         for start in range(0, len(self.rows), chunk):
             end = min(start + chunk, len(self.rows))
+            # hashes are not kept: working them out again takes less than the room for them
             hashes = self._hashes(self.rows.columns(start, end)) & np.uint64(mask)
             self._place(np.arange(start + 1, end + 1, dtype=np.uint32), hashes.astype(np.int64))
 

@@ -65,8 +65,11 @@ class OpenWays:
         bits = np.zeros((columns, count), np.uint64)
         for number, test in enumerate(self.tests):
             truths = np.broadcast_to(np.asarray(test(*words)), (count,))
+            # a setting is a row of truth values, packed, so that equal ones are found by sorting
+            # words
             bits[number // 64] |= truths.astype(np.uint64) << np.uint64(number % 64)
         if columns == 1:
+            # islands are worked out once for each setting that is met, and there are few of those
             different, places = np.unique(bits[0], return_inverse=True)
             rows = [row.tobytes() for row in different]
         else:
@@ -82,6 +85,7 @@ class OpenWays:
             known = self.known[row] = len(self.known)
             bits = np.frombuffer(row, np.uint64)
             first = self._islands([int(word) for word in bits])
+            # twice as many rows at a time, so that all copies together are no longer than the table
             if known == len(self.first):
                 self.first = np.concatenate([self.first, np.zeros_like(self.first)])
                 self.sizes = np.concatenate([self.sizes, np.zeros_like(self.sizes)])
@@ -93,6 +97,7 @@ class OpenWays:
         """The first area of each area's island, by transitive closure on bits (Warshall, 1962)."""
         reach = [1 << area for area in range(self.size)]
         for way in self.ways:
+            # a way without a guard is open in every setting
             if way.guard is None or words[way.guard // 64] >> (way.guard % 64) & 1:
                 reach[way.here] |= 1 << way.there
         for middle in range(self.size):
@@ -102,6 +107,7 @@ class OpenWays:
                     reach[area] |= beyond
         first = list(range(self.size))
         for area in range(self.size):
+            # both directions: one that cannot be walked back is no part of an island
             for other in range(area):
                 if reach[area] >> other & 1 and reach[other] >> area & 1:
                     first[area] = first[other]

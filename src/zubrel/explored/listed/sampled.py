@@ -41,6 +41,7 @@ class SampledSpace(ScalarSpace):
             here = waiting.popleft()
             if here in target:
                 break
+            # what has a higher number was met and never left: its steps are not known
             for step, after in self.successors[here] if here < len(self.successors) else ():
                 if after not in came:
                     came[after] = (here, step)
@@ -66,6 +67,7 @@ def sampled(
     """
     search = _Sampling(system, budget)
     try:
+        # past its share the sample is as good as it is: any part of it is true
         with budget.within(work):
             search.run(plays, most)
     except WorkSpent:
@@ -85,6 +87,7 @@ class _Sampling:
         self.met: dict[int, int] = {}
         """All that were met, each with its values as bits."""
         self.waiting: list[tuple[int, int, int]] = []
+        # no step leads to the start: -1 stands for none where something never rests
         self.start = self._settled(packing.pack(system.start)[0], -1)
 
     def run(self, plays: Iterable[Sequence[Step]], most: int) -> None:
@@ -134,6 +137,7 @@ class _Sampling:
         # known from its edges only
         order: dict[int, int] = {self.start: 0}
         before: list[tuple[int, int] | None] = [None]
+        # breadth-first numbers, as those of a whole search: walks and levels are read off them
         queue = deque([self.start] if self.start in self.links else [])
         while queue:
             word = queue.popleft()
@@ -143,6 +147,7 @@ class _Sampling:
                     order[after] = len(order)
                     queue.append(after)
         left = list(order) if self.start in self.links else []
+        # steps into what was never left are kept: that they exist is known
         for word in left:
             successors = []
             for step, after in self.links[word]:

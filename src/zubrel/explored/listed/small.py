@@ -102,11 +102,14 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         self.packing: Packing = pack_into_one(system.variables)
         self.kernel = Kernel(system.variables, self.packing, 1)
         self.words: list[int] = []
+        # by number: the situation and the step that have led to it first, which are on a shortest
+        # walk
         self.parents: list[tuple[int, int] | None] = []
         self.successors: list[list[tuple[int, int]]] = []
         self.edges = [Edges() for _ in system.steps]
         self.moves = 0
         self.stopped: str | None = None
+        # made when a question needs them: small worlds are often asked little
         self._after: list[list[int]] | None = None
         self._settling: Settling | None = None
 
@@ -168,6 +171,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
             changed = False
             self.budget.spend(len(bits) * SWEEP)
             for here, after in enumerate(self._targets()):
+                # one bit a question, so that all questions are answered in the same sweeps
                 if known := bits[here]:
                     for target in after:
                         if new := known & ~bits[target] & ~closed[target]:
@@ -279,6 +283,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         for source, steps in enumerate(self.successors):
             for _, place in steps:
                 before[place].append(source)
+        # all sources of the search at once: what is found first has the fewest steps to any of them
         distances = dict.fromkeys(target, 0)
         # sets have no order of their own, and distances are told
         queue = deque(sorted(target))
@@ -309,6 +314,7 @@ def _closed_backward(after: Sequence[Sequence[int]], target: Numbers) -> Numbers
         for place in targets:
             before[place].append(source)
     reached, pending = set(target), list(target)
+    # in any order: only which situations are reached is asked, and not in how many steps
     while pending:
         for source in before[pending.pop()]:
             if source not in reached:

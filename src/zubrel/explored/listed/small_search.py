@@ -52,6 +52,7 @@ class _ScalarSearch:
         self.progress = progress
         self.most = most
         self.narrow = narrow
+        # the limit of the user; `most` is where another engine takes over
         self.allowed = budget.limits.situations or sys.maxsize
         self.successors = Successors(space.system, space.kernel, space.packing)
         self.source = 0
@@ -62,8 +63,10 @@ class _ScalarSearch:
         start = space.packing.pack(space.system.start)[0]
         known: dict[int, int] = {}
         self._add(self._settled(start, None), None, known)
+        # the list of situations is the queue as well: those without successors are left to expand
         while len(space.successors) < len(space.words):
             source = len(space.successors)
+            # limits are looked at now and then only: this is the innermost loop of all
             due = source % CHECK_EVERY == 0 or len(space.words) > self.allowed
             if due and self._is_over(source):
                 return
@@ -94,6 +97,7 @@ class _ScalarSearch:
                 if target is None:
                     target = self._add(after, (source, step), known)
                 successors.append((step, target))
+                # edges are kept twice, by situation and by step: findings ask for both
                 edges = space.edges[step]
                 edges.sources.append(source)
                 edges.targets.append(target)

@@ -19,10 +19,12 @@ class Expansion:
         every = range(len(system.variables[PLACE].names))
         self.moves: list[list[Move]] = [[] for _ in every]
         for move in system.moves:
+            # rules that are never possible are left out once, and not at every situation
             if move.guard != FALSE:
                 for area in every if move.areas is None else move.areas:
                     self.moves[area].append(move)
         self.steps = [[tuple(s.number for s in m.steps) for m in here] for here in self.moves]
+        # one function an area: one call tells all that is possible in a situation
         self.functions = kernel.expansions(
             [(m.guard, [s.changes for s in m.steps]) for m in here] for here in self.moves
         )

@@ -120,6 +120,8 @@ class Kernel(Struct, frozen=True):
         values: dict[int, int] = {}
         remaining = []
         for part in parts:
+            # most of what rules ask is that something has one value, and masks and values of those
+            # add up
             pinned = self._pinned(part)
             if pinned is None:
                 remaining.append(self._formula(part))

@@ -24,6 +24,8 @@ class Novelty:
         self.count = 0
         pairs = zip(variables, packing.fields, strict=True)
         for number, (variable, field) in enumerate(pairs):
+            # of an amount each value is new once: it would make everything look new, and its pairs
+            # take room
             if 1 < variable.size <= MANY:
                 self.fields[number] = (field.shift, (1 << field.bits) - 1, self.count)
                 self.count += variable.size
@@ -56,6 +58,7 @@ class Novelty:
             if number in self.fields:
                 shift, mask, place = self.fields[number]
                 values ^= 1 << place + (before >> shift & mask)
+                # the old value out and the new one in: the other bits are those of the word before
                 changed.append(place + (word >> shift & mask))
                 values ^= 1 << changed[-1]
         return self._noted(changed, values, rank, all_of_them=False), values
@@ -66,6 +69,7 @@ class Novelty:
         """How new some values (or all) are beside all that a situation has, which are noted."""
         earlier = self.earlier.get(rank, 0)
         beside = self.beside.setdefault(rank, [0] * self.count)
+        # a value that was never had is the newest; two that were never had at once come next
         new = 1 if values_as_bits & ~earlier else 3
         self.earlier[rank] = earlier | values_as_bits
         for value in values:

@@ -81,6 +81,7 @@ def pack_into_words(variables: Sequence[Variable], width: int | None = WORD) -> 
     fields, word, used = [], 0, 0
     for variable in variables:
         bits = (variable.size - 1).bit_length()
+        # no field across two words: a test looks at one word only
         if width is not None and used + bits > width:
             word, used = word + 1, 0
         fields.append(BitField(word, used, bits, variable.low))

@@ -17,9 +17,11 @@ class Settling:
 
     def __init__(self, system: System, kernel: Kernel, packing: Packing) -> None:
         self.ids = [s.id for s in system.settlers]
+        # in the order of the file, which is that in which they happen
         tests = kernel.tests(s.guard for s in system.settlers)
         updates = kernel.updates(s.changes for s in system.settlers)
         self.settlers = list(zip(tests, updates, strict=True))
+        # an end is looked at when nothing else happens, so that it is the last thing that does
         end = [(Change(ENDING, Operation.SET, number),) for _, number in system.endings]
         ends = kernel.tests(guard for guard, _ in system.endings)
         self.endings = list(zip(ends, kernel.updates(end), strict=True))
@@ -28,6 +30,7 @@ class Settling:
 
     def settled(self, word: int) -> int | tuple[str, ...]:
         """The settled situation, or the ids of what goes round and round."""
+        # many worlds have endings only, for which no trail is needed
         if not self.settlers:
             return word if word & self.mask else self._ended(word)
         trail: list[tuple[int, int]] = []
@@ -38,6 +41,7 @@ class Settling:
                 return self._ended(word)
             number, after = happened
             trail.append((word, number))
+            # nearly everything rests after a few; only what does not is looked through for a cycle
             if len(trail) > SOON_RESTS:
                 if word in seen:
                     return self._cycle(trail)
@@ -52,6 +56,7 @@ class Settling:
             if happened is None:
                 return False
             number, after = happened
+            # tested before it happens: what it takes is still there then
             if number in watched and watched[number](word):
                 return True
             word = after

@@ -22,6 +22,7 @@ class VectorSettling:
 
     def __init__(self, system: System, kernel: Kernel, packing: Packing) -> None:
         self.kernel = kernel
+        # in the order of the file, as for one situation, with functions that take columns
         tests = kernel.tests(s.guard for s in system.settlers)
         updates = kernel.updates(s.changes for s in system.settlers)
         self.settlers = list(zip(tests, updates, strict=True))

@@ -61,12 +61,16 @@ class Encoding:
         self.budget = budget
         self.bits: dict[int, list[int]] = {v: [] for v in range(len(system.variables))}
         self.copies: dict[int, list[int]] = {}
+        # on top of all: sets of several questions are told apart by them, and share what lies below
         self.selectors = list(range(SELECTORS))
         count = SELECTORS
         for variable in order:
+            # a variable of one value has no bits, and no test of it needs a node
             for _ in range((system.variables[variable].size - 1).bit_length()):
                 self.bits[variable].append(count)
                 count += 1
+                # next to what it copies: to compare the two takes one node a value there, and a
+                # table elsewhere
                 if variable in doubled:
                     self.copies.setdefault(variable, []).append(count)
                     count += 1
@@ -77,8 +81,10 @@ class Encoding:
         self.count = count
         self.free = SELECTORS + sum(len(copies) for copies in self.copies.values())
         capacity = _capacity(budget.limits.memory)
+        # too small a cache forgets results that are about to be needed again
         cache = 1 << (19 if count < 100 else 21 if count < 400 else 22)
         self.manager = BDDManager(capacity, cache, 1)
+        # nodes there were when work was last counted, and after nodes were last collected
         self._made = self._kept = 0
         self._room = int(capacity * COLLECT)
         self.manager.add_vars(count)
@@ -154,6 +160,7 @@ class Encoding:
         assigned: Assignment = []
         for variable in self._upwards:
             key = variable, values[variable]
+            # the bits of a value never change, and situations are made by the ten thousand
             pairs = self._pairs.get(key)
             if pairs is None:
                 code = self.code(variable, values[variable])
@@ -165,10 +172,12 @@ class Encoding:
         """The values of the variables in some situation of a set that is not empty."""
         picked = diagram.pick_cube()
         assert picked is not None, "an empty set has no situation"
+        # what has no bits has one value only, its lowest
         values = [variable.low for variable in self.system.variables]
         for number in self.coded:
             value = 0
             for bit in self.bits[number]:
+                # a bit that the cube leaves open may be either: low is as good
                 value = value * 2 + bool(picked[bit])
             values[number] += value
         return values
@@ -199,6 +208,7 @@ class Encoding:
             case Opposite(part):
                 return ~self.formula(part)
             case AtLeast(count, parts):
+                # a count is a sum of truth values
                 tests: list[Mapping[int, Diagram]] = []
                 for part in parts:
                     holds = self.formula(part)
@@ -242,6 +252,8 @@ class Encoding:
         self, columns: Sequence[Mapping[int, Diagram]], good: Callable[[int], bool], most: int
     ) -> Diagram:
         """Where the sum of one number from each column is good; sums from `most` on count alike."""
+        # from the last column back: what a total leads to is known when the columns before it are
+        # added
         totals = {total: self.true if good(total) else self.false for total in range(most + 1)}
         for column in reversed(columns):
             sums = {}

@@ -60,6 +60,7 @@ def _only_new(follow: Callable[[Step, Diagram], Diagram]) -> Callable[[Step, Dia
 
     def new(step: Step, diagram: Diagram) -> Diagram:
         known = seen.get(step.number)
+        # images distribute over unions: those of what was there before are in the closure already
         seen[step.number] = diagram
         return follow(step, diagram if known is None else diagram & ~known)
 
@@ -188,8 +189,10 @@ class SymbolicFixpoints:
         An area that is left is changed as well: what is possible there no longer is.
         """
         move, one = self.moves_of[step.number], self.relations[step.number]
+        # what happens by itself after a step belongs to it: nobody sees what lies in between
         _, more = self.settling.set_off_by(one.writes)
         writes = (one.writes | more) - {PLACE}
+        # where the step begins or ends is not known beforehand: any area may be left or entered
         if PLACE in more or (PLACE in one.writes and move.areas is None):
             return writes | self._areas(range(self.system.variables[PLACE].size))
         if PLACE not in one.writes:
@@ -274,6 +277,7 @@ class SymbolicFixpoints:
             for step in self.system.steps:
                 self.pause()
                 closure = closure | (follow(step, closure) & within)
+            # diagrams are kept once only, so that this compares two addresses
             if closure == before:
                 return closure
 
@@ -290,6 +294,7 @@ class SymbolicFixpoints:
                 self.pause()
                 reached = follow(step, known)
                 known = known | (reached if within is None else reached & within)
+                # whoever waits for some situation can end the closure as soon as it is met
                 if self.on_growth is not None:
                     self.on_growth(known)
             if known == before or not group.repeats:

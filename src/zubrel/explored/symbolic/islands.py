@@ -21,10 +21,12 @@ def islands_of(system: System) -> tuple[list[frozenset[int]], frozenset[int]]:
     links: dict[int, set[int]] = {}
     plain: list[tuple[Step, int, int]] = []
     for move in system.moves:
+        # with several outcomes, luck decides where the player comes to
         there = destination_of(move.steps[0]) if len(move.steps) == 1 else None
         if move.guard != TRUE or there is None or move.areas is None:
             continue
         for here in move.areas:
+            # where something happens at one end only, walking there is not without an effect
             if marks.get(here) == marks.get(there):
                 links.setdefault(here, set()).add(there)
                 plain.append((move.steps[0], here, there))
@@ -32,6 +34,7 @@ def islands_of(system: System) -> tuple[list[frozenset[int]], frozenset[int]]:
     number = {area: n for n, island in enumerate(islands) for area in island}
     steps: dict[int, bool] = {}
     for step, here, there in plain:
+        # a rule may be tried in several areas: all of its ways have to lie inside
         inside = here in number and number[here] == number.get(there)
         steps[step.number] = steps.get(step.number, True) and inside
     return islands, frozenset(n for n, inside in steps.items() if inside)
@@ -46,6 +49,7 @@ def _mutual(links: dict[int, set[int]], areas: Iterable[int]) -> list[frozenset[
     left, mutual = set(areas), []
     while left:
         start = min(left)
+        # worlds have few areas: a linear algorithm would save nothing
         island = _reached(start, links) & _reached(start, turned)
         left -= island
         if len(island) > 1:

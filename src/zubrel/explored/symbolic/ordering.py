@@ -41,6 +41,7 @@ def used_by(guard: Iterable[int], changes: Sequence[Change]) -> frozenset[int]:
 
 
 def _edges(system: System) -> list[frozenset[int]]:
+    # each rule pulls together what it reads and what it writes, guards and changes alike
     edges = [
         used_by(variables_of(move.guard), step.changes)
         for move in system.moves
@@ -80,6 +81,7 @@ def _walking_order(system: System) -> dict[int, int]:
     names = {area: n for n, area in enumerate(system.variables[PLACE].names)}
     after: dict[int, list[int]] = {}
     for move in system.moves:
+        # what a way asks for does not matter here: areas that lie side by side are near each other
         for outcome in move.rule.outcomes:
             if outcome.destination is not None:
                 for area in move.areas or ():

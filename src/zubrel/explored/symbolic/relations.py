@@ -161,10 +161,12 @@ def _result(domain: Variable, value: int, operations: Operations) -> int | None:
                 value = number
             case Operation.ADD:
                 value += number
+            # a store that is full wastes what does not fit, and one that is empty gives nothing
             case Operation.ADD_UP_TO_END:
                 value = min(domain.high, max(domain.low, value + number))
             case Operation.FLIP:
                 value = domain.low + domain.high - value
+        # only plain sums can leave the range: the other operations keep to it
         if not domain.low <= value <= domain.high and operation is Operation.ADD:
             return None
     return value

@@ -44,9 +44,11 @@ def reorder(encoding: Encoding, sets: Sequence[Diagram], work: float) -> float:
     copies.
     """
     room = max(LEAST_ROOM, ROOM * sum(s.node_count() for s in sets))
+    # where memory is limited by the system, a failed allocation would end the whole program
     space = address_space_left()
     if space is not None and space < LEAST_SPACE + room * SPACE_BYTES:
         return 1.0
+    # sifting is tried out on copies: the sets themselves stay as they are until it has paid
     sifting = _Sifting(encoding, sets, room)
     before = sifting.smallest
     sifting.run(work)
@@ -109,6 +111,7 @@ class _Sifting:
                 if below:
                     waiting += below
                     continue
+                # variables with the most nodes are moved first: they have the most to gain
                 self.asking[bit] += 1
                 made[node] = variables[bit].ite(made[high], made[low])
             copies.append(made[diagram])

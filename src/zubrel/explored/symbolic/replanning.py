@@ -98,9 +98,12 @@ class _Replanning:
     def _leads(self, steps: list[Step], wanted: Diagram) -> bool:
         walking = self.space.walking
         word = walking.start()
+        # every step leads to what is reachable: only a walk that avoids something has to be looked
+        # at
         everywhere = self.allowed == self.space.reachable
         for step in steps:
             after = walking.after(word, step)
+            # the step is not possible any more without what was left out before it
             if after is None or not (everywhere or self.space.holds(self.allowed, after)):
                 return False
             word = after

@@ -67,6 +67,7 @@ class SymbolicSearch:
         self.progress = progress
         self.goes_on = goes_on
         self.began = budget.work
+        # by work done, and never by the clock
         self.next_question = self.began + EVERY
 
     @property

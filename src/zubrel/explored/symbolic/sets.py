@@ -74,9 +74,11 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
 
     def reached_without(self, avoided: Sequence[DiagramSet]) -> list[DiagramSet]:
         def without(diagram: Diagram) -> Diagram:
+            # a play that avoids a set may not begin in it either
             allowed = self.reachable & ~diagram
             return self.closed(self.start & allowed, self.forth, allowed)
 
+        # who is outside of a set that is never left has never been in it: no closure is needed
         easy = {n for n, diagram in enumerate(avoided) if self._is_for_good(diagram)}
         hard = self._at_once([s for n, s in enumerate(avoided) if n not in easy], without)
         answers = iter(hard)
@@ -109,6 +111,8 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
             if len(some_sets) == 1:
                 answers.append(reply(some_sets[0]))
             else:
+                # one closure for many sets, told apart by selector bits: what they share is
+                # followed once
                 combined = reply(self.encoding.selected_union(some_sets))
                 answers += self.encoding.split_by_selectors(combined, len(some_sets))
         return [DiagramSet(answers[place]) for place in places]
@@ -188,6 +192,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         return DiagramSet(sources & self.possible(step).diagram)
 
     def reaching_by_choice(self, target: DiagramSet, within: DiagramSet) -> DiagramSet:
+        # a move is safe only if none of its outcomes leaves the set: luck picks the outcome
         def escaping(move: Move, kept: Diagram) -> Diagram:
             outside = DiagramSet(self.reachable & ~kept)
             return self.encoding.union(self.before(s, outside).diagram for s in move.steps)
@@ -195,6 +200,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         def closed(barred: Mapping[int, Diagram]) -> Diagram:
             def allowed(step: Step, diagram: Diagram) -> Diagram:
                 sources = self.back(step, diagram)
+                # going back over a barred step would count on luck
                 return sources & ~barred[step.number] if step.number in barred else sources
 
             return self.closed(target.diagram, allowed, self.reachable, barred=True, backwards=True)
@@ -220,6 +226,7 @@ class SymbolicSpace(SymbolicFixpoints, EverySituation[DiagramSet, SymbolicWalks]
         return any(self.holds(situations.diagram, word) for word in self.walking.along(trace))
 
     def distances_to(self, target: DiagramSet) -> Callable[[DiagramSet], int | None]:
+        # by distance: the situations with so many steps to the target and no fewer
         layers = [target.diagram]
         known = [target.diagram]
 

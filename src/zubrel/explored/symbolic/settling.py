@@ -66,9 +66,11 @@ class SymbolicSettling:
                 if moving.satisfiable():
                     # remembered for the way back, which goes through it
                     self.restless = self.restless | moving
+                    # what is not moved by this one stays for those that come after it
                     diagram = (diagram & ~where) | one.image(self.encoding, moving)
             rounds += 1
             self.encoding.pause()
+            # a settling of so many rounds may be one that never ends
             if self.on_long_way is not None and rounds % LONG == 0:
                 self.on_long_way(diagram & self.moving)
         return diagram
@@ -103,6 +105,7 @@ class SymbolicSettling:
         That is what the variables set off that the step has written, as far as it agrees with the
         values that the step has given to variables which nothing changes by itself.
         """
+        # the closure over all that is set off: one settler may set off the next one
         _, written = self.set_off_by(step.writes)
         touched = step.writes | written
         # what nothing changes by itself still has the value that the step gave it
@@ -110,6 +113,7 @@ class SymbolicSettling:
         given = [
             self.encoding.cube(s for s in piece.settings if s[0] in kept) for piece in step.pieces
         ]
+        # what reads or writes nothing that was touched was at rest before, and still is
         return [
             (one, where)
             for one, where in self.happen

@@ -87,9 +87,11 @@ class SymbolicWalks:
 
     def _layer_of(self, wanted: Diagram, surely: bool = False) -> int | None:
         """The first layer that meets `wanted`; None when patience is at an end."""
+        # layers are kept for all walks of a space: the next target may lie in one that is made
         for place, layer in enumerate(self.layers):
             if (layer & wanted).satisfiable():
                 return place
+        # layers are larger than the sets that they are cut from: they may cost more than all else
         while surely or self.space.patience > 0:
             self._add_layer()
             if (self.layers[-1] & wanted).satisfiable():
@@ -150,9 +152,11 @@ class SymbolicWalks:
         behind, near = [wanted], wanted
         while space.reserve > 0:
             ahead = self.layers[-1]
+            # layers hold what has exactly so many steps: their first meeting is a shortest walk
             if (meeting := ahead & behind[-1]).satisfiable():
                 here = self._one(meeting)
                 return self._kept(self._steps_through(self.layers, here), here, behind)
+            # any play will do: one that is known is gone on with, without another layer
             if not space.fewest and (known := self._known_play(behind[-1])) is not None:
                 here = space.encoding.situation(space.walking.end_of(known))
                 return self._kept(known.steps, here, behind)
@@ -261,6 +265,7 @@ class SymbolicWalks:
         start, end = walking.word(values), walking.word(space.encoding.values(here))
         paths: dict[int, list[Step]] = {start: []}
         queue = deque([start])
+        # an island is connected by plain steps, so that this ends
         while end not in paths:
             word = queue.popleft()
             for number in space.plain:
@@ -279,12 +284,14 @@ class SymbolicWalks:
 
         def follow(step: Step, diagram: Diagram) -> Diagram:
             reached = space.forth(step, diagram) & self.allowed
+            # only what has added something can have led to a situation for the first time
             if (reached & ~grown[-1]).satisfiable():
                 by.append(step)
                 grown.append(grown[-1] | reached)
             return reached
 
         def spread(diagram: Diagram) -> Diagram:
+            # walking about on islands is no step of the closure: None stands for it
             wider = space.spread(diagram)
             if wider != diagram:
                 by.append(None)

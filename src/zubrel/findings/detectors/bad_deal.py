@@ -34,6 +34,7 @@ def _questions(system: System) -> Iterator[_Dealt]:
     places = {}
     for deal in system.world.deals:
         for item in deal.items:
+            # where an item lies is a variable whose values are the areas that it may be dealt to
             variable = system.numbers[keys.dealt(item)]
             names = system.variables[variable].names
             for area in deal.areas:
@@ -49,12 +50,15 @@ def _questions(system: System) -> Iterator[_Dealt]:
 
 def _bad_deals(judged: Judged[S], questions: Sequence[_Dealt]) -> Iterator[Finding]:
     for question in questions:
+        # situations in which a deal has been made and no move yet
         starts = beginnings(judged.space)
+        # a deal may win at once, where an ending asks for nothing else
         bad = starts - judged.live - judged.won
         if bad and judged.won:
             world = judged.system.world
             message = _how_many(judged, starts, bad)
             places = {p: judged.space.where(f) & starts for p, f in question.places.items()}
+            # the deals are counted in any case; where places tell them simply, they are named
             when = _condition(bad, places)
             if when is not None:
                 message += f": whenever {' or '.join(_words(world, part) for part in when)}"
@@ -82,6 +86,7 @@ def _condition(bad: S, places: dict[tuple[str, str], S]) -> list[Places] | None:
 
     First of one item, then of two; of several that are needed the one that has the most first.
     """
+    # what one item decides is tried first: two are named only where one does not suffice
     singles: list[tuple[Places, S]] = [((place,), deals) for place, deals in places.items()]
     pairs = (
         ((*one, *other), deals & others)
@@ -89,6 +94,7 @@ def _condition(bad: S, places: dict[tuple[str, str], S]) -> list[Places] | None:
         if one[0][0] != other[0][0]
     )
     for tried in (singles, [*singles, *pairs] if len(singles) ** 2 <= 2 * MOST_PAIRS else []):
+        # only places with which every deal is bad: anything else would claim too much
         sure = [(part, deals) for part, deals in tried if deals and not deals - bad]
         named, left = list[Places](), bad
         for part, deals in sure:

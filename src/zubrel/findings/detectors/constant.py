@@ -43,9 +43,12 @@ def _constants(system: System) -> Iterator[Finding]:
         for part in _parts(condition):
             if _asks_for_nothing_that_is_there(system.world, part):
                 continue
+            # decided by the values alone that variables can have: no search is needed
             truth = _decided(system, system.formula(part))
             if truth is None:
                 continue
+            # one finding a place and a subject: several conditions of one rule have the same
+            # mistake
             where = _span_of(part) or span
             if subject not in mentioned and where not in mentioned:
                 mentioned |= {subject, where}
@@ -69,6 +72,7 @@ def _span_of(condition: Cond) -> Span | None:
 def _written(world: World) -> Iterator[tuple[str, Cond, Span]]:
     """Conditions that the author wrote, with whom they belong to."""
     for rule in world.rules:
+        # ways have no ids that an author knows: they are told by their owner
         owner = rule.owner if rule.kind == "way" else rule.id
         yield owner, rule.needs, rule.span
     yield from ((owner, said.when, said.span) for owner, said in world.texts())
@@ -85,6 +89,7 @@ def _written(world: World) -> Iterator[tuple[str, Cond, Span]]:
         if quest.fails_when is not None:
             yield quest.id, quest.fails_when, quest.span
         for goal in quest.goals:
+            # of the other kinds of goals the language makes the condition, and not the author
             yield quest.id, goal.condition if goal.kind == "meet" else ALWAYS, goal.span
             yield quest.id, goal.needs, goal.span
 
@@ -94,6 +99,7 @@ def _parts(condition: Cond) -> Iterator[Cond]:
     if next(atoms_of(condition), None) is None:
         return
     yield condition
+    # outer first: a part is told of only where the whole is not decided
     match condition:
         case Not(part):
             yield from _parts(part)

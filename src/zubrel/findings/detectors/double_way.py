@@ -18,12 +18,15 @@ def _double_ways(system: System) -> Iterator[Finding]:
     mentioned: set[str] = set()
     world = system.world
     for rule in world.rules:
+        # where luck decides, two ways between the same areas may be meant
         if rule.kind != "way" or len(rule.outcomes) > 1 or not rule.areas:
             continue
         ends = (rule.areas[0], str(rule.outcomes[0].destination))
         for other in known.setdefault(ends, []):
+            # both directions of one way come from one entry of the file
             if other.span == rule.span or rule.owner in mentioned:
                 continue
+            # a way that asks for something beside another with other needs is a choice
             if _same(rule, other) or _plain(rule) or _plain(other):
                 mentioned.add(rule.owner)
                 words = "which asks for nothing" if _plain(other) else "which is the same"

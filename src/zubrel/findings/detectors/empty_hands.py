@@ -26,6 +26,7 @@ class _Loss(Question, frozen=True):
 def _questions(system: System) -> Iterator[_Loss]:
     for step in system.player_steps:
         subject = step.rule.owner if step.rule.kind == "way" else step.rule.id
+        # what the step has taken before is gone already: `loses` needs one more than that
         for item, taken in _lost(step):
             nothing = system.translator.comparison(keys.held(item), "=", taken)
             yield _Loss(

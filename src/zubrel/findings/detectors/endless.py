@@ -114,6 +114,7 @@ def _values(system: System, variable: int) -> Iterator[Formula]:
 
 
 def _trades(system: System) -> Iterator[_Trade]:
+    # buying and selling have one outcome each
     steps = {s.rule.id: s for s in system.steps}
     buys = [r for r in system.world.rules if r.kind == "buy"]
     sells = [r for r in system.world.rules if r.kind == "sell"]
@@ -121,7 +122,9 @@ def _trades(system: System) -> Iterator[_Trade]:
         # what runs out is no source without end, whatever it is sold for
         limited = keys.stock(buy.owner, buy.gives[0].item) in system.numbers
         for sell in sells:
+            # the price alone tells it: what is bought for less than it sells for
             if not limited and _profit(buy, sell):
+                # a trade is a source of money only, whatever is traded
                 money = system.numbers[keys.held(sell.gives[0].item)]
                 yield _Trade(
                     subject=sell.gives[0].item,

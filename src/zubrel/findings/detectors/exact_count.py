@@ -27,7 +27,9 @@ def _questions(system: System) -> Iterator[_Limit]:
     for move in system.player_moves:
         rule = move.rule
         subject = rule.owner if rule.kind == "way" else rule.id
+        # each limit of a need is asked about by itself: only one of them may stop anybody
         for atom in _limited(rule.needs):
+            # the message names the number, which is what the author will change
             name = system.world.items[atom.item].name
             refused = f"{system.world.described(rule)} is refused to who has more than "
             part = _too_much(system, move, atom), f"{refused}{atom.number} {name}"
@@ -43,6 +45,7 @@ def _too_much(system: System, move: Move, atom: Holds) -> Formula:
         (
             standing_formula(system, move.areas),
             system.formula(rule.offered),
+            # all else is fulfilled, so that it is this limit which refuses
             system.formula(_assumed(rule.needs, atom)),
             opposite(system.formula(rule.needs)),
             system.translator.comparison(keys.held(atom.item), ">", atom.number),
@@ -64,6 +67,7 @@ def _limited(condition: Cond, denied: bool = False) -> Iterator[Holds]:
 
 def _assumed(condition: Cond, atom: Holds) -> Cond:
     """The condition, were the atom true."""
+    # a limit may be written in more than one place of a condition
     if isinstance(condition, Holds) and _same(condition, atom):
         return ALWAYS
     match condition:

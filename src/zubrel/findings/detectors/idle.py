@@ -62,12 +62,14 @@ def _alike_values(system: System) -> Iterator[Finding]:
     world = system.world
     asked: dict[str, set[int]] = {}
     for condition in conditions_of(world):
+        # a value that some condition names can be told from the others
         for atom in atoms_of(condition):
             if isinstance(atom, FactIs):
                 asked.setdefault(atom.fact, set()).add(atom.value)
     # a value from which another is reached in another number of steps is not the same
     stepping = {e.fact for e in world.effects if isinstance(e, StepFact)}
     for fact in world.facts.values():
+        # one value that no condition names is the rest: only two of them are one too many
         alike = [v for n, v in enumerate(fact.values) if n not in asked.get(fact.id, ())]
         if len(alike) > 1 and fact.id in asked and fact.id not in stepping:
             words = [f"“{value}”" for value in alike]

@@ -19,13 +19,16 @@ def luck_needed(judged: Judged[S]) -> Iterator[Finding]:
     Luck is fair: an outcome that is tried for ever comes at last. The evidence leads through the
     first move at which luck decides.
     """
+    # without a move of several outcomes nothing is left to luck
     gambles = [m for m in judged.space.acting if len(m.steps) > 1]
     if not (judged.complete and judged.won and gambles):
         return
+    # choosing well needs a way that is still there: from anywhere else nothing helps
     hopeful = judged.live | judged.won
     safe = judged.space.reaching_by_choice(judged.won, hopeful)
     if not (beginnings(judged.space) & hopeful) - safe:
         return
+    # of all moves with several outcomes those that make a win sure or leave it open
     deciding = [(m, trace) for m in gambles if (trace := _first(judged, m, safe)) is not None]
     deciding.sort(key=lambda pair: len(pair[1].steps))
     names = [judged.system.world.described(m.rule) for m, _ in deciding]
@@ -37,6 +40,7 @@ def luck_needed(judged: Judged[S]) -> Iterator[Finding]:
 def _first(judged: Judged[S], move: Move, safe: S) -> Trace | None:
     """The shortest play to where one outcome of a move makes a win sure and another does not."""
     space = judged.space
+    # luck decides where one outcome leads to what is safe, from a situation that is not
     into = [space.before(step, safe) for step in move.steps]
     tried = reduce(lambda a, b: a | b, (space.possible(step) for step in move.steps))
     traces = []

@@ -77,10 +77,13 @@ def _with_items(world: World, known: Sequence[Finding]) -> Iterator[Finding]:
 def _only_source_of(world: World, once: str) -> str | None:
     """The item that a once-only find or deed gives, when nothing else gives it: missing one is
     missing both."""
+    # the rules that the mark belongs to
     own = [r for r in world.rules if (r.owner == once and r.kind == "find") or once in r.once]
     happening = [o for h in world.happenings for o in (h.outcome.effects,)]
     happening += [q.reward for q in world.quests.values()]
     for give in own[0].gives if own else ():
+        # each other source has to be looked for: rules, rewards, what happens by itself, what is
+        # held
         others = [
             r for r in world.rules if r not in own and any(g.item == give.item for g in r.gives)
         ]
@@ -96,6 +99,7 @@ def _only_source_of(world: World, once: str) -> str | None:
 def missables(system: System) -> Iterator[Missable]:
     """Everything that a play can have or miss."""
     world, numbers = system.world, system.numbers
+    # an item that can be lost again is had by who has ever held it, which needs a mark to tell
     losable, sources = _losable(world), _Sources(world)
     for item in world.items.values():
         if item.most > 0:
@@ -110,6 +114,7 @@ def missables(system: System) -> Iterator[Missable]:
     for foe in world.foes.values():
         had_where = Within(numbers[keys.beaten(foe.id)], foe.count, foe.count)
         yield _thing(foe.id, f"beating {foe.name}", foe.span, had_where)
+    # a good ending that is out of reach is missed like a thing, while another one can still be had
     for number, ending in enumerate(world.endings.values(), 1):
         if ending.good:
             had_where = Within(ENDING, number, number)
@@ -120,10 +125,12 @@ def _marks(world: World, numbers: dict[Key, int]) -> Iterator[Missable]:
     """Once-only finds and deeds, by the marks that they set."""
     seen: set[str] = set()
     for rule in world.rules:
+        # a find is told by its owner, a deed by the id that all its rules have in common
         marks = [("taken", rule.owner)] if rule.kind == "find" else []
         marks += [("done", once) for once in rule.once]
         for kind, subject in marks:
             key = keys.mark(kind, subject)
+            # several rules may set one mark
             if key in numbers and subject not in seen:
                 seen.add(subject)
                 yield _thing(subject, f"“{rule.label}”", rule.span, Within(numbers[key], 1, 1))
@@ -153,8 +160,10 @@ class _Sources:
         for rule in world.rules:
             for item in {give.item for give in rule.gives}:
                 self.givers.setdefault(item, []).append(rule)
+            # a mark tells that an item was had where all rules that give it set that mark
             for mark in _marks_set(e for o in rule.outcomes for e in o.effects):
                 self.setters.setdefault(mark, set()).add(rule.id)
+        # what comes by itself sets no mark of a rule, so that no mark tells of it
         happening = [e for h in world.happenings for e in h.outcome.effects]
         rewards = [e for q in world.quests.values() for e in q.reward]
         self.by_itself = {e.item for e in (*happening, *rewards) if isinstance(e, Give | Lose)}
@@ -259,6 +268,7 @@ def _only_the_end_is_left(judged: Judged[S], missed: S) -> bool:
     if space.merged:
         return False
     for move in judged.system.player_moves:
+        # every possible step either ends the game or only walks: else something is left to do
         for step in move.steps:
             tried = space.possible(step) & missed
             # that an area was visited comes of walking there
@@ -289,6 +299,7 @@ def closings(judged: Judged[S], walks: Walks[S], still: S, missed: S) -> tuple[C
     Only one of them where each has to be found by itself.
     """
     each = []
+    # where each answer is a search of its own, one culprit has to be enough
     steps = iter(judged.space.steps_between(still, missed))
     for step in steps if judged.space.at_once else islice(steps, 1):
         trace = walks.shortest(judged.space.before(step, missed) & still)

@@ -24,6 +24,7 @@ def _near_ids(system: System) -> Iterator[Finding]:
 def _near_in(section: Iterable[tuple[str, Span]]) -> Iterator[Finding]:
     known: dict[str, list[str]] = {}
     for thing_id, span in section:
+        # ids that differ in one character share a mask: others are never compared
         near = next(
             (
                 other
@@ -55,8 +56,10 @@ def _sections(world: World) -> Iterator[list[tuple[str, Span]]]:
         world.stores,
     )
     for section in sections:
+        # only within a section: an item and an area of similar names stand in different places
         yield [(thing.id, thing.span) for thing in section.values()]
     for kind in ("deed", "recipe"):
+        # ids that an author gave: others are made up from what the rule is about
         yield [(r.id, r.span) for r in world.rules if r.kind == kind and r.id == r.common]
 
 
@@ -68,10 +71,12 @@ def _masks(word: str) -> list[str]:
 
 def _mistakable(a: str, b: str) -> bool:
     """Two near ids of some length that no digit and no last letter of a series tells apart."""
+    # short ids differ by one character without being alike
     if min(len(a), len(b)) < SHORTEST_ID:
         return False
     n = next((n for n, (x, y) in enumerate(zip(a, b, strict=False)) if x != y), min(len(a), len(b)))
     ends = (a[n : n + 1], b[n : n + 1])
+    # numbered ids are meant to differ by their number
     if any(end.isdigit() for end in ends):
         return False
     last = n == len(a) - 1 == len(b) - 1 and a[n - 1] == "_"

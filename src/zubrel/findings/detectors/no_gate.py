@@ -56,11 +56,13 @@ def _standing(system: System, move: Move) -> Formula:
 def _areas(system: System) -> Iterator[_Tried]:
     for area in system.world.areas.values():
         if area.needs != ALWAYS:
+            # whoever comes in by a rule may be stopped, whatever kind the rule is of
             entries = [
                 move
                 for move in system.moves
                 if any(o.destination == area.id for o in move.rule.outcomes)
             ]
+            # who stands inside already is not stopped by what entering asks for
             elsewhere = opposite(system.translator.at(area.id))
             standing = either(both((standing_formula(system, m.areas), elsewhere)) for m in entries)
             message = f"what {area.name} asks for never stops anyone"

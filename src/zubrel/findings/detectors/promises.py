@@ -24,12 +24,15 @@ class Promised(Question, frozen=True):
 
 def _questions(system: System) -> Iterator[Promised]:
     for promise in system.world.promises:
+        # one formula for each condition, and the ending last: `_broken` takes them in that order
         formulas = [system.formula(condition) for condition in promise.conditions]
         if promise.ending is not None:
             formulas.append(ending_formula(system, promise.ending))
         yield Promised(
             subject=promise.id,
             formulas=tuple(formulas),
+            # lengths cannot be told where moves were left out: such a question needs the whole
+            # world
             counts_moves=promise.kind == "within",
             promise=promise,
         )
@@ -40,6 +43,7 @@ def _decide(judged: Judged[S], questions: Sequence[Promised]) -> Iterator[Findin
     for question in questions:
         promise = question.promise
         broken = _broken(judged, promise, question.formulas)
+        # a promise that holds, and one that a cut search has not broken, say nothing
         if broken is not None:
             words, trace = broken
             yield Finding(

@@ -28,7 +28,9 @@ def _questions(system: System) -> Iterator[_Namesake]:
     for section in _met(system):
         known: dict[str, tuple[Thing, Formula]] = {}
         for thing, met in section:
+            # as players read it: case and spacing tell nothing apart
             name = " ".join(thing.name.lower().split())
+            # the first keeps the name: all others are compared with it
             if name not in known:
                 known[name] = thing, met
                 continue
@@ -51,6 +53,7 @@ def _met(system: System) -> Iterator[list[tuple[Thing, Formula]]]:
         for item in world.items.values()
         if item.most > 0
     ]
+    # areas are met by standing in them, people wherever they are
     yield [(area, translator.at(area.id)) for area in world.areas.values()]
     yield [
         (

@@ -35,6 +35,7 @@ class Skip(Question, frozen=True):
 
 def _questions(system: System) -> Iterator[Skip]:
     world, numbers = system.world, system.numbers
+    # what nothing asks for can be skipped by design, and is nobody's surprise
     asked = asked_ids(world)
     for item in world.items.values():
         if item.id in asked and item.most > 0:
@@ -68,10 +69,12 @@ def asked_ids(world: World) -> frozenset[str]:
             ids.update(subjects_of(rule.offered))
         if rule.lock:
             ids.add(rule.lock)
+        # who only puts away or pays asks for nothing in particular
         if rule.kind not in ("put", "drop", "sell", "buy"):
             ids.update(take.item for take in rule.takes)
             ids.update(e.item for o in rule.outcomes for e in o.effects if isinstance(e, Wear))
     for person in world.people.values():
+        # where people are decides what can be asked of them
         ids.update(subject for _, when in person.places for subject in subjects_of(when))
     for area in world.areas.values():
         ids.update(subjects_of(area.needs))
@@ -95,7 +98,9 @@ def _decide(judged: Judged[S], questions: Sequence[Skip]) -> Iterator[Finding]:
     yield from (
         _finding(q, None) for q in questions if q.shown and space.holds_somewhere(q.attained)
     )
+    # what nobody ever has is told of by another kind
     having = [(q, there) for q in questions if not q.shown and (there := space.where(q.attained))]
+    # all at once: engines answer many sets that are avoided in one search
     without = space.reached_without([there for _, there in having])
     wins: list[Trace] = []
     for (question, there), reached in zip(having, without, strict=True):
@@ -117,8 +122,10 @@ def _win_without(judged: Judged[S], having: S, reached: S, wins: list[Trace]) ->
         first = judged.space.walks().shortest(judged.won)
         wins += [first] if first else []
     for win in wins:
+        # a win that is the shortest without one thing need not be so without another
         if (win is wins[0] or not win.shortest) and not judged.space.meets(win, having):
             return win
+    # none of the known ones will do: a search that keeps out of the thing
     win_found = judged.space.walks(having, reached).shortest(judged.won)
     wins += [win_found] if win_found else []
     return win_found

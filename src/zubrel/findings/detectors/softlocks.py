@@ -104,6 +104,7 @@ def _landing(judged: Judged[S], culprit: _Culprit[S]) -> S:
 
 
 def _finding(judged: Judged[S], culprit: _Culprit[S], situations: int | None) -> Finding:
+    # the culprit is proved already: the trace shows the soonest time that it does harm
     trace = _shortest(judged, culprit)
     rule = culprit.move.rule
     return Finding(

@@ -24,6 +24,7 @@ class _Gain(Question, frozen=True):
 
 def _questions(system: System) -> Iterator[_Gain]:
     needed = _needed_items(system.world)
+    # a reward or a happening gives without anybody's move, and wastes just the same
     settling = _by_itself(system, needed)
     happening = [f for number in settling for f in _depends(system, number)]
     for move in system.player_moves:
@@ -45,7 +46,9 @@ def _needed_items(world: World) -> frozenset[str]:
     Where `max` is not given it is what can ever come together, so that all of it fits; and to learn
     again what is known already is no loss.
     """
+    # what nobody needs may be lost without harm
     needed = needed_ids(world) | counted_ids(world)
+    # limits on carrying bound items that have no bound of their own
     carried = {i for carry in world.carries for i in carry.items}
     return frozenset(
         i.id

@@ -39,6 +39,7 @@ def _questions(system: System) -> Iterator[_Texts]:
             yield _texts(system, area.id, area.name, area.says, translator.at(area.id))
     for item in world.items.values():
         if item.says:
+            # an item is looked at while it is held
             held = translator.comparison(keys.held(item.id), ">=", 1)
             yield _texts(system, item.id, item.name, item.says, held)
     for shop in world.shops.values():
@@ -51,6 +52,7 @@ def _questions(system: System) -> Iterator[_Texts]:
     for lock in world.locks.values():
         moves = [m for m in system.moves if m.rule.kind == "lock" and m.rule.owner == lock.id]
         if lock.refuses and moves:
+            # an open lock refuses nobody
             shut = translator.equals(keys.lock_open(lock.id), 0)
             before = both((standing_formula(system, moves[0].areas), shut))
             # a lock that opens in one of several ways says nothing
@@ -127,6 +129,7 @@ def _barred(system: System, area: Area, move: Move) -> Formula:
 def _texts(
     system: System, subject: str, name: str, texts: tuple[Said, ...], shown: Formula
 ) -> _Texts:
+    # the first that applies is shown: the others stay hidden behind it
     applies = tuple(system.formula(said.when) for said in texts)
     return _Texts(
         subject=subject,

@@ -57,15 +57,18 @@ def _early(system: System, quest: Quest, goal: Goal) -> _Early:
     translator = system.translator
     idle = both(
         (
+            # a quest that is over counts nothing any more, and breaks no more either
             translator.unended(quest.id),
             opposite(translator.met(quest, goal.number)),
             opposite(translator.counts(quest, goal)),
         )
     )
+    # a visit is no event of a rule: any step that comes there may be one
     if goal.kind == "visit":
         return _Early(goal, idle, _coming_to(system, goal), translator.at(goal.subject))
     counted = []
     for step in system.player_steps:
+        # the same step may count at one time and not at another
         whens = tuple(e.when for e in step.events if (e.quest, e.goal) == (quest.id, goal.number))
         if whens:
             counted.append((step, whens))
@@ -102,6 +105,7 @@ def _of_quest(judged: Judged[S], question: _Quest, can: S, spoilt: S) -> Iterato
         if (trace := judged.space.walks().shortest(sources)) is not None
     ]
     if shown:
+        # one finding a quest, by the goal that can be spoilt soonest
         trace, step, goal = min(shown, key=lambda known: len(known[0].steps))
         yield _told(judged, question.quest, trace.then(step), step, goal)
 

@@ -27,6 +27,7 @@ from zubrel.findings.mentions import counted_ids, needed_ids, promised_ids, told
 def _unchanging(system: System) -> Iterator[Finding]:
     """Facts, meters and locks that something asks for and nothing changes."""
     world = system.world
+    # by what is written alone: whether an effect ever takes place is another kind's question
     changed = {thing for effect in world.effects for thing in _changes(effect)}
     asked = needed_ids(world) | counted_ids(world) | told_ids(world) | promised_ids(world)
     for fact in world.facts.values():
@@ -38,6 +39,7 @@ def _unchanging(system: System) -> Iterator[Finding]:
         if meter.id in asked - changed:
             message = f"{meter.name} is always {meter.start}: nothing changes it"
             yield Finding("unchanging", "warning", meter.id, message, meter.span)
+    # a lock that opens for everybody needs no reason to be open
     asking = {r.owner for r in world.rules if r.kind == "lock" and _asks(r)}
     for lock in world.locks.values():
         open_for_good = lock.begins_open and not lock.relocks and lock.id not in changed

@@ -31,6 +31,7 @@ class _Reach(Question, frozen=True):
 
 def _questions(system: System) -> Iterator[_Reach]:
     yield from _things(system)
+    # by variable the steps that change it: a mark with one setter tells of that move
     setters: dict[int, set[int]] = {}
     for step in system.player_steps:
         for change in step.changes:
@@ -38,6 +39,7 @@ def _questions(system: System) -> Iterator[_Reach]:
     done = partial(_done, system, setters)
     for move in system.player_moves:
         rule = move.rule
+        # opening a lock and beating a foe are told as the lock and the foe
         mentioned = rule.id == rule.owner and rule.kind in ("lock", "foe")
         if rule.kind != "way" and not rule.kind.made and not mentioned:
             what = "pick this up" if rule.kind == "find" else "do this"
@@ -65,6 +67,7 @@ def _things(system: System) -> Iterator[_Reach]:
     for lock in world.locks.values():
         opened = Within(numbers[keys.lock_open(lock.id)], 1, 1)
         yield _thing(lock, "opens", opened, lock.id in needed)
+    # a world of one area has no values to test
     alone = system.variables[PLACE].size == 1
     for number, area in enumerate(world.areas.values()):
         yield _thing(area, "comes to", TRUE if alone else Within(PLACE, number, number))
@@ -108,6 +111,7 @@ def _done(system: System, setters: dict[int, set[int]], move: Move) -> Formula:
     nothing else ever does. Otherwise that it is possible.
     """
     for part in parts_of(move.guard):
+        # a mark that is set is easier to reach than the moment of the move: it stays
         for mark in variables_of(part) & system.marks:
             own = {
                 s.number
@@ -115,6 +119,7 @@ def _done(system: System, setters: dict[int, set[int]], move: Move) -> Formula:
                 for c in s.changes
                 if c.variable == mark and c.when == TRUE
             }
+            # with any outcome: luck must not leave the mark as it was
             every = {s.number for s in move.steps}
             if system.is_low(mark, part) and own == setters.get(mark) == every:
                 high = system.variables[mark].high

@@ -14,6 +14,7 @@ def unwinnable(judged: Judged[S]) -> Iterator[Finding]:
     """`unwinnable`, about the whole world."""
     if judged.complete and not judged.won:
         endings = judged.system.world.endings.values()
+        # the first good ending: that is what a player is kept from
         span = next((e.span for e in endings if e.good), None)
         yield Finding(
             kind="unwinnable",

@@ -26,11 +26,13 @@ class _Use(Question, frozen=True):
 
 def _questions(system: System) -> Iterator[_Use]:
     for move in system.player_moves:
+        # each outcome begins with the same takes: they are part of the move, not of its luck
         given_up = frozenset(
             system.numbers[keys.held(e.item)]
             for e in move.steps[0].outcome.effects
             if isinstance(e, Take | Wear)
         )
+        # whatever surely changes something else is never for nothing
         if given_up and not _surely_changed(system, move) - given_up:
             yield _Use(
                 subject=move.rule.id,
@@ -72,12 +74,14 @@ def _decide(judged: Judged[S], questions: Sequence[_Use]) -> Iterator[Finding]:
 def _fruitless(judged: Judged[S], use: _Use) -> S:
     """The situations in which no outcome of a move changes anything but what is given up."""
     space = judged.space
+    # luck must not help either: every outcome has to be in vain
     quiet = reduce(lambda a, b: a & b, (space.possible(step) for step in use.move.steps))
     for step in use.move.steps:
         for variable in changed_by(judged.system, step):
             if not quiet:
                 return quiet
             if variable not in use.given_up:
+                # a change is a change in either direction
                 risen, fallen = (space.shifted(step, variable, up) for up in (True, False))
                 quiet = quiet - (risen | fallen)
     return quiet

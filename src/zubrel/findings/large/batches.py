@@ -65,6 +65,7 @@ class Batches:
         self.budget = budget
         self.progress = progress
         self.allowance = allowance
+        # one process answers everything by itself, in the same order
         self.helpers: Helpers | None = helpers if helpers.count else None
         self.begun = False
         self.queue: deque[_Waiting] = deque()
@@ -111,9 +112,11 @@ class Batches:
 
     def finish(self) -> None:
         """Answer all that still waits, in the order of the queue."""
+        # in the order of the queue, whoever answers first: results do not depend on the helpers
         while self.queue:
             self.give()
             first = self.queue[0]
+            # an answer that has come in costs nothing to wait for
             self._collect(first)
             if first.result is None and first.answer is not None:
                 # nobody waits while there is something that can be done here
@@ -219,6 +222,7 @@ def _at_once(
         lens = forward_lens(system, reduced, budget, progress, FORWARD_AGAIN)
         if lens is None:
             return None
+        # a limit of the user's: the whole report ends with it, and not this batch only
         if lens.stopped is not None:
             raise LimitReached(lens.stopped)
         judged = judge(lens)
@@ -246,6 +250,7 @@ def _one_by_one(
     """What sets closed backwards say of each question, for which each has its share of work."""
     judged = judge(lens)
     findings, undecided, asked = list[Finding](), list[int](), 0
+    # what a limit ends is asked again by whoever has room, or named as undecided
     with suppress(LimitReached, MemoryError):
         for number, question in enumerate(batch):
             asked = number

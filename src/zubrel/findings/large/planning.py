@@ -117,6 +117,7 @@ def _of_strategy(
 ) -> tuple[list[Finding], list[tuple[str, str]]]:
     """What is found about the best way to play, and which kinds of it stay undecided."""
     findings, left_open = list[Finding](), list[tuple[str, str]]()
+    # each on its own: one that takes too long leaves the others their share
     for detector in STRATEGY_DETECTORS:
         try:
             with budget.within(STRATEGY):
@@ -303,6 +304,7 @@ def _concluded(world: World, findings: Iterable[Finding], win: Trace | None) -> 
 
     Whatever was `shown` by a win has that for its evidence.
     """
+    # several questions may find the same: the shortest evidence of each stays
     every = soonest(findings)
     for detector in SUBJECT_DETECTORS:
         of_kind = [f for f in every if f.kind == detector.kind]

@@ -76,6 +76,7 @@ def answer(judged: Judged[Any], asked: Sequence[AskedQuestion]) -> list[Finding]
     Raises `NotAsked` where it was not made for them.
     """
     findings: list[Finding] = []
+    # in the order of the registry, not of the batch: findings come out sorted by kind
     for kind, detector in BY_KIND.items():
         questions = [a.question for a in asked if a.kind == kind]
         if questions:

@@ -63,6 +63,7 @@ def progression(judged: Judged[Any], with_windows: bool = True) -> Progression |
 def had_formulas(judged: Judged[Any]) -> Iterator[tuple[str, str, Formula]]:
     """Id, section, and where it is had."""
     world, numbers = judged.system.world, judged.system.numbers
+    # things that an author thinks in: what is held, opened, finished and found
     for item in world.items.values():
         if item.most > 0:
             yield item.id, "item", Within(numbers[keys.held(item.id)], 1, item.most)
@@ -81,13 +82,16 @@ def _must_haves(judged: Judged[Any]) -> tuple[tuple[MustHave, ...], tuple[tuple[
     space = judged.space
     start = beginnings(space)
     every = [(i, s, space.where(f)) for i, s, f in had_formulas(judged)]
+    # what is had from the start is no milestone, and what is never had no must
     every = [(i, s, had_where) for i, s, had_where in every if had_where and not had_where & start]
+    # a thing is a must exactly if no win is reached without it
     without = space.reached_without([had_where for _, _, had_where in every])
     needed = [
         (i, s, had_where, free)
         for (i, s, had_where), free in zip(every, without, strict=True)
         if not free & judged.won
     ]
+    # how soon each can be had puts those in an order that nothing else orders
     firsts = [space.walks().moves_to(w) or Distance(0) for _, _, w, _ in needed]
     # who comes into b without ever being in a has had b first
     without_a = space.meetings([w for _, _, w, _ in needed], [free for _, _, _, free in needed])
@@ -161,6 +165,7 @@ def _windows(judged: Judged[Any]) -> Iterator[Window]:
     """For items, finds and quests."""
     space, world = judged.space, judged.system.world
     unended = space.everything - judged.ended
+    # only finds that leave a mark: of the others no situation tells whether they were found
     finds = {key[1] for key in judged.system.numbers if key[0] == "taken"}
     sections: dict[str, Container[str]] = {
         "item": world.items,
@@ -173,6 +178,7 @@ def _windows(judged: Judged[Any]) -> Iterator[Window]:
         for section, ids in sections.items()
         if s.subject in ids
     ]
+    # sets first, so that all backward searches are made together
     had_where = [space.where(subject.attained) for subject, _ in every]
     for (subject, section), has, can in zip(
         every, had_where, space.reaching(had_where), strict=True
