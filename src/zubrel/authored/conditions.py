@@ -216,6 +216,7 @@ class _Builder:
 
     def build(self, tree: Any) -> Syntax:
         parts = tree.children
+        # rules of the grammar by their names; each becomes one form of the language
         match tree.data:
             case "start":
                 return self.build(parts[0])

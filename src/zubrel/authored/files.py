@@ -32,6 +32,7 @@ def read_source(path: str, asked_by: Span | None = None) -> tuple[Source, str]:
     """
     try:
         data = _bytes_of(path, only_files=asked_by is not None)
+    # a path with a zero byte in it
     except ValueError:
         raise _refusal(
             "no-file", "the name of a file cannot hold this character", asked_by
@@ -46,6 +47,7 @@ def read_source(path: str, asked_by: Span | None = None) -> tuple[Source, str]:
     except OSError as error:
         words = f"{plain(path)} cannot be read: {error.strerror or error}"
         raise _refusal("no-file", words, asked_by) from None
+    # a world of many MiB is a mistake: another file, most likely
     if len(data) > LARGEST_FILE:
         words = f"{plain(path)} is larger than {LARGEST_FILE // 2**20} MiB"
         raise _refusal("too-large", words, asked_by)
@@ -65,6 +67,7 @@ def _bytes_of(path: str, only_files: bool) -> bytes:
 
 
 def _decode(path: str, data: bytes) -> tuple[Source, str]:
+    # a picture or a program has zero bytes near its beginning, and no text has
     if b"\0" in data[:65536]:
         raise InvalidInput(
             [
@@ -79,6 +82,7 @@ def _decode(path: str, data: bytes) -> tuple[Source, str]:
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
+        # the place of the byte, counted in characters, as editors count
         before = data[: error.start].decode("utf-8", "replace")
         readable = Source.of(path, data.decode("utf-8", "replace"))
         line = before.count("\n") + 1

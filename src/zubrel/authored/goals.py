@@ -39,6 +39,7 @@ def goals_of(shape: Shape) -> Kind:
                 key, inner = grouped
                 members = [g for i in one_or_list(inner) if (g := _member(i, shape, problems))]
                 count = _count(key, len(members), problems)
+            # goals are told by their number in the quest, and remember their group
             for member in members:
                 member.values[GROUP] = Group(number, count)
             goals += members

@@ -26,6 +26,7 @@ def parser() -> Lark:
 
     text = packaged("zubrel.authored", PREPARED)
     prepared = json.loads(text, object_pairs_hook=_with_numbers)
+    # tables of another version may mean something else: made from the grammar then
     if prepared["lark"] != lark.__version__:
         return from_grammar()
     load: Any = lark.Lark._load_from_dict  # what lark itself calls for its cache and its tools

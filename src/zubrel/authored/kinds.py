@@ -69,6 +69,7 @@ class Shape(Struct, frozen=True):
             return Entry(key, span)
         if isinstance(node, Mapping):
             return self._read_mapping(node, problems, key, span)
+        # one value alone stands for the field that the shape names
         if isinstance(node, Scalar) and self.short:
             entry = Entry(key, span, short=True)
             self._read_field(entry, self.short, node, node.span, problems)
@@ -118,6 +119,7 @@ def read_texts(node: Node, problems: Problems) -> tuple[Text, ...]:
         if isinstance(item, Scalar):
             texts.append(Text(plain(item.text), None, item.span))
         elif (entry := CONDITIONAL_TEXT.read(item, problems)) is not None:
+            # the text under `also` is shown beside the one that applies
             when, also = entry.values.get("when"), entry.text("also")
             if also is not None and entry.has("text"):
                 message = '"also" is a text of its own: it does not go with "text"'

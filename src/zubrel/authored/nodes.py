@@ -117,6 +117,7 @@ class _Composer:
         return self.root
 
     def _events(self, text: str) -> Iterator[Any]:
+        # the C library, where the package was built with it: it is much faster
         loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
         # JSON writes some characters as two escapes, which YAML does not know
         if text.lstrip().startswith("{"):
@@ -157,6 +158,7 @@ class _Composer:
                 )
 
     def _take(self, event: Any) -> None:
+        # events come flat: collections are open until their end comes
         match event:
             case yaml.ScalarEvent():
                 # in quotes a word is text, even where it looks like a number
@@ -201,16 +203,19 @@ class _Composer:
         """Put a finished node where it belongs: into the open collection, or as the root."""
         if anchor:
             self.anchors[anchor] = node
+        # nothing is open: this is the whole document
         if not self.open:
             self.root = node
             return
         frame = self.open[-1]
+        # aliases count with all that they unfold to, or a small file could become gigabytes
         frame.node.size += node.size
         if frame.node.size > LARGEST:
             mark = at.start_mark if at else None
             self._stop("too-large", f"this unfolds to more than {LARGEST:,} values", mark)
         if isinstance(frame.node, Sequence):
             frame.node.items.append(node)
+        # in a mapping, keys and values take turns
         elif frame.key is None:
             frame.key = self._key(node)
         else:
@@ -232,6 +237,7 @@ class _Composer:
     def _pair(self, frame: _Frame, key: Scalar, value: Node) -> None:
         frame.key = None
         assert isinstance(frame.node, Mapping)
+        # of two values under one key nobody would know which counts
         earlier = frame.keys.get(key.text)
         if earlier is not None:
             self.problems.append(

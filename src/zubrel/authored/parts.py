@@ -73,6 +73,7 @@ class _Gatherer:
             self.problems.add("no-world", what, span, hint)
             raise InvalidInput(self.problems.diagnostics)
         self._root(source, root)
+        # rows of areas last: the areas may come from a table themselves
         for row in sorted(self.rows, key=lambda row: row.area is not None):
             self._place(row)
 
@@ -91,6 +92,7 @@ class _Gatherer:
         if not isinstance(node, Scalar) or not node.text:
             self.problems.add("wrong-shape", "this must be the path of a file", node.span)
             return
+        # relative to the file that includes, so that a folder can be moved as a whole
         path = os.path.normpath(os.path.join(os.path.dirname(source.path), node.text))
         if not self._may_include(path, node):
             return
@@ -127,6 +129,7 @@ class _Gatherer:
         elif not path.lower().endswith(KINDS):
             message = f"{plain(node.text)} is no part of a world"
             hint = f"What is included ends with {listing(KINDS)}."
+        # a world from somewhere else must not read the files of whoever checks it
         elif os.path.commonpath([self.home, os.path.realpath(path)]) != self.home:
             message = f"{plain(node.text)} lies outside of the folder of this world"
             hint = (
@@ -146,6 +149,7 @@ class _Gatherer:
 
     def _read(self, path: str, asked_by: Span) -> None:
         try:
+            # an editor has texts that are not saved yet
             text = self.texts.get(path)
             if text is None:
                 source, text = read_source(path, asked_by)
@@ -169,6 +173,7 @@ class _Gatherer:
 
     def _place(self, row: Row) -> None:
         """A row of a table, where it belongs: into its section, or into its area."""
+        # deeds may stand in a section of their own, finds and ways in areas only
         if row.section in IN_AREAS and row.area is not None:
             self._into_area(row, row.area)
             return
@@ -200,6 +205,7 @@ class _Gatherer:
         return section
 
     def _into_area(self, row: Row, area: Scalar) -> None:
+        # an area may be in any file
         for root in self.parts.roots:
             areas = root.get("areas")
             if not isinstance(areas, Mapping):
@@ -229,6 +235,7 @@ class _Gatherer:
                 area.entries.append((Scalar(row.node.span, "deeds", True), entries))
             entries.entries.append((row.key or Scalar(row.node.span, "?", True), row.node))
             return
+        # one entry may have been written without a list
         if not isinstance(entries, Sequence):
             lone: list[Node] = [entries] if entries is not None else []
             area.entries[:] = [(k, n) for k, n in area.entries if k.text != row.section]

@@ -43,6 +43,7 @@ def read_id(node: Node, problems: Problems, given_twice: Name | None = None) -> 
 
     A bad one is returned all the same, so that what refers to it is not reported as well.
     """
+    # an id by its key and another in a field would be two names of one thing
     if given_twice:
         message = f'this already has the id "{given_twice.text}"'
         problems.add("bad-id", message, node.span, 'Remove this "id".')
@@ -98,6 +99,7 @@ def integer(text: str, span: Span, problems: Problems, lowest: int = 0) -> int |
         message = f"{text} is beyond {LARGEST_NUMBER:,}, the largest number allowed"
         problems.add("too-large", message, span)
         return None
+    # after the length: a number that is too long has been told already
     if number < lowest:
         problems.add("wrong-shape", f"{number} is too small: at least {lowest}", span)
         return None
@@ -173,6 +175,7 @@ def read_amount(node: Node, problems: Problems, all_allowed: bool = False) -> Am
         hint = 'An amount is "lamp_oil" or "3 lamp_oil".'
         problems.add("wrong-shape", "this must be an amount of an item", node.span, hint)
         return None
+    # without the quotes that may stand around it
     inner = text_span(node)
     name = Name(match[2], inner.part(match.start(2), len(match[2])))
     if match[1] == "all":
@@ -204,6 +207,7 @@ def read_settings(numbers_only: bool = False) -> Reader:
         settings = []
         for key, value in node.entries:
             read_value = setting_value(value, problems, numbers_only)
+            # a bad value has been told: the others are read on
             if read_value is not None:
                 settings.append(Setting(Name(key.text, text_span(key)), read_value, value.span))
         return tuple(settings)

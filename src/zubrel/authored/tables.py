@@ -42,6 +42,7 @@ class Cell(Struct, frozen=True):
 
 def rows_of(source: Source, text: str, problems: Problems) -> list[Row]:
     """The rows of one table. What is wrong with it is added to `problems`."""
+    # a table is named after its section
     section = PurePath(source.path).stem
     if section not in SECTIONS and section not in IN_AREAS:
         known = list(dict.fromkeys((*IN_AREAS, *SECTIONS)))
@@ -49,6 +50,7 @@ def rows_of(source: Source, text: str, problems: Problems) -> list[Row]:
         message = f'there is no section "{section}" for a table'
         problems.add("unknown-key", message, Span(source, 1, 1), hint)
         return []
+    # spreadsheets write empty lines where somebody has cleared cells
     lines = list(_lines(source, text, problems))
     if not lines:
         problems.add(
@@ -142,6 +144,7 @@ def _row(section: str, header: list[Cell], cells: list[Cell], problems: Problems
     span = cells[0].span
     in_area = section in IN_AREAS
     for title, cell in zip(header, cells, strict=False):
+        # an empty cell is a field that is not given
         if not cell.text or not title.text:
             continue
         if title.text == "id":
@@ -157,6 +160,7 @@ def _row(section: str, header: list[Cell], cells: list[Cell], problems: Problems
             hint = 'A text with a comma in it must stand in "quotes".'
             problems.add("wrong-shape", message, cell.span, hint)
     node = Mapping(span, entries)
+    # after the fields: the id is the last of them
     if in_area and key is not None and section != "deeds":
         # in an area a find or a way is an entry of a list: its id is a field, and not a key
         entries.append((_scalar(Cell("id", key.span)), key))
@@ -174,6 +178,7 @@ def _scalar(cell: Cell, span: Span | None = None) -> Scalar:
 def _node(shape: Shape, name: str, cell: Cell, problems: Problems) -> Node:
     """A cell as the node that its field expects."""
     field = shape.fields.get(name)
+    # an unknown field stays text, and is told where the entry is read
     form = field.kind.form[0] if field else "text"
     if form in MAPPINGS:
         pairs: list[tuple[Scalar, Scalar]] = []
@@ -187,6 +192,7 @@ def _node(shape: Shape, name: str, cell: Cell, problems: Problems) -> Node:
                 problems.add("duplicate-key", message, name_cell.span, "Keep one of the two.")
             pairs.append((_scalar(name_cell), _scalar(value)))
         return Mapping(cell.span, list[tuple[Scalar, Node]](pairs))
+    # one thing alone needs no list
     if form in LISTS and ";" in cell.text:
         return Sequence(cell.span, [_scalar(part) for part in _parts(cell)])
     return _scalar(cell)

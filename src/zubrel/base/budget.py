@@ -78,6 +78,7 @@ class Budget:
         """Why the search is over, once a limit was reached."""
         self.on_check: Callable[[], None] | None = None
         """Called now and then, for whoever shows that the work goes on."""
+        # work up to which the innermost share reaches
         self._ceiling = float("inf")
         self._meanwhile: tuple[float, Callable[[], None]] | None = None
         self._next_look = 0.0
@@ -166,6 +167,7 @@ class Budget:
                 if limits.seconds is None
                 else (f"the limit of {limits.seconds:g} seconds")
             )
+        # what is about to be taken counts already
         if limits.memory is not None and memory_used() + more_memory > limits.memory:
             return f"the limit of {limits.memory / 2**20:,.0f} MiB of memory"
         return None
@@ -239,6 +241,7 @@ def address_space_left() -> int | None:
     try:
         import resource
 
+        # a limit on addresses ends a program in the middle of an allocation
         most, _ = resource.getrlimit(resource.RLIMIT_AS)
         if most == resource.RLIM_INFINITY:
             return None

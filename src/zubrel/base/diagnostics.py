@@ -42,6 +42,7 @@ class InvalidInput(Exception):
 
     def __init__(self, diagnostics: Iterable[Diagnostic]) -> None:
         every = sorted(set(diagnostics), key=Diagnostic.order)
+        # one mistake made a hundred times is told a few times, and counted
         alike: dict[tuple[str, str], list[Diagnostic]] = {}
         for problem in every:
             alike.setdefault((problem.code, problem.message), []).append(problem)
@@ -94,6 +95,7 @@ def describe(problem: Diagnostic) -> str:
     """The problem as plain text of several lines, without colour."""
     place = f"{problem.span.place}  " if problem.span else ""
     lines = [f"{place}{problem.message}"]
+    # the line and a caret, wherever the problem has a place
     if problem.span:
         lines += excerpt(problem.span)
     for message, span in problem.also:

@@ -30,6 +30,7 @@ NEXT, PREVIOUS = "next", "previous"
 def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset[str]:
     """The words that some condition, of the files or `asked`, calls done: nothing is resolved."""
     names: set[str] = set()
+    # before names are resolved, since which marks are kept decides what the rules look like
     pending: list[object] = [c.tree for c in (*conditions_in(document), *asked)]
     while pending:
         match pending.pop():
@@ -46,6 +47,7 @@ def asked_done(document: Document, asked: Iterable[Condition] = ()) -> frozenset
 
 def conditions_in(document: Document) -> Iterator[Condition]:
     """Every condition of a document, as it was read."""
+    # entries hold entries, and lists of them: whatever is a condition lies somewhere below
     pending: list[object] = [e for entries in document.sections.values() for e in entries]
     while pending:
         match pending.pop():

@@ -53,12 +53,14 @@ def outcomes_of(
     stays.
     """
     chances = [outcome for body in bodies for outcome in body.entries("chance")]
+    # most rules have one outcome, which has no number to be told apart by
     if not chances:
         effects = _effects(bodies, (), implied, resolver)
         return (Outcome(1, 1.0, effects, _says(bodies, resolver)),)
     outcomes = []
     for number, chance in enumerate(chances, 1):
         odds = chance.values.get("odds", 1.0)
+        # an outcome without odds never comes: it is left out, and numbers stay those of the file
         if odds > 0:
             effects = _effects(bodies, (chance,), implied, resolver)
             outcomes.append(Outcome(number, odds, effects, _says([*bodies, chance], resolver)))
@@ -72,11 +74,14 @@ def _says(bodies: Iterable[Entry], resolver: Resolver) -> tuple[tuple[Said, ...]
 def _effects(
     common: Sequence[Entry], outcome: Sequence[Entry], implied: Implied, resolver: Resolver
 ) -> tuple[Effect, ...]:
+    # what is common comes first, so that the outcome has the last word
     bodies = [*common, *outcome]
     where_to = _last_word(bodies, "moves_to", "area", resolver) or implied.moves_to
     ending = _last_word(bodies, "ends", "ending", resolver)
     settings = _settings(bodies, resolver)
+    # what is taken is taken whatever luck does: only common bodies can take
     takes = [Take(i, n or 0) for b in common for i, n in resolver.held(b.amounts("takes"))]
+    # the order of the language: first what a move costs, then what it brings, the end at last
     effects: list[Effect] = [*implied.first, *implied.takes, *takes]
     effects += [Wear(i) for b in common for i in resolver.tools(b.words("wears"))]
     effects += [Refill(i) for b in common for i in resolver.tools(b.words("refills"))]
@@ -122,6 +127,7 @@ def _world(bodies: Sequence[Entry], opened: tuple[Effect, ...], resolver: Resolv
     effects: list[Effect] = []
     for body in bodies:
         for fact in resolver.ids(body.words("toggles"), "fact"):
+            # more than two values have no other side
             if fact in resolver.facts and not resolver.facts[fact].true_false:
                 message = f'"{fact}" is not just true or false: set it to a value'
                 resolver.problems.add("wrong-kind", message, body.where("toggles"))

@@ -122,6 +122,7 @@ def _once(guards: Guards, asks: Cond, *outcomes: Outcome) -> tuple[str, int] | N
 
 def _limit(world: World, rule: Rule) -> tuple[str, int] | None:
     """What a rule can do only so often, and how often."""
+    # the limits come from what a rule implies, which is the same in all its outcomes
     for effect in rule.outcomes[0].effects:
         match effect:
             case SetMark(kind, subject) if kind in ("taken", "done"):
@@ -131,6 +132,7 @@ def _limit(world: World, rule: Rule) -> tuple[str, int] | None:
             # who returns is beaten without end
             case Beat(foe) if not world.foes[foe].returns:
                 return f"foe {foe}", world.foes[foe].count
+            # a stock runs out, and is never filled up again
             case SellOut(shop, item):
                 wares = (w for w in world.shops[shop].sells if w.item == item)
                 return f"stock {shop} {item}", next(w.stock or 0 for w in wares)
@@ -206,10 +208,12 @@ class _Supply:
         """
         if item in self.moved:
             return None
+        # the largest of what is held after any gain that asks for few: those never add up
         top = self.start[item]
         limited: dict[tuple[str, int], int] = defaultdict(int)
         for source in self.giving[item]:
             count, before = source.gives[item], most_before(source.asks, item)
+            # who gains this has at most `before` already
             if before is not None:
                 top = max(top, before + count)
             elif source.limit is not None:
@@ -323,9 +327,12 @@ def _needed_for(item: str, endless: Sequence[AmountSource]) -> list[AmountSource
 
 def _line_with_max(item: Item, count: int) -> str:
     """The item as it stands in the file, with how many can be held."""
+    # a guess with room to spare: the author knows better, and now where to write it
     most = f"max: {max(9, 3 * count)}"
     line = item.span.source.line(item.span.line)[item.span.column - 1 :]
+    # the line as it is written, so that the hint can be copied over it
     match = re.match(r"[a-z0-9_]+\s*:\s*(\{(?P<fields>[^{}]*)\}|(?P<name>[^#{},\[\]&*|>]*))", line)
+    # its fields stand in lines of their own below
     if match is None or (match["fields"] is None and not (match["name"] or "").strip()):
         below = item.span.source.line(item.span.line + 1)
         indent = len(below) - len(below.lstrip())

@@ -147,6 +147,7 @@ class _Checker:
         if word is None:
             self.problems.add("missing", 'the start needs "at: some_area"', start.span)
         area = self.names.find(word, "area") if word else None
+        # what is held may be right even where the place is not
         held = self.resolver.held(start.amounts("holding"))
         return area or "", tuple(Give(i, n or 0) for i, n in held)
 
@@ -211,6 +212,7 @@ class _Checker:
             self.problems.add("missing", message, entry.span, "Add: to: 10")
             # a meter of one value, so that reading can go on
             high = low
+        # a meter begins at its lowest value, where nothing else is said
         start = low if start is None else start
         if low > high:
             message = f"a meter from {low} to {high} has no values"
@@ -244,6 +246,7 @@ class _Checker:
             )
         # its mark is set before anything else, as by rules that are done once
         marks = (SetMark("done", this),) if once else ()
+        # nobody chooses what happens by itself, so that it has no chances either: one outcome
         outcomes = outcomes_of((entry,), Implied(first=marks), self.resolver)
         outcome = outcomes[0] if outcomes else Outcome(1, 1.0, ())
         return Happening(this, entry.span, self.resolver.condition(when), once, outcome)

@@ -31,6 +31,7 @@ def deals(document: Document, resolver: Resolver) -> tuple[Deal, ...]:
     for entry in start.entries("deal") if start is not None else ():
         deal = _deal(entry, resolver)
         for item in deal.items:
+            # a second deal would make two of an item of which there is one
             if item in dealt:
                 message = f'"{item}" is dealt already'
                 resolver.problems.add("defined-twice", message, entry.where("of"))
@@ -46,11 +47,13 @@ def _deal(entry: Entry, resolver: Resolver) -> Deal:
             what = "which items" if field == "of" else "among which areas"
             hint = f"Add: {field}: {example}"
             problems.add("missing", f"a deal needs to say {what}", entry.where(field), hint)
+    # without repetitions, so that what follows can go on after the problem
     items = tuple(dict.fromkeys(resolver.ids(entry.words("of"), "item")))
     areas = tuple(dict.fromkeys(resolver.ids(entry.words("over"), "area")))
     if len(items) < len(resolver.ids(entry.words("of"), "item")):
         message = "an item is dealt twice: of each there is one"
         problems.add("defined-twice", message, entry.where("of"))
+    # one item a place, unless something else is said
     per_place = entry.number("per_place") or 1
     if areas and len(items) > len(areas) * per_place:
         message = (
@@ -66,6 +69,7 @@ def dealt_finds(document: Document, resolver: Resolver, items: dict[str, Item]) 
     for entry in document.start.entries("deal") if document.start is not None else ():
         areas = tuple(dict.fromkeys(resolver.ids(entry.words("over"), "area")))
         for item in dict.fromkeys(resolver.ids(entry.words("of"), "item")):
+            # one rule for all places: the player sees one move, wherever the item lies
             made = resolver.names.made["start", "dealt", item]
             here = Any(tuple(all_of(At(area), DealtAt(item, area)) for area in areas))
             yield Frame(
@@ -92,6 +96,7 @@ def dealing(
             common=resolver.names.made["start", "deal", f"{item} {area}"],
             label=f"{items[item].name} lies in {areas[area].name}",
             span=deal.span,
+            # luck deals before there is any player anywhere
             areas=None,
             offered=ALWAYS,
             needs=ALWAYS,
@@ -114,6 +119,7 @@ def fault_of(made: Sequence[Deal], places: Mapping[str, str]) -> str | None:
     """What is wrong with a deal, ids of items with those of areas; None where it can come up."""
     for deal in made:
         for item in deal.items:
+            # what a script says is checked item by item, and then place by place
             area = places.get(item)
             if area is None:
                 return f'it does not say where "{item}" lies'
@@ -130,6 +136,7 @@ def drawn(made: Sequence[Deal], luck: Random) -> dict[str, str]:
     """A deal, all of them alike likely: ids of items with those of areas."""
     places: dict[str, str] = {}
     for deal in made:
+        # how many items still fit into each area
         left = dict.fromkeys(deal.areas, deal.per_place)
         for number, item in enumerate(deal.items, 1):
             # each area as often as there are ways to deal the others after it
@@ -161,6 +168,7 @@ def _ways(items: int, room: Sequence[int]) -> int:
     """
     from fractions import Fraction  # loaded where something is dealt
 
+    # fractions are exact: chances that are rounded would favour some deals
     powers = [Fraction(1)]
     for most in room:
         one = [Fraction(1, factorial(n)) for n in range(min(most, items) + 1)]

@@ -75,6 +75,7 @@ def _talks(person: Entry, resolver: Resolver) -> Iterator[Frame]:
 def _quest(
     entry: Entry, quest: Quest, resolver: Resolver, items: dict[str, Item]
 ) -> Iterator[Frame]:
+    # a quest is up to three rules: to accept it, to deliver for it, to hand it in
     made, active = resolver.names.made, QuestIs(quest.id, ACTIVE)
     source, end = entry.word("from"), entry.word("hand_in")
     # quests from items and locks begin by themselves
@@ -110,6 +111,7 @@ def _quest(
             (goal.needs,),
         )
     if end is not None:
+        # in each group of goals as many as it wants
         met = tuple(_enough(quest, group) for group in quest.groups)
         yield Frame(
             made[quest.id, "hand_in", ""],

@@ -50,6 +50,7 @@ class Guards:
                 case FactIs(fact, value):
                     values = {value}
                 case Not(FactIs(fact, value)):
+                    # all but one value: a fact of two values is decided by that as well
                     values = set(range(len(self.world.facts[fact].values))) - {value}
                 case _:
                     continue
@@ -59,6 +60,7 @@ class Guards:
 
 def most_before(condition: Cond, item: str) -> int | None:
     """The most that is held of an item where a condition holds; None: it sets no end to it."""
+    # only parts that all have to hold bound anything: a choice may be made the other way
     most: int | None = None
     for part in conjuncts(condition):
         match part:

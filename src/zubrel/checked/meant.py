@@ -30,6 +30,7 @@ class Meant:
         return tuple(p for e in self.document.entries("promises") if (p := self._promise(e)))
 
     def _promise(self, entry: Entry) -> Promise | None:
+        # several kinds in one entry would leave open which of them its reason belongs to
         kinds = [kind for kind in PROMISES if entry.has(kind)]
         if len(kinds) != 1:
             message = "a promise says exactly one thing"
@@ -38,6 +39,7 @@ class Meant:
             return None
         (kind,) = kinds
         conditions, ending, steps = list(entry.conditions("before")), None, 0
+        # the only kind about two conditions, and about their order
         if kind == "before" and len(conditions) != 2:
             message = "this needs two conditions: the first before the second"
             self.problems.add("wrong-shape", message, entry.where("before"), "before: [A, B]")
@@ -72,6 +74,7 @@ class Meant:
 
     def accepted(self, rules: list[Rule]) -> tuple[Acceptance, ...]:
         """The accepted findings. What is accepted and not found cannot be accepted in its turn."""
+        # subjects of findings: things, rules, and the world as a whole
         known = {"world", *self.names.known, *(r.id for r in rules)}
         accepted: list[Acceptance] = []
         for entry in self.document.entries("accept"):
@@ -82,6 +85,7 @@ class Meant:
                 self.problems.add("missing", message, entry.span, hint)
                 continue
             self._check_kind(kind)
+            # either one thing, or all that some moves close: both at once would say nothing clear
             because, closers = entry.text("because"), entry.words("closed_by")
             if [s.text for s in subjects] == ["all"]:
                 closed_by = self._closers(kind, closers, subjects[0], rules)
@@ -120,6 +124,7 @@ class Meant:
             self.problems.add("bad-value", message, every.span, hint)
         candidates: list[str] = []
         for closer in closers:
+            # an author may name one rule, or what it belongs to with all its rules
             meant = [r.id for r in rules if closer.text in (r.id, r.owner, r.common)]
             if not meant:
                 self._check_known(closer, {r.id for r in rules})

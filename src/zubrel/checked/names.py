@@ -70,6 +70,8 @@ class Names:
         if definition is not None and definition.kind in kinds:
             return name.text
         wanted = " or ".join(kinds)
+        # the id is known, and is something else: the place of its definition tells more than a
+        # guess
         if definition is not None:
             asked = " or ".join(map(with_article, kinds))
             message = f'"{name.text}" is {with_article(definition.kind)}, not {asked}'
@@ -127,6 +129,7 @@ def name_everything(document: Document, problems: Problems) -> Names:
     that the language makes by itself in `Names.made`.
     """
     names = Names(problems)
+    # all written ids first: those that are made up must not take one of them
     for section, kind in KINDS.items():
         for entry in document.entries(section):
             if entry.key:
@@ -182,6 +185,7 @@ class _Namer:
 
     def _areas(self) -> None:
         for area in self.document.entries("areas"):
+            # ids of finds and ways are made of where they are and what they are about
             here = area.key.text if area.key else ""
             for find in area.entries("finds"):
                 self._visit(find, f"{here}_{found_item(find)}", "find")
@@ -195,6 +199,7 @@ class _Namer:
                 self._body(deed)
 
     def _made_by_the_language(self) -> None:
+        # each rule that the language makes gets its id here, whether or not it is ever possible
         self._deals()
         for entry in self.document.entries("people"):
             for talk in entry.entries("talk"):

@@ -68,8 +68,11 @@ class Occurrences:
         for one in every:
             if one.defines:
                 self.definitions.setdefault(one.name, one)
+        # a word that a fact is compared with may be a value and no id: known only with all
+        # definitions
         self.every = [one for one in every if not self._is_value(one)]
         self.by_name: dict[str, list[Occurrence]] = {}
+        # an editor asks by place, and files have many lines with few ids each
         self._by_line: dict[tuple[str, int], list[Occurrence]] = {}
         for one in self.every:
             self.by_name.setdefault(one.name, []).append(one)
@@ -136,8 +139,10 @@ def _of_fields(entry: Entry, shape: Shape) -> Iterator[Occurrence]:
 def _of_value(value: object, kind: Kind) -> Iterator[Occurrence]:
     """The ids in the value of a field; a list of values is a tuple."""
     form, *parts = kind.form
+    # one value is a list of one
     for one in value if isinstance(value, tuple) else (value,):
         match one:
+            # entries under ids, and not in a list: their keys are occurrences as well
             case Entry() if len(parts) == 2:
                 if one.key is not None:
                     yield Occurrence(one.key.text, one.key.span, parts[1])
@@ -149,6 +154,7 @@ def _of_value(value: object, kind: Kind) -> Iterator[Occurrence]:
             case Amount():
                 yield Occurrence(one.name.text, one.name.span, parts[0])
             case Setting():
+                # only meters are changed by an amount
                 kinds = ("meter",) if form == "changes" else ("fact", "meter")
                 yield Occurrence(one.name.text, one.name.span, kinds)
             case Condition() | Text(when=Condition()):
@@ -165,6 +171,7 @@ def occurrences_in(condition: Condition) -> Iterator[Occurrence]:
 def _of_condition(tree: syntax.Syntax) -> Iterator[Occurrence]:
     match tree:
         case syntax.Named(name):
+            # alone, a word may be an item or a fact: any kind will do
             yield Occurrence(name.text, name.span, ())
         case syntax.Quantity(_, name):
             yield Occurrence(name.text, name.span, ("item",))

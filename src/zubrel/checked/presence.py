@@ -40,6 +40,7 @@ class Presence:
 
     def places(self, person: str) -> tuple[tuple[str, Cond], ...]:
         """The areas where a person can be, each with the condition for being there."""
+        # where somebody is may depend on where others are, and that must not come back to them
         if person in self.open:
             circle = [*self.open[self.open.index(person) :], person]
             entry = self.people[person]
@@ -59,6 +60,7 @@ class Presence:
     def _places(self, person: str) -> dict[str, Cond]:
         entry = self.people[person]
         present = self.condition(entry.condition("when"))
+        # the first place whose condition holds is where they are: all others are denied by then
         places: dict[str, Cond] = {}
         earlier: list[Cond] = []
         for place in entry.entries("at"):
@@ -70,6 +72,7 @@ class Presence:
             there = all_of(when, *(Not(e) for e in earlier), present)
             places[area] = Any((places[area], there)) if area in places else there
             earlier.append(when)
+            # what comes after is never looked at
             if when == ALWAYS:
                 break
         return places

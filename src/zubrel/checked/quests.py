@@ -60,6 +60,7 @@ class Quests:
                 this,
                 name_of(entry),
                 entry.span,
+                # a quest that nobody gives and nothing starts is active from the start
                 source is None and this not in started,
                 in_turn,
                 self.names.find(source, *GIVERS, *BEGINNINGS) if source else None,
@@ -76,6 +77,7 @@ class Quests:
         """Quests that begin by themselves: as soon as an item is held, or a lock is open."""
         for quest in quests:
             begun: Cond | None = None
+            # people and areas give quests by a move; things begin them by themselves
             match self.names.kind_of(quest.from_id or ""):
                 case "item":
                     begun = Holds(str(quest.from_id), ">=", 1, quest.span)
@@ -103,6 +105,7 @@ class Quests:
         if kind == "deliver" and not entry.has("to"):
             message = "a delivery needs to say to whom or where"
             self.problems.add("missing", message, entry.span, "Add: to: some_person")
+        # what is held or so at the moment needs no memory, unless its turn has to come first
         remembered = kind not in ("collect", "meet") or in_turn
         asked = entry.condition("meet")
         name = entry.text("name") or (asked.text if asked and kind == "meet" else "")
@@ -125,6 +128,7 @@ class Quests:
     def _goal_subject(self, entry: Entry, kind: str) -> tuple[str, int]:
         """The id that a goal is about, and how many of it."""
         value = entry.values.get(kind)
+        # amounts are of items or foes, and all else is one thing
         if isinstance(value, Amount):
             wanted = "foe" if kind == "defeat" else "item"
             return self.names.find(value.name, wanted) or "", value.count or 1

@@ -56,6 +56,7 @@ class Resolver(Words):
         asked: Iterable[Condition] = (),
     ) -> None:
         super().__init__(document, names, facts, problems)
+        # goals have ids of their own, under which conditions ask how far they have come
         self.goals = {
             goal.key.text: (quest.key.text, number, goal)
             for quest in document.entries("quests")
@@ -71,6 +72,7 @@ class Resolver(Words):
             (i.text, a.text) for d in start for i in d.words("of") for a in d.words("over")
         }
         """Items with the areas where they may have been dealt to."""
+        # what conditions ask to be remembered: only that gets a mark
         self.met: dict[str, None] = {}
         self.visits: dict[str, None] = {}
         self.dones: dict[str, syntax.Name] = {}
@@ -87,6 +89,7 @@ class Resolver(Words):
 
     def tree(self, tree: syntax.Syntax) -> Cond:
         """The resolved form of one condition (its depth is bounded by the grammar)."""
+        # one case a form of the grammar: what each word means depends on its kind
         match tree:
             case syntax.Named(name):
                 return self._named(name)
@@ -178,6 +181,7 @@ class Resolver(Words):
 
     def _named(self, name: Name) -> Cond:
         kind = self.names.kind_of(name.text)
+        # alone, an item means that there is one in the hand, and a fact that it is true
         if kind == "item":
             return Holds(name.text, ">=", 1, name.span)
         if kind == "fact":
@@ -192,6 +196,7 @@ class Resolver(Words):
             message = f'"{name.text}" is {with_article(kind)}: alone it is no condition'
             self.problems.add("bad-condition", message, name.span, hint)
         else:
+            # nothing that can be asked for alone: the lookup says so, with the nearest ids
             self.names.find(name, "item", "fact")
         return ALWAYS
 
@@ -211,6 +216,7 @@ class Resolver(Words):
             if isinstance(value, Name) and self.names.kind_of(value.text) in ("item", "meter"):
                 # two amounts are compared by their difference
                 return self._total(((1, name), (-1, value)), operator, 0)
+            # Python counts true and false among the numbers
             if isinstance(value, int) and not isinstance(value, bool):
                 atom = Holds if kind == "item" else Level
                 return atom(name.text, operator, value, name.span)
@@ -255,6 +261,7 @@ class Resolver(Words):
     def _state(self, tree: syntax.IsState) -> Cond:
         name, state = tree.name, tree.state
         fact = self.facts.get(name.text)
+        # a value that looks like a state, as in `tide is open`
         if fact is not None and state in fact.values:
             hint = f'Write "{name.text} = {state}".'
             message = f'"{name.text}" is a fact'
@@ -283,6 +290,7 @@ class Resolver(Words):
         if state == "beaten":
             foe = self.names.find(name, "foe")
             return Beaten(foe, self.count_of_foe(foe), name.span) if foe else ALWAYS
+        # some states of quests are those of other things as well: by kind
         if state in QUEST_STATES and self.names.kind_of(name.text) == "quest":
             return QuestIs(name.text, QUEST_STATES.index(state), name.span)
         if state in ("taken", "done"):

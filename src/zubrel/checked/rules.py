@@ -77,6 +77,7 @@ class RuleMaker:
             yield self._deed(deed, Site((here,)))
 
     def _find(self, find: Entry, here: str) -> Iterator[Frame]:
+        # both short and long forms say an item and a count
         amount = find.values.get("amount")
         word = amount.name if amount else find.word("item")
         if word is None:
@@ -95,6 +96,7 @@ class RuleMaker:
         offered = (Not(Marked("taken", this)),) if mark else ()
         label = f"Take {counted(count, self.items[item].name)}"
         implied = Implied(first=mark, gives=(Give(item, count),))
+        # a lock on a find has to be open when it is taken
         lock = lock_of(find, self.resolver)
         yield Frame(this, "find", this, label, Site((here,)), find, implied, offered, (), lock)
 
@@ -107,6 +109,7 @@ class RuleMaker:
         there = self.names.find(word, "area")
         if there is None:
             return
+        # a way to itself may be meant where it does something
         if there == here and set(way.values) <= {"to", "one_way"}:
             message = f'this way leads from "{here}" to itself'
             hint = "What is done without going anywhere is a deed."
@@ -123,6 +126,7 @@ class RuleMaker:
         this, lock = key_of(way), lock_of(way, self.resolver)
         # shut last of all: what else the way does may open it
         last: tuple[Effect, ...] = (ShutLock(lock),) if lock and self._relocks(way, lock) else ()
+        # a way that can be walked both ways is two rules with one body
         back = self.names.back_ids.get(id(way))
         for rule_id, start, end in ((this, here, there), (back, there, here)):
             if rule_id:
@@ -206,6 +210,7 @@ class RuleMaker:
     def _rule(
         self, frame: Frame, rule_id: str, label: str, bodies: tuple[Entry, ...], span: Span
     ) -> Rule:
+        # marks come first of all, so that a rule that ends the game has set them
         marks, once = self._marks(frame, bodies)
         implied = frame.implied
         implied = Implied(
@@ -220,6 +225,7 @@ class RuleMaker:
         needs = all_of(*frame.needs, needs)
         chancy = any(b.has("chance") for b in bodies)
         outcomes = outcomes_of(bodies, implied, self.resolver)
+        # all outcomes were left out, each for having no odds
         if not outcomes:
             where = next(b.where("chance") for b in bodies if b.has("chance"))
             message = "at least one outcome must have odds above 0"

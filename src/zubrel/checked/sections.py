@@ -30,6 +30,7 @@ class Sections:
     def _item(self, entry: Entry) -> Item:
         this, most, uses = key_of(entry), entry.number("max"), entry.number("uses")
         drop = entry.values.get("drop", False)
+        # what wears out is held once: a second one would have to be counted apart
         if uses is not None:
             for field in ("max", "drop"):
                 if entry.values.get(field):
@@ -38,6 +39,7 @@ class Sections:
             # a tool is held once, and what is counted of it are its uses
             most, drop = uses, False
         drops_at: tuple[str, ...] = ()
+        # everywhere
         if drop is True:
             drops_at = tuple(key_of(e) for e in self.document.entries("areas"))
         # a list: only there
@@ -98,6 +100,7 @@ class Sections:
         shops = {}
         for entry in self.document.entries("shops"):
             this = key_of(entry)
+            # two places would leave open which of them counts
             if entry.has("keeper") and entry.has("at"):
                 message = "a shop is at a place, or where its keeper is, not both"
                 self.problems.add("misplaced", message, entry.where("at"))
@@ -113,6 +116,7 @@ class Sections:
                 sells,
                 buys,
                 site.areas,
+                # a shop is open where its site, its needs and its lock say so together
                 all_of(
                     *site.offered,
                     self.resolver.all_of(entry.conditions("needs")),
@@ -128,6 +132,7 @@ class Sections:
             item = self.names.find(ware.key, "item") if ware.key else None
             if item is None:
                 continue
+            # the price of the item, unless this shop has its own
             price = ware.number("price") if ware.has("price") else items[item].price
             if price is None:
                 message = f'"{item}" needs a price'
@@ -160,6 +165,7 @@ class Sections:
             this = key_of(entry)
             for word in entry.words("keeps"):
                 item = self.names.find(word, "item")
+                # uses that are left, and what is known, stay with the player
                 if item and (items[item].uses is not None or items[item].kind == "knowledge"):
                     what = "a tool" if items[item].uses is not None else "knowledge"
                     message = f'"{item}" is {what}, which cannot be stored'
@@ -177,6 +183,7 @@ class Sections:
             self.problems.add(
                 "missing", "a carrying limit needs its limit", entry.span, "Add: limit: 5"
             )
+        # without a list a limit is about all things, and knowledge weighs nothing
         things = tuple(i.id for i in items.values() if i.kind == "thing")
         given = tuple(dict.fromkeys(self.resolver.ids(entry.words("of"), "item")))
         for item in given:

@@ -49,6 +49,7 @@ def shop_site(entry: Entry, resolver: Resolver) -> Site:
 
 
 def _shop(entry: Entry, shop: Shop, resolver: Resolver, items: dict[str, Item]) -> Iterator[Frame]:
+    # told already, where the shop was read
     if shop.money not in items:
         return
     site, lock = shop_site(entry, resolver), lock_of(entry, resolver)
@@ -73,6 +74,7 @@ def _shop(entry: Entry, shop: Shop, resolver: Resolver, items: dict[str, Item]) 
             (needs, resolver.all_of(own.conditions("needs"))),
             lock,
         )
+    # selling needs no stock, and may bring nothing
     for ware in shop.buys:
         price = f"{ware.price} {items[shop.money].name}"
         gives = (Give(shop.money, ware.price),) if ware.price else ()
@@ -98,6 +100,7 @@ def _store(
     entry: Entry, store: Store, resolver: Resolver, items: dict[str, Item]
 ) -> Iterator[Frame]:
     site, lock = places(entry, resolver), lock_of(entry, resolver)
+    # two rules an item, so that findings can name the one that does harm
     for item in store.keeps:
         name, made = items[item].name, resolver.names.made
         yield Frame(

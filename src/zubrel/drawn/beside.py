@@ -18,6 +18,7 @@ THIN = 290
 
 def beside(atlas: Atlas, gates: Sequence[str], thin: bool) -> Iterator[tuple[str, bool]]:
     """Gates and chapters, folded to the width of the side."""
+    # thin maps have their words below, in columns
     wide = SIDE - 14 if not thin else THIN
     if gates:
         yield "Gates, and what they ask", True

@@ -131,6 +131,7 @@ class _Chain:
         return HIGH + 14 * len(box.more) if box.heading else 8.0
 
     def drawn(self) -> Paper:
+        # a long chain goes on in another band below
         bands = [self.levels[n : n + COLUMNS] for n in range(0, len(self.levels), COLUMNS)]
         heights = [
             max((sum(self._high(b) + GAP_Y for b in level) for level in band), default=0)
@@ -175,6 +176,7 @@ class _Chain:
                 y += self._high(box) + GAP_Y
 
     def _arrow(self, start: Box, end: Box) -> None:
+        # arrows leave at the right and come in at the left
         x, y = self._port(start)
         if (start.id, end.id) not in self.passing:  # goes on in a later band
             u, v = self._port(end)
@@ -215,6 +217,7 @@ class _Chain:
             facecolor=PALE if box.choice else CARD,
             linestyle="--" if box.choice else "-",
         )
+        # a choice is a box of another kind: dashed, with its sides listed
         if box.choice:
             self.paper.text(x + 8, y + 15, box.heading, 9.2, bold=True)
             for n, words in enumerate(box.more):
@@ -230,6 +233,7 @@ class _Chain:
 
     def _aside(self) -> list[str]:
         """Things that can be had but need not be."""
+        # what every win includes, or what one side of a choice needs, is drawn already
         needed = {m.id for m in self.progress.must_haves}
         needed |= {i for m in self.progress.must_haves for i, _ in m.merged_with}
         needed |= {i for c in self.sketch.choices for side in c.sides for i, _ in side.things}

@@ -82,6 +82,7 @@ def lacking(report: Report, picture: str) -> str:
     """Why a picture cannot be drawn, as the end of a sentence; nothing where it can."""
     if report.stopped is not None:
         return f"the search was stopped at {report.stopped}"
+    # each picture needs another part of the report
     if report.sketch is None:
         return "it takes too long to find out what lies behind what in this world"
     if picture in ("chain", "windows") and report.progress is None:
@@ -116,7 +117,9 @@ def inline(report: Report, picture: str) -> Inline:
     text = re.sub(
         r"<metadata>.*?</metadata>|<!--.*?-->", "", text[text.index("<svg") :], flags=re.DOTALL
     )
+    # several pictures share one page: ids of one must not mean something in another
     text = re.sub(r'( id="|href="#|url\(#)', rf"\g<1>{picture}-", text)
+    # colours as variables, so that a page can be dark
     for color, name in COLORS.items():
         text = text.replace(color, f"var(--{name}, {color})")
     head, remaining = text.split(">", 1)

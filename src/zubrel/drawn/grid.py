@@ -84,6 +84,7 @@ class _Annealing:
         self.at = places
         self.cells = cells
         self.known = frozenset(cells)
+        # both ways round, so that two areas can change places at once
         self.who: dict[Cell, int] = {cell: n for n, cell in enumerate(places)}
         self.chapters = chapters
         self.near: list[list[int]] = [[] for _ in places]
@@ -91,6 +92,7 @@ class _Annealing:
             if a != b:
                 self.near[a].append(b)
                 self.near[b].append(a)
+        # how many ways run under each cell, kept up to date with every move
         self.under: Counter[Cell] = Counter()
         for a, others in enumerate(self.near):
             for b in others:
@@ -124,6 +126,7 @@ class _Annealing:
         pairs = {(min(a, b), max(a, b)) for a in moved for b in self.near[a]}
         for a, b in pairs:
             self._run(a, b, -1)
+        # only the ways of the two that moved are run again: all others stay as they are
         self.at[area] = cell
         self.who[cell] = area
         if other is None:

@@ -29,6 +29,7 @@ class _Growth:
 
     def drawn(self) -> Paper:
         report = self.report
+        # the move after which the most is new
         widest = max(range(len(self.growth)), key=lambda n: self.growth[n][0])
         below = (
             f"New situations after each move: {report.situations:,} in all, the farthest "
@@ -59,6 +60,7 @@ class _Growth:
 
     def _scales(self) -> None:
         paper = self.paper
+        # numbers of situations grow by factors: the scale is one of powers
         for power in range(self.powers + 1):
             y = self._y(10**power)
             paper.line((LEFT, RIGHT), (y, y), LINE, 0.7, zorder=1)
@@ -106,6 +108,7 @@ class _Growth:
 
     def _trouble(self) -> None:
         """Where each softlock can begin at the earliest, as an upright line with its name."""
+        # by label, so that several findings about one move are one line
         first: dict[str, int] = {}
         for finding in self.report.findings:
             if finding.kind in DOOMING and finding.evidence and not finding.accepted:

@@ -18,6 +18,7 @@ class Layout:
     def __init__(self, reached: int) -> None:
         self.thin = reached > MOST_CARDS
         self.wide = WIDTH - 40 if self.thin else WIDTH - SIDE - 30
+        # a third more cells than areas, so that neighbours find a place near each other
         wanted = max(1, math.ceil(1.35 * reached))
         if self.thin:
             self.columns = 14

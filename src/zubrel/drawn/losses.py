@@ -87,6 +87,7 @@ class _Losses(MapSheet):
     def territories(self) -> None:
         """The colour of trouble, the deeper the more plays lose their last win there."""
         wide, high = self.shape.cell
+        # against the worst area: shares of all plays are often small everywhere
         most = max(self.lost.values(), default=0.0)
         for place in self.reached:
             column, row = self.cells[place.id]
@@ -133,6 +134,7 @@ class _Losses(MapSheet):
     def below(self, top: float) -> None:
         """What has become of plays after so many moves: the won from below, the doomed from
         above."""
+        # without a curve there is only the map
         if not self.room_below():
             return
         paper, curve = self.paper, self.aimless.curve
@@ -154,6 +156,7 @@ class _Losses(MapSheet):
             paper.line((x(moves), x(moves)), (foot, foot + 5), INK, 1)
             paper.text(x(moves), foot + 19, f"{moves:,}", 9, QUIET, align="center")
         paper.text((LEFT + RIGHT) / 2, foot + 38, "moves made", 9.5, QUIET, align="center")
+        # won from below and doomed from above: what is left between them still plays
         xs = [x(moves) for moves, _, _ in curve]
         won = [y(share) for _, share, _ in curve]
         doomed = [y(1 - share) for _, _, share in curve]

@@ -49,6 +49,7 @@ class MapSheet:
     def __init__(self, atlas: Atlas, title: str) -> None:
         self.atlas = atlas
         self.title = title
+        # only what plays come to has a place on the map; the rest is named below
         self.reached = [p for p in atlas.places if p.chapter is not None]
         self.others = [p for p in atlas.places if p.chapter is None]
         self.shape = Layout(len(self.reached))
@@ -75,6 +76,7 @@ class MapSheet:
         self.tags: list[tuple[float, float]] = []
 
     def drawn(self) -> Paper:
+        # heights first: the sheet has to be as high as its longest column
         side = self.side()
         below = TOP + self.shape.high + 10
         lost_lines = never_reached(self.others, self.lost_ways, self.shape.wide - 20)
@@ -150,6 +152,7 @@ class MapSheet:
     def territories(self) -> None:
         """Every cell of a chapter in one tint, with a border where another chapter begins."""
         wide, high = self.shape.cell
+        # neighbouring chapters get different tints
         chapter_of = {self.cells[p.id]: p.chapter for p in self.reached}
         tints = tints_of(chapter_of)
         for (column, row), chapter in chapter_of.items():
@@ -256,6 +259,7 @@ class MapSheet:
     ) -> None:
         number = roman((place.chapter or 0) + 1)
         self.paper.text(left + wide + 2, top + high + 1, number, 7, QUIET, align="right")
+        # as many lines as fit: things that do not are counted
         lines = int((high + 4) // 13)
         names = folded(place.name, wide, 8.6, min(2, lines), True)
         for turn, line in enumerate(names):
@@ -299,6 +303,7 @@ class MapSheet:
     def legend(self, y: float) -> None:
         """What the marks mean, in one line at the foot."""
         x = 24.0
+        # only marks that the map has
         kinds = {t.kind for p in self.reached for t in p.things}
         for kind in [k for k in MARKS if k in kinds and not self.shape.thin]:
             self._mark(x, y - 4, kind, False)

@@ -63,6 +63,7 @@ class _Pace:
         paper.text(LEFT, TOP - 14, "new things so far", 9.5, QUIET)
 
     def _band(self) -> None:
+        # quartiles of all plays after each number of moves
         xs = [self._x(row[0]) for row in self.curve]
         low, middle, high = ([self._y(row[n]) for row in self.curve] for n in (1, 2, 3))
         self.paper.axes.fill_between(xs, low, high, color=PALE, zorder=1.1, linewidth=0)
@@ -90,6 +91,7 @@ class _Pace:
                 paper.text(BARS, y, line, 9.8)
                 y += 16
             y += 8
+        # bars only where there was something dull
         parts = self.seen.pace.dull[:MOST]
         if not parts:
             return

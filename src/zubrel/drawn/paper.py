@@ -74,6 +74,7 @@ class Paper:
             zorder=level,
             weight="bold" if bold else "normal",
             style="italic" if italic else "normal",
+            # a dollar sign in a name is no formula
             parse_math=False,
         )
 
@@ -100,6 +101,7 @@ class Paper:
         from matplotlib.patches import Polygon
 
         long, half = 10, 4.5
+        # a triangle, drawn by hand: the library's arrow heads depend on the length of the line
         back = (x - long * dx, y - long * dy)
         corners = [
             (x, y),

@@ -77,6 +77,7 @@ def _grid(title: str, down: Axis, across: Axis, cells: Sequence[VariantCell]) ->
         words = fitted(value, LEFT - 50, 10, True)
         paper.text(LEFT - 12, y + high / 2 + 4, words, 10, bold=True, align="right")
         for column in range(len(across.values)):
+            # variants come with the last axis changing fastest
             cell = cells[row * len(across.values) + column]
             x = LEFT + wide * column
             tint = _TINT.get(cell.verdict, CARD)
@@ -112,6 +113,7 @@ def _line(title: str, axis: Axis, cells: Sequence[VariantCell]) -> Paper:
     ]
     paper.line([x for x, _ in known], [y for _, y in known], DEEP, 1.6)
     for x, value, cell in zip(xs, axis.values, cells, strict=True):
+        # a filled or hollow disc says the same without colours
         bad = cell.verdict != "solvable"
         if cell.length is None:
             paper.text(x, BOTTOM - 8, "no win", 9, BAD, align="center")

@@ -54,6 +54,7 @@ class _Windows:
             for rule, label, move in window.closed_by:
                 if rule not in marks or move < marks[rule][0]:
                     marks[rule] = move, label
+        # letters go to the moves that may come soonest
         order = sorted(marks, key=lambda rule: marks[rule])[:MOST_MARKS]
         self.marks = {r: _Closing(*marks[r], chr(65 + n)) for n, r in enumerate(order)}
 
@@ -140,6 +141,7 @@ class _Windows:
             start, middle - 5, max(3.0, RIGHT - start), 10, facecolor=fill, edgecolor=DEEP, zorder=2
         )
         if closed:
+            # up to the soonest move that may close it, a thing is surely open
             first = self._x(min(m.steps for _, _, m in window.closed_by))
             if first > start:
                 paper.box(

@@ -107,6 +107,7 @@ def _values(place: LanguagePlace, cursor: Cursor, known: Known) -> Iterator[Sugg
     if kind is None:
         return
     form, *parts = kind.form
+    # by the form of the value, as the tables of the language name it
     match form:
         case "choice":
             yield from _words(parts[0])
@@ -210,6 +211,7 @@ _GRAMMAR_WORDS = {
 
 def _names(last: str, name: str, known: Known) -> Iterator[Suggestion]:
     """The ids that fit behind the word `last` of a condition; `name` is the id before it."""
+    # by the last word of the condition, which tells what may follow it
     match last:
         case "_AT":
             yield from _things(known, ("area",), ())

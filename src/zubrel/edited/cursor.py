@@ -158,6 +158,7 @@ class _Reading:
         if self._in_flow():
             self._flow(line, 0)
             return
+        # empty lines and comments end nothing
         if not line.strip() or line.lstrip().startswith("#"):
             return
         _, behind = self._openings(line)
@@ -168,6 +169,7 @@ class _Reading:
             return
         self._name(behind, _unquoted(key[1]))
         value = content[key.end() :]
+        # a text over several lines: what is indented deeper belongs to it
         if _BLOCK.match(value.strip()):
             self.block = behind
         self._flow_begins(value.lstrip(), 0)

@@ -52,9 +52,11 @@ def knowledge_of(judged: Judged[Any], document: Document, budget: Budget) -> Kno
     """What the situations of the world in `document` tell, within a share of a budget."""
     space = judged.space
     known = Knowledge(space.count(space.everything))
+    # numbers of a cut search would be too small
     if not judged.complete:
         return known
     with suppress(LimitReached), budget.within(KNOWING):
+        # a limit may leave out what comes last: how often conditions hold
         for item in judged.system.world.items.values():
             known.most[item.id] = _most_held(judged, item.id, item.most)
         for thing, steps in _firsts(judged):
@@ -96,6 +98,7 @@ def _firsts(judged: Judged[Any]) -> Iterator[tuple[str, int | None]]:
     for thing, _, formula in had_formulas(judged):
         for steps in told(walks.moves_to(space.where(formula)), 0):
             yield thing, steps
+    # alternatives of one rule: the soonest counts
     by_rule: dict[str, list[Any]] = {}
     for move in system.player_moves:
         if ("taken", move.rule.owner) not in system.numbers:  # those are known as had

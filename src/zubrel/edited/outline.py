@@ -74,6 +74,7 @@ def _name(item: Node) -> str:
 def _last_line(node: Node, key: Node) -> int:
     """The last line of a node, as far as it is known; that of its key at least."""
     last, pending = key.span.line, [node]
+    # ends are not kept by the reader: the last thing in a node tells where it ends
     while pending:
         here = pending.pop()
         last = max(last, here.span.line)

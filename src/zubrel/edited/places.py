@@ -62,6 +62,7 @@ def place_of(keys: Sequence[str]) -> LanguagePlace:
 
 def _below(place: LanguagePlace, key: str) -> LanguagePlace:
     kind, shape = place.kind, place.shape
+    # below a value: its form tells what its keys mean
     if kind is not None:
         form, *parts = kind.form
         # what stands in a list here has no id yet, and nothing is known of it
@@ -80,6 +81,7 @@ def _below(place: LanguagePlace, key: str) -> LanguagePlace:
             shape = parts[0]
         elif form == "texts":
             shape = CONDITIONAL_TEXT
+    # nothing is known to stand there: no suggestion is better than a wrong one
     if shape is None:
         return NOWHERE
     field = shape.fields.get(key) or EVERYWHERE.get(key)

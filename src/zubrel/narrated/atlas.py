@@ -54,6 +54,7 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
     reached = [b for b in outline.areas if b.first is not None]
     # behind fewer gates first: chapters come in the order in which they open
     reached.sort(key=lambda b: (len(b.gates), b.first))
+    # areas behind the same gates are one chapter
     gates = list(dict.fromkeys(frozenset(b.gates) for b in reached))
     chapters = []
     for known in gates:
@@ -66,6 +67,7 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
         )
     chapter_of = {b.area: gates.index(frozenset(b.gates)) for b in reached}
     missed = {f.subject for f in findings if f.kind == "missable"}
+    # by the area in which the move is made that dooms
     trouble: dict[str, list[str]] = {}
     for finding in findings:
         if finding.kind in DOOMING and finding.evidence and not finding.accepted:
@@ -85,6 +87,7 @@ def _atlas(world: World, outline: Outline, findings: Sequence[Told]) -> Atlas:
 
 def _things(world: World, area: str, missed: set[str]) -> Iterator[SketchedThing]:
     here = [r for r in world.rules if r.areas is not None and area in r.areas]
+    # finds first, then what moves give, then people, shops and foes: as a player looks around
     for find in dict.fromkeys(r.owner for r in here if r.kind == "find"):
         gives = [g.item for r in here if r.owner == find for g in r.gives]
         name = world.name_of(gives[0]) if gives else world.name_of(find)
@@ -112,6 +115,7 @@ def _given(world: World, here: Sequence[Rule], missed: set[str]) -> Iterator[Ske
 
 def _passages(world: World) -> Iterator[Passage]:
     """Each way once; both directions as one where both ask the same."""
+    # by both ends what the ways between them ask: the same gate is drawn once
     asks: dict[tuple[str, str], dict[str | None, None]] = {}
     for rule in world.rules:
         if rule.areas is not None and moves(rule):
@@ -123,6 +127,7 @@ def _passages(world: World) -> Iterator[Passage]:
     for (start, end), gates in asks.items():
         back = asks.get((end, start), {})
         for gate in gates:
+            # both directions are one line, drawn from the end that came first
             both = gate in back
             if not both or list(asks).index((start, end)) < list(asks).index((end, start)):
                 yield Passage(start, end, not both, gate)

@@ -49,6 +49,7 @@ def difference(old: Report, new: Report) -> Difference:
 
     An accepted finding that no longer is counts as new, one that has come to be accepted as gone.
     """
+    # a finding is the same if it is of the same kind about the same subject, wherever it stands
     before = {_identity(f): f for f in old.findings}
     after = {_identity(f): f for f in new.findings}
     return Difference(

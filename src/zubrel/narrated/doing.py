@@ -52,6 +52,7 @@ def asked_by(world: World, rules: Iterable[Rule]) -> str:
 def effect_words(world: World, effect: Effect) -> str | None:
     """An effect in a few words; None for what is told elsewhere (marks, what is taken)."""
     name = world.name_of
+    # in words for players: ids and marks are nobody's business here
     match effect:
         case Lose(item, count):
             # without a count it takes whatever is there

@@ -40,6 +40,7 @@ class Early(Struct, frozen=True):
             moves = counted(len(self.win.moves), "move")
             lines.append(f"certain already: it can be won, in at most {moves}")
         for finding in self.findings:
+            # what follows from something else would only hide it
             if finding.cause is None:
                 where = f", {finding.span.place}" if finding.span else ""
                 moves = counted(len(finding.evidence), "move")
@@ -59,6 +60,7 @@ def with_certain(report: Report, early: Early) -> Report:
     What the search itself has found is not told twice. That there is no win is a verdict, whatever
     else is not known.
     """
+    # what the search says of the same subject is exact, and stays
     known = {(f.kind, f.subject) for f in report.findings}
     return replace(
         report,
@@ -98,10 +100,12 @@ def _every(certain: Certain) -> Iterator[Told]:
         message = "no play whatever comes to a good ending"
         finding = Finding("unwinnable", "error", "world", message, span)
         yield _without_walk(finding, _reasons(certain, certain.whole, ()))
+    # without a search only some of the bad deals are known
     dealt = [doom for doom in certain.dooms if doom.step.rule.kind == "deal"]
     # a deal is nobody's move: one that dooms stands for all of them
     for doom in (*dealt[:1], *(d for d in certain.dooms if d not in dealt)):
         yield _told(certain, doom)
+    # by relaxation: what it does not reach no play does
     for finding in _unreachable(certain):
         reasons = Reasons(certain.system, Relaxed(certain.whole))
         trees = () if finding.cause else reasons.of(finding.subject)
@@ -140,11 +144,13 @@ def win_of(certain: Certain) -> Win | None:
 def _told(certain: Certain, doom: DoomingStep) -> Told:
     system = certain.system
     world, rule = system.world, doom.step.rule
+    # by the interpreter, which shares no code with what has found the play
     walked = walked_along(system.walker, tuple(_dealt_out(system, doom.walk)))
     # the same play with another end, which is a win: what its last move took away was there before
     before = walked_along(system.walker, (*doom.walk[:-1], *doom.onward))
     moves = system.walker.moves(walked[-1].after)
     after = Future(certain.relaxation, doom.after)
+    # as the interpreter says: whether there are moves at all needs no proof of a search
     aftermath = (
         "Then the player is wandering: there are moves, but no win."
         if moves

@@ -50,12 +50,15 @@ class Explaining:
         """Look up together what many findings are going to ask, each with its evidence: one by
         one, nearly each of them would take a closer look of its own."""
         turns = dict(self.explained)
+        # only so many of a kind are explained: nobody asks ahead for the others
         asking = [(f, walked) for f, walked in findings if _has_a_turn(f, turns)]
         with suppress(LimitReached, MemoryError):
             with self.conclusions.explaining():
                 asking = [
                     (f, walked) for f, walked in asking if self._at_a_glance(f, walked) is None
                 ]
+            # a closer look answers what was asked, and may lead to further questions: round by
+            # round
             while asking:
                 left, unasked = [], dict[Formula, None]()
                 for finding, walked in asking:
@@ -98,6 +101,7 @@ class Explaining:
     ) -> tuple[Explained, Mapping[Formula, None]]:
         """The explanation by what is looked at, and what that cannot answer: with any of it the
         explanation is worth nothing."""
+        # without a walk, the finding is about every situation
         future = self.seen.everything
         if finding.trace is not None:
             here = self.seen.at_end_of(finding.trace)

@@ -98,12 +98,14 @@ class _Narrator:
         return Explaining(self.conclusions)
 
     def report(self, seconds: Callable[[], float]) -> Report:
+        # a smaller space may have been listed for counting only
         counted = self.conclusions.listed or self.judged
         space = counted.space
         situations, won, doomed = (
             None if space.merged else space.count(diagram)
             for diagram in (space.everything, counted.won, counted.doomed)
         )
+        # a listed space answers everything at once
         if self.with_reasons and self.space.merged:
             found = [f for f in self.conclusions.findings if f.cause is None]
             walks = (self._walk(f.trace) if f.trace else () for f in found)
@@ -133,6 +135,7 @@ class _Narrator:
     def _undecided(self) -> Iterator[tuple[str, str]]:
         """What is left open, without what the walks that are told show to be reachable."""
         seen: set[str] = set()
+        # walks are proofs: what a play in the report does can be done
         for walked in self.walks.values():
             for step in walked:
                 seen |= {step.rule.id, str(step.after[PLACE]), str(step.after[ENDING])}
@@ -215,6 +218,7 @@ class _Narrator:
         """Whether somebody who cannot win any more has moves left."""
         if not (finding.hopeless and walked):
             return ()
+        # known of listed spaces only
         doomed = finding.situations
         many = [] if doomed is None else [counted(doomed, "situation")]
         if finding.deals is not None:

@@ -14,6 +14,7 @@ def progress_of(world: World, progression: Progression | None) -> ProgressChain 
 
     def needed(must: MustHave) -> Needed:
         combined = tuple((other, world.name_of(other)) for other in must.merged_with)
+        # the order comes in pairs of neighbours
         after = tuple(a for a, b in progression.order if b == must.id)
         return Needed(must.id, must.section, _name(world, must), must.first, combined, after)
 

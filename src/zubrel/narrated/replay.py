@@ -43,6 +43,7 @@ def walked_along(walker: Walker, steps: Sequence[Step]) -> tuple[Walked, ...]:
     walked = []
     for number, step in enumerate(steps, 1):
         results = {r.outcome.number: r for r in walker.results(step.rule, here)}
+        # by the number of the outcome: what luck picked is part of the play
         result = results.get(step.outcome.number)
         if result is None:
             raise Mismatch(f"move {number}, {step.rule.id}, is not possible in the world itself")

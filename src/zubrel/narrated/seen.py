@@ -122,8 +122,10 @@ class _ThreeValued:
 def _never(judged: Judged[Numbers], whole: Future) -> Iterator[Told]:
     """Findings that something never is: of texts that are not read, and gates that stop nobody."""
     system = judged.system
+    # a sample shows what there is, relaxation what there never is: between them nothing is claimed
     known = replace(judged, space=cast(AnySpace, _ThreeValued(judged.space, whole)))
     reasons = Reasons(system, Relaxed(whole))
+    # the two kinds that say “never”, and so can be proved without everything
     detectors: tuple[SubjectDetector[Any], ...] = (UNHEARD, NO_GATE)
     for detector in detectors:
         for question in detector.questions(system):

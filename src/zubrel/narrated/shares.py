@@ -10,6 +10,7 @@ def percent(share: float, error: float = 0.0) -> str:
     """A share with three figures; with what it may be wrong by, where that shows."""
     if error >= EXACT_ENOUGH:
         return f"{_figures(share)} ± {_figures(error)}"
+    # exact ends have words; what is only close to them must not look like them
     if share == 0:
         return "none"
     if share == 1:

@@ -44,6 +44,7 @@ def size_of(world: World, budget: Budget) -> Listing:
     how the game ends. Raises what `Budget.spend` does.
     """
     system = compile_world(world, budget)
+    # as a search would reduce it, so that the last column is what a search has to deal with
     smaller = reduce(system, budget=budget).system
     sizes = sizes_left(smaller)
     every = [

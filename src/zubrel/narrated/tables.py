@@ -92,6 +92,7 @@ def _way(rule: Rule) -> str:
 def _locks(world: World, only: str | None) -> Iterator[Row]:
     for lock in each(world.locks, only):
         rules = [r for r in world.rules if r.owner == lock.id and r.kind == "lock"]
+        # what opens the lock besides its own rule: effects of other moves
         others = [
             r.id
             for r in world.rules
@@ -159,6 +160,7 @@ def _quests(world: World, only: str | None) -> Iterator[Row]:
     for quest in each(world.quests, only):
         goals = tuple(_goals(world, quest, group) for group in quest.groups)
         order = ("in turn",) if quest.in_turn else ()
+        # given by somebody or something, active from the first, or started by a move
         source = quest.from_id or ("from the start" if quest.starts_active else "started")
         reward = tuple(w for e in quest.reward if (w := effect_words(world, e)))
         unlocks = tuple(readers(world, quest.id))

@@ -10,6 +10,7 @@ from zubrel.explored.space import EndlessSettling
 def never_rests(world: World, endless: EndlessSettling) -> Diagnostic:
     """What goes round in a circle, and the moves that set it off."""
     spans = {h.id: h.span for h in world.happenings}
+    # the first of the circle takes the blame, and the others are pointed at
     first, *others = endless.cycle
     moves = [f"“{step.rule.label}”" for step in endless.trace.steps]
     after = "after these moves: " + ", ".join(moves) if moves else "at the very start"

@@ -18,6 +18,7 @@ def sources(world: World, item: Item) -> Iterator[str]:
     if start:
         yield f"start ({start})"
     for rule in world.rules:
+        # what only comes back out of a store or from the ground is no source
         if rule.kind.regains:
             continue
         most = max(gained(o.effects, item.id) for o in rule.outcomes)
@@ -47,6 +48,7 @@ def sinks(world: World, item: Item) -> Iterator[str]:
     """Everything that takes, wears or loses an item."""
     for rule in world.rules:
         effects = [e for o in rule.outcomes for e in o.effects]
+        # what is put away is not gone
         if rule.kind in (RuleKind.PUT, RuleKind.DROP):
             continue
         taken = sum(t.count for t in rule.takes if t.item == item.id)
@@ -67,6 +69,7 @@ def readers(world: World, thing: str) -> Iterator[str]:
     users: dict[str, None] = {}
     for rule in world.rules:
         if asks(rule.needs, thing):
+            # both directions of a way ask the same
             users[rule.owner if rule.kind == "way" else rule.id] = None
     for area in world.areas.values():
         if asks(area.needs, thing):

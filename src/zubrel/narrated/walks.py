@@ -37,6 +37,7 @@ def _line(world: World, walked: Walked) -> MoveLine:
         rule=rule.id,
         kind=rule.kind,
         label=rule.label,
+        # only of moves in which luck has a part
         outcome=walked.outcome.number if rule.chancy else None,
         area=world.name_of(str(walked.before[PLACE])),
         to=world.name_of(str(walked.after[PLACE])),
@@ -70,6 +71,7 @@ def amount_words(item: Item, amount: int) -> str:
 def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
     """What differs between two situations, in words: items first, then the world."""
     changed = {key for key, value in after.items() if before[key] != value}
+    # changes in the order of the file, not in that in which they happened
     of_kind = {
         kind: {key[1] for key in changed if key[0] == kind}
         for kind in ("held", "open", "fact", "meter", "beaten", "hit")
@@ -77,6 +79,7 @@ def changes(world: World, before: Situation, after: Situation) -> Iterator[str]:
     for item in (world.items[i] for i in world.items if i in of_kind["held"]):
         key = keys.held(item.id)
         difference = int(after[key]) - int(before[key])
+        # of a tool its uses are told while there are some
         if item.uses is not None and before[key] and after[key]:
             yield f"{item.name}: {counted(int(after[key]), 'use')} left"
         elif item.uses is not None:
@@ -110,6 +113,7 @@ def _quest_changes(world: World, before: Situation, after: Situation) -> Iterato
         state = int(after[keys.quest(quest.id)])
         if before[keys.quest(quest.id)] != state:
             yield f"quest {quest.name}: {QUEST_STATES[state]}"
+        # goals of a quest that is over interest nobody
         if state in (DONE, FAILED):
             continue
         for goal in quest.goals:

@@ -37,6 +37,7 @@ MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” 
 
 def phrase(world: World, condition: Cond) -> str:
     """A condition as a noun phrase that fits after "needs"."""
+    # a goal asks for more than its condition says: it is told as the goal
     if (met := goal_asked(condition)) is not None:
         return phrase(world, met) + (" met" if met.least is None else "")
     match condition:
@@ -113,6 +114,7 @@ def _denied(world: World, part: Cond) -> str:
 
 
 def _amount(name: str, operator: str, number: int) -> str:
+    # one of something is told without its number, and none of it by a word
     match operator, number:
         case (">=", 1) | (">", 0):
             return name

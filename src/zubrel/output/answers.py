@@ -66,6 +66,7 @@ def _write_finding(report: Report, finding: Told, console: Console, mends: Mends
         console.print(indented(Text(f"For example{with_deal(finding.deal)}."), 2))
     if finding.evidence:
         _write_walk(report, finding, console)
+    # causes are named by kind and subject, which tell findings apart
     own = (finding.kind, finding.subject)
     follows = [f.subject for f in report.findings if (f.kind, f.cause) == own]
     if follows:
@@ -74,6 +75,7 @@ def _write_finding(report: Report, finding: Told, console: Console, mends: Mends
     console.print()
     remedy = KINDS[finding.kind].remedy
     console.print(indented(Text(f"What is usually done: {remedy}", QUIET), 2))
+    # what was tried already is told; else only how to try it
     known = mends.get((finding.kind, finding.subject), ())
     if known:
         console.print()
@@ -96,6 +98,7 @@ def _write_reason(lines: Sequence[str], console: Console) -> None:
 def _write_walk(report: Report, finding: Told, console: Console) -> None:
     """The moves, without those that the shortest win begins with too."""
     moves = finding.evidence
+    # a reader who knows the win sees at once where the walk leaves it
     shared = _shared(report, moves)
     marked = frozenset(spoken_of(finding.why))
     title = f"How it happens, in {length(len(moves), finding.shortest)}{with_deal(finding.deal)}"
@@ -107,6 +110,7 @@ def _write_walk(report: Report, finding: Told, console: Console) -> None:
     console.print(indented(table, 4))
     if any(number > shared for number in marked):
         console.print(indented(Text("* what the reason speaks of", QUIET), 4))
+    # a reason may speak of moves that were left out above
     earlier = sorted(number for number in marked if number <= shared)
     for number in earlier:
         move = moves[number - 1]
@@ -131,6 +135,7 @@ def _shared(report: Report, moves: Sequence[MoveLine]) -> int:
 def write_answer(answer: Possibility, console: Console) -> None:
     """Whether something can be, and why not or how."""
     where = f"after {counted(answer.made, 'move')}" if answer.made else "from the start on"
+    # a reason for what can never be, a walk or a distance for what can
     if not answer.possible:
         console.print(Text.assemble(("Never", "bold red"), f", {where}: {plain(answer.asked)}"))
         _write_reason(answer.explained.lines(), console)

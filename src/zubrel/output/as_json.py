@@ -36,6 +36,7 @@ def _report(report: Report) -> dict[str, Any]:
         "moves": report.moves,
         "won": report.won,
         "doomed": report.doomed,
+        # keys that hold for few reports are left out of all others, as the reference promises
         **({} if report.classes is None else {"classes": report.classes}),
         **({"undecided": [list(pair) for pair in report.undecided]} if report.undecided else {}),
         "seconds": round(report.seconds, 3),

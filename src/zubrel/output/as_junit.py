@@ -19,12 +19,14 @@ def reports_as_junit(reports: Sequence[Report], fail_on: str) -> str:
         path = plain(report.path)
         suite = TestSuite(path)
         verdict = TestCase("verdict", path)
+        # a search that was cut is an error of the run, and no failure of the world
         if not report.complete:
             verdict.result = [Error(f"the search stopped at {report.stopped}", "incomplete")]
         suite.add_testcase(verdict)
         for finding in report.findings:
             suite.add_testcase(_case(report, finding, fail_on))
         document.add_testsuite(suite)
+    # bytes or text, depending on the version of the library
     text: Any = document.tostring()  # type: ignore[no-untyped-call]
     return (text.decode("utf-8") if isinstance(text, bytes) else str(text)) + "\n"
 

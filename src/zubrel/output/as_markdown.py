@@ -40,6 +40,7 @@ def _report(report: Report) -> list[str]:
     followers = followers_of(open_findings)
     for entry in entries(open_findings):
         lines += _entry(entry, followers)
+    # folded away: a reviewer wants to see what is open
     accepted = [f for f in report.findings if f.accepted]
     if accepted:
         lines += ["<details><summary>" + f"{len(accepted)} accepted</summary>", ""]
@@ -65,6 +66,7 @@ def _entry(entry: ReportEntry, followers: Mapping[Key, Sequence[str]]) -> list[s
     lines += [f"  {plain_markdown(words)}" for words in follows(entry, followers)]
     if finding.explanation or finding.evidence:
         lines += ["", "  <details><summary>why, and how to see it</summary>", ""]
+        # the indentation of a reason is its depth, and Markdown has lists for that
         for line in finding.explanation:
             indent = (len(line) - len(line.lstrip())) // 2
             lines.append(f"  {'  ' * indent}- {plain_markdown(line.strip())}")

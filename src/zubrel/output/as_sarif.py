@@ -44,6 +44,7 @@ def _rules() -> list[dict[str, Any]]:
 
 
 def _result(report: Report, finding: Told) -> dict[str, Any]:
+    # hosts show this text alone, often without the walk
     text = finding.message[:1].upper() + finding.message[1:] + "."
     if finding.explanation:
         text += "\n" + "\n".join(finding.explanation)
@@ -55,6 +56,7 @@ def _result(report: Report, finding: Told) -> dict[str, Any]:
         "locations": [_location(report, finding.span)],
         "partialFingerprints": {"zubrelFinding/v1": _fingerprint(report, finding)},
     }
+    # a walk is what the format calls a flow: places in their order, each with a message
     if finding.evidence:
         result["codeFlows"] = [
             {

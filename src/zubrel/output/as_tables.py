@@ -36,6 +36,7 @@ def world_as_tables(data: dict[str, Any]) -> dict[str, str]:
     """File names and their texts: `world.yaml`, and a table for each section that fits."""
     data = dict(data)
     tables: dict[str, list[Row]] = {}
+    # what stands in areas has tables of its own, with a column for the area
     areas = data.get("areas")
     if isinstance(areas, dict):
         data["areas"], inner = _without_tables(areas)
@@ -83,6 +84,7 @@ def _inner(area: dict[str, Any], section: str, shape: Shape, key: str) -> Iterat
         for deed, entry in (inner or {}).items():
             yield {"area": key, **_row(shape, deed, entry)}
         return
+    # one entry may stand without a list
     for entry in inner if isinstance(inner, list) else [inner] if inner else []:
         if section == "finds" and isinstance(entry, str):
             count, _, item = entry.rpartition(" ")
@@ -95,6 +97,7 @@ def _row(shape: Shape, key: str | None, entry: Any) -> Row:
     row = {} if key is None else {"id": key}
     if entry is None:
         return row
+    # the short form has one field, which the shape names
     if not isinstance(entry, dict):
         if shape.short is None:
             raise NotInCells
@@ -151,6 +154,7 @@ def _csv(section: str, rows: Iterable[Row]) -> str:
         "at",
         "notes",
     ]
+    # columns in the order of the language, and only those that some row needs
     names = [n for n in dict.fromkeys(known) if any(n in row for row in every)]
     memory = StringIO()
     writer = csv.DictWriter(memory, names, lineterminator="\r\n")

@@ -29,6 +29,7 @@ def merged(roots: Iterable[Mapping]) -> dict[str, Any]:
             if key.text == "include":
                 continue
             known = sections.get(key.text)
+            # a section may stand in several files: its entries follow each other
             if isinstance(known, dict) and isinstance(value, dict):
                 known.update(value)
             elif isinstance(known, list) and isinstance(value, list):
@@ -47,6 +48,7 @@ def plain(node: Node) -> Any:
         return [plain(item) for item in node.items]
     if node.empty:
         return None
+    # in quotes, these words and numbers are texts, and stay so
     if node.plain and node.text in ("true", "false"):
         return node.text == "true"
     if node.plain and INTEGER.match(node.text):

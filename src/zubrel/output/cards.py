@@ -86,6 +86,7 @@ def _searched(
         bound = world.items[thing].most
         limit = f" of {bound:,}" if 1 < bound != most else ""
         yield f"most ever held: {most:,}{limit}" if most else "never held"
+    # a thing without an end to its window cannot be missed
     window = _window(report, thing)
     if window is not None and window.first is not None:
         for _, rule, distance in window.closed_by:

@@ -96,6 +96,7 @@ def _write(title: str, findings: Sequence[Told], console: Console, short: bool) 
 
 def _summary(difference: Difference) -> Iterator[str]:
     old, new = difference.old, difference.new
+    # the verdict first, also where it has not changed: nothing said would leave it open
     same = old.verdict == new.verdict
     yield (
         f"verdict: {new.verdict}, as before"
@@ -108,6 +109,7 @@ def _summary(difference: Difference) -> Iterator[str]:
     )
     yield f"shortest win: {_win(old)}" + (f" → {_win(new)}" if _win(old) != _win(new) else "")
     yield from _aimless(old, new)
+    # what wins include changes more often than it is looked at: named one by one
     for words, ids in (
         ("now in every win", difference.gained),
         ("no longer in every win", difference.lost),

@@ -30,22 +30,26 @@ class ReportEntry(Struct, frozen=True):
 
 def entries(findings: Sequence[Told]) -> list[ReportEntry]:
     """The gravest first; within a kind those that most aimless plays meet, then the soonest."""
+    # a cause that is not among the findings shown cannot stand for what follows from it
     known = {(f.kind, f.subject) for f in findings}
     leading = [f for f in findings if f.cause is None or (f.kind, f.cause) not in known]
     unexplained = Counter((f.severity, f.kind) for f in leading if not f.explanation)
     groups: dict[object, list[Told]] = {}
+    # findings that go the same way are one entry, under the one that can be had soonest
     for finding in leading:
         groups.setdefault(_likeness(finding, unexplained), []).append(finding)
     made: dict[object, ReportEntry] = {}
     for group in groups.values():
         first = min(group, key=lambda f: len(f.evidence))
         shown = (first.subject, first.evidence)
+        # another kind about the same subject with the same walk: one head for both
         if first.evidence and len(group) == 1 and shown in made:
             other = made[shown]
             made[shown] = ReportEntry(other.leading, other.others, (*other.also, first))
             continue
         entry = ReportEntry(first, tuple(f for f in group if f is not first))
         made[shown if first.evidence else (first.kind, first.subject)] = entry
+    # findings come in the order of gravity, which kinds keep
     kinds = list(dict.fromkeys((f.severity, f.kind) for f in findings))
     return sorted(
         made.values(),

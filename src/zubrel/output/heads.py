@@ -30,6 +30,7 @@ def verdict_of(report: Report) -> Text:
         case "solvable":
             words = "from every situation of every play a win can still be reached"
             return Text.assemble(("SOLVABLE", GOOD), f": {words}.")
+        # as many culprits as are known: a cut search may have found only some
         case "softlocks":
             culprits = sum(f.kind in DOOMING for f in report.findings)
             but = [f"{counted(culprits, 'move')} can make that impossible"] if culprits else []
@@ -44,6 +45,7 @@ def verdict_of(report: Report) -> Text:
             if not report.complete:
                 words += f" The search for all else stopped at {report.stopped}."
             return Text.assemble(("UNWINNABLE", BAD), words)
+    # no verdict: then what is certain all the same
     words = f"the search stopped at {report.stopped}, so "
     if report.findings:
         many = len(report.findings)
@@ -62,6 +64,7 @@ def numbers_of(report: Report) -> Iterable[str]:
     moves = "" if report.moves is None else f"{counted(report.moves, 'move')}, "
     took = "known from an earlier time" if report.known else f"{report.seconds:.2f} s"
     how = f"({searched}; {report.engine} search, {took})"
+    # no number is told that nobody has counted
     if report.situations is None and report.classes is None:
         how = f"({took})"
         if report.complete:

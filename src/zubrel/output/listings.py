@@ -33,6 +33,7 @@ def write_tables(listings: Sequence[Listing], console: Console) -> None:
 def _table(listing: Listing, width: int) -> RenderableType:
     """A table where no word is longer than its column; where there is no room for that, records."""
     columns = _shown(listing)
+    # a table is readable as long as no word has to be broken
     words = [
         max(map(_longest, (listing.columns[n], *(w for row in listing.rows for w in row[n]))))
         for n in columns
@@ -47,6 +48,7 @@ def _table(listing: Listing, width: int) -> RenderableType:
         padding=(0, GAP, 0, 0),
         pad_edge=False,
     )
+    # widths are worked out here: the library would break words where there is room elsewhere
     texts = [[listing.columns[n], *(w for row in listing.rows for w in row[n])] for n in columns]
     natural = [max(map(cell_len, column)) for column in texts]
     room = width - GAP * (len(words) - 1)
@@ -66,6 +68,7 @@ def _fitted(natural: Sequence[int], least: Sequence[int], room: int) -> list[int
     while sum(widths) > room:
         gives = [2.0 * (wide - short) for wide, short in zip(widths, least, strict=True)]
         gives[0] /= 2
+        # all columns are as narrow as their longest words
         if not max(gives):
             break
         widths[gives.index(max(gives))] -= 1
@@ -93,6 +96,7 @@ def _records(listing: Listing, columns: Sequence[int]) -> RenderableType:
     blocks: list[RenderableType] = [_title(listing)]
     wide = max(cell_len(listing.columns[n]) for n in columns)
     for row in listing.rows:
+        # empty cells have no line
         first, *others = [n for n in columns if row[n]] or columns
         head = Text(", ".join(row[first]), "bold")
         if others and listing.columns[others[0]] == "id":

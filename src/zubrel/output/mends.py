@@ -33,6 +33,7 @@ def write_mended(mended: Sequence[Mended], console: Console) -> None:
             console.print()
         console.print(headline(one.finding))
         console.print(indented(Text(cause_of(one.finding)), 2))
+        # last resorts are proposals as well, but no mend
         if all(p.last for p in one.proposals):
             console.print()
             console.print(indented(Text(_nothing(one)), 2))
@@ -104,6 +105,7 @@ def _write_lines(proposal: Proposal, console: Console) -> None:
 def _effects(proposal: Proposal) -> Iterator[str]:
     """What goes, what comes, and how the way to a win changes."""
     old, new = proposal.change.old, proposal.change.new
+    # a finding that the change accepts is still there: to say that it is gone would be untrue
     accepted = {(f.kind, f.subject) for f in new.findings if f.accepted}
     meant = [f for f in proposal.gone if (f.kind, f.subject) in accepted]
     gone = [f for f in proposal.gone if f not in meant]

@@ -53,6 +53,7 @@ def write_odds(world: World, odds: Odds, console: Console) -> None:
         ("where that happens", _lost_in),
         ("what is missed for good, while a win is left", _missed),
     ):
+        # long tails of small shares are cut, and said to be
         listing, worth = _shares(world, title, told, parts)
         if listing.rows:
             console.print()
@@ -176,6 +177,7 @@ def _shares(
     ]
     # players of whom nothing was found have no column
     columns = [column for column in columns if column[1]]
+    # a row is worth as much as the player for whom it is worth most
     largest: dict[str, float] = {}
     for _, known, _ in columns:
         for subject, share in known.items():

@@ -35,6 +35,7 @@ def write_overview(report: Report, console: Console, quiet: bool = False) -> Non
     console.print(verdict_of(report))
     for line in numbers_of(report):
         console.print(indented(Text(line, QUIET), 2))
+    # what is accepted is counted, and not shown
     open_findings = [f for f in report.findings if not f.accepted]
     accepted = len(report.findings) - len(open_findings)
     if open_findings or accepted:
@@ -66,6 +67,7 @@ def _tally(findings: Sequence[Told], accepted: int) -> str:
 def _write(entry: ReportEntry, followers: Mapping[Key, Sequence[str]], console: Console) -> None:
     first = entry.leading
     console.print(_head(entry, console.width), no_wrap=True, overflow="ellipsis")
+    # the page promises three lines a finding at the most, however wide the terminal is
     wide = max(20, console.width - INDENT)
     cause, also = cause_of(first), "".join(follows(entry, followers))
     if not also or len(Text(plain(cause)).wrap(console, wide)) == 1:

@@ -90,6 +90,8 @@ class _Page:
 
     def written(self, fingerprint: str, limits: str) -> str:
         report = self.report
+        # the template engine escapes whatever comes from a world; only what is marked is left as it
+        # is
         environment = Environment(
             loader=PackageLoader("zubrel.output", "."),
             autoescape=True,
@@ -120,6 +122,7 @@ class _Page:
         # what is accepted is folded away, and counted nowhere above
         known = [f for f in report.findings if not f.accepted]
         tally = [(s, sum(f.severity == s for f in known)) for s in SEVERITIES]
+        # drawn before the text, which has to know which of them there are
         pictures = list(self._pictures())
         text: str = environment.get_template("page.html.jinja").render(
             undecided=list(undecided(report)),
@@ -159,6 +162,7 @@ class _Page:
                 ("tables", "Tables", True),
                 ("provenance", "Provenance", True),
             )
+            # no heading for what a report does not have
             if there
         ]
 
@@ -263,6 +267,7 @@ class _Page:
 
     def _track(self, window: TimeWindow) -> Markup:
         """From when on as a bar, with a mark at every move that may close it."""
+        # in parts of a hundred, so that the bar fits any width
         scale = 100 / max(1, self.last)
         moves = sorted({move for _, _, move in window.closed_by})
         first = window.first or Distance(0)

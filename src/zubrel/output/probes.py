@@ -27,6 +27,7 @@ def write_probes(probes: Sequence[Probe], console: Console, full: bool = False) 
         if not probe.rows:
             console.print(indented(Text("No play ever stands before it."), 2))
             continue
+        # hundreds of rows are no table for a terminal: what they share is told instead
         if len(probe.rows) <= WIDEST_TABLE or full:
             console.print(indented(_table(probe), 2))
         else:
@@ -47,6 +48,7 @@ def _table(probe: Probe) -> Table:
     for title in titles if tried else titles[1:]:
         table.add_column(title, justify="right" if title == "situations" else "left")
     for number, row in enumerate(probe.rows, 1):
+        # cases are numbers of values, column by column
         cells = [c.cases[case] for c, case in zip(probe.columns, row.cases, strict=True)]
         style = {"yes": "green", "no": "red"}.get(row.possible or "", "magenta")
         words = row.possible or ""
@@ -73,6 +75,7 @@ def _write_below(probe: Probe, console: Console) -> None:
         )
     if probe.cut:
         lines.append("There are more combinations than can be told apart here.")
+    # the smallest sets that decide are worth more than a long table
     if len(probe.rows) > WIDEST_TABLE:
         lines += [f"Enough: {_set(s)}." for s in probe.opening]
         lines += [f"Not enough: {_set(s)}." for s in probe.refusing]

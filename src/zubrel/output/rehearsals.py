@@ -25,6 +25,7 @@ def rehearsals_as_text(rehearsals: Sequence[Rehearsal], quiet: bool = False) -> 
         lines.append(f"FAILED       {rehearsal.path}  (after {size})")
         mentioned = failure_lines(rehearsal.failure)
         lines += [f"  {line}" for line in (mentioned[:1] if quiet else mentioned)]
+    # the closing line stays also where nothing else is said: silence could mean that nothing ran
     failed = sum(r.failure is not None for r in rehearsals)
     lines.append(
         f"{counted(len(rehearsals), 'script')}: {len(rehearsals) - failed} as expected, "
@@ -73,6 +74,7 @@ def rehearsals_as_junit(world: str, rehearsals: Sequence[Rehearsal]) -> str:
 
     suite = TestSuite(world)
     for rehearsal in rehearsals:
+        # a script is a case, so that a dashboard shows which of them failed
         case = TestCase(rehearsal.path, world)
         if rehearsal.failure is not None:
             failure = JUnitFailure(rehearsal.failure.expected, "expectation")

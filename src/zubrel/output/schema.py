@@ -57,6 +57,7 @@ class _Schema:
             },
             "notes": {"description": "Free text for the team: anything may stand here."},
         }
+        # from the tables that the reader itself uses: the schema cannot fall behind the language
         for name, section in SECTIONS.items():
             properties[name] = self._described(self._kind(section.kind), section.about)
         return {
@@ -73,6 +74,7 @@ class _Schema:
         return {"description": about, **schema}
 
     def _kind(self, kind: Kind) -> dict[str, Any]:
+        # forms of values, as the tables of the language name them
         match kind.form:
             case ("choice", words):
                 return {"enum": list(words)}
@@ -117,6 +119,7 @@ class _Schema:
                 return _one_or_many({"anyOf": [TEXT, conditional]})
             case ("flag or ids", _):
                 return {"anyOf": [{"type": "boolean"}, _one_or_many({"type": "string"})]}
+            # what the schema cannot say of a value is checked by `zubrel check`
             case (word, *_) if word in LISTS:
                 return _one_or_many(LISTS[word])
             case (word, *_):

@@ -64,6 +64,7 @@ def write_sweep(
 
 def summary(rows: Sequence[VariantRow], out_of: int | None, seed: int) -> list[str]:
     """How many variants there are of each verdict, what was drawn, what was known."""
+    # the first row is the unchanged world, and no variant
     many = Counter(row.outcome.verdict for row in rows[1:])
     parts = [f"{many[verdict]:,} {verdict}" for verdict in _ORDER if many[verdict]]
     lines = [f"{counted(len(rows) - 1, 'variant')}: {listed(parts) or 'none'}"]
@@ -82,6 +83,7 @@ def _cells(row: VariantRow) -> tuple[tuple[str, ...], ...]:
     win = () if outcome.length is None else (_win(outcome),)
     musts = () if outcome.must_haves is None else (str(len(outcome.must_haves)),)
     verdict = [outcome.verdict]
+    # no verdict without what cut it short
     if outcome.stopped is not None:
         verdict.append(outcome.stopped)
     return (
@@ -134,6 +136,7 @@ def sweep_as_csv(rows: Sequence[VariantRow]) -> str:
     table.writerow(["variant", "verdict", "stopped", "shortest_win", "shortest", *_LISTS])
     for row in rows:
         outcome = row.outcome
+        # several values in one cell, as in the tables of a world
         lists = ["; ".join(values) for values in _lists(row).values()]
         win = "" if outcome.length is None else str(outcome.length)
         shortest = "" if outcome.length is None else str(outcome.shortest).lower()

@@ -56,8 +56,10 @@ class Advice:
         """Why a rule (None: a win) can never be after some moves, in lines; none where it can."""
         judged = self.judged
         space, system = judged.space, judged.system
+        # after the moves of the player, and not from the start of the game
         here = made[-1][2] if made else self.walker.start()
         (future,) = space.reached_from([self._of(here)])
+        # without a rule it is the win that is asked for
         wanted = won_formula(system)
         if rule is not None:
             move = next(m for m in system.moves if m.rule.id == rule.id)

@@ -97,6 +97,7 @@ class Prober:
         """A column for each item and meter, one for each other thing that is asked."""
         amounts: dict[tuple[str, str], list[Holds | Level]] = {}
         others: dict[str, Cond] = {}
+        # amounts are told apart by ranges, and all else by yes and no
         for atom in (a for c in conditions if c != ALWAYS for a in atoms_of(c)):
             if isinstance(atom, Holds):
                 amounts.setdefault(("held", atom.item), []).append(atom)
@@ -127,6 +128,7 @@ class Prober:
         cuts = {domain.low, domain.low + 1}
         for test in tests:
             cuts |= {test.number - 1, test.number, test.number + 1}
+        # between two cuts no test tells values apart: one of them stands for all
         starts = sorted(c for c in cuts if domain.low <= c <= domain.high)
         ends = [*(s - 1 for s in starts[1:]), domain.high]
         cases: list[str] = []
@@ -188,6 +190,7 @@ class Prober:
         columns: tuple[Column, ...],
         row: Callable[[tuple[int, ...], Anything], ProbeRow],
     ) -> Probe:
+        # each row is the meeting of one set of each column, where that is not empty
         sets = [[self.space.where(f) for f in column.formulas] for column in columns]
         for mentioned in range(len(columns), -1, -1):  # as many columns as can be told apart
             groups = islice(self._groups(sets[:mentioned], self.standing), MOST_GROUPS + 1)

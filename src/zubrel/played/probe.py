@@ -98,6 +98,7 @@ class _RuleProber(Prober):
     def _columns(self) -> Iterator[Column]:
         if self.rule.lock:
             yield self._yes_or_no(LockOpen(self.rule.lock), True)
+        # all that decides whether the move is possible, wherever it is written
         conditions: list[Cond] = [*self.present, self.rule.needs]
         for outcome in self.rule.outcomes:
             if outcome.destination is not None:
@@ -163,6 +164,7 @@ class _RuleProber(Prober):
         """Rows whose text does not fit what is missing."""
         if self.rule.kind != "lock" and self.rule.lock is None:
             return
+        # only where the world refuses: what it says otherwise is no refusal
         refused = [r for r in rows if r.possible == "no"]
         if any(r.text is None for r in refused):
             yield "In some rows the player is told nothing at all."

@@ -61,6 +61,7 @@ def rehearse(
         if isinstance(line, ScriptDeal):
             continue
         failure = run.move(line) if isinstance(line, ScriptMove) else run.expect(line)
+        # the first failure ends a script: what comes after would follow from it
         if failure:
             return Rehearsal(path, moves, expectations, failure)
         moves += isinstance(line, ScriptMove)
@@ -98,6 +99,7 @@ class _Run:
 
     def expect(self, line: Expect) -> Failure | None:
         here, walker = self.session.here, self.session.walker
+        # each kind of expectation looks at another thing, and fails in its own words
         match line.kind:
             case "holds":
                 # resolved with the world, and handed over in the order of the lines
@@ -142,6 +144,7 @@ class _Run:
                 if possible
                 else None
             )
+        # what is lacking, so that the failure says what to look at
         why = listed(lacking(walker, rule, here))
         return None if possible else self._failure(line.span, f"{line.text} to be possible", why)
 
@@ -173,6 +176,7 @@ def recorded(world: World, lines: Sequence[Line], deal: Mapping[str, str] = {}) 
 
     Raises `Impossible` or `NeedsOutcome` at a move that cannot be made.
     """
+    # walked by hand: what is recorded is what the rules say, and no proof
     session = Session(world, deal)
     written = session.script().splitlines()
     for line in lines:
@@ -194,6 +198,7 @@ def _differences(world: World, before: Situation, after: Situation) -> list[str]
     differences = []
     if before[PLACE] != after[PLACE]:
         differences.append(f"at {after[PLACE]}")
+    # section by section, in the order of the file, so that recordings compare well
     for item in world.items:
         if before[keys.held(item)] != after[keys.held(item)]:
             differences.append(f"{item} = {after[keys.held(item)]}")

@@ -69,6 +69,7 @@ def _lines(source: Source, text: str, problems: Problems) -> Iterator[Line | Non
             continue
         # columns count from 1, and blanks before the line are no part of it
         span = Span(source, number, raw.index(content[0]) + 1, len(content))
+        # the first word tells what kind of line it is
         first, _, remaining = content.partition(" ")
         if first == "deal" and remaining.strip():
             yield _deal(remaining, span, problems)
@@ -143,6 +144,7 @@ def check_names(lines: list[Line], world: World) -> None:
                 fault = "a play is dealt before anything else: this must be the first line"
             if fault is not None:
                 problems.add("bad-script", f"this deal cannot come up: {fault}", line.span)
+    # each rule by its own id, or by what several rules have in common
     rules = {name for r in world.rules for name in (r.id, r.common)}
     # somebody may be talked to without a choice of which of the talks it is
     rules |= {f"{r.owner}_talk" for r in world.rules if r.kind == "talk"}

@@ -112,12 +112,14 @@ class Session:
         here = self.here
         if not self.walker.possible(rule, here):
             raise Impossible(rule)
+        # outcomes without odds are none, so that numbers may have gaps
         numbers = [o.number for o in rule.outcomes]
         if outcome is None and len(numbers) > 1:
             raise NeedsOutcome(rule, numbers)
         chosen = next((o for o in rule.outcomes if outcome in (None, o.number)), None)
         if chosen is None:
             raise NeedsOutcome(rule, numbers)
+        # a move that changes nothing has no result, and is made all the same
         results = self.walker.results(rule, here)
         after = next((r.situation for r in results if r.outcome is chosen), here)
         told = (outcome_text(self.walker, chosen, here), farewell(self.walker, here, after))
@@ -175,6 +177,7 @@ class Session:
                 continue
             if at_hand and not self.over and not self.walker.possible(rule, self.here):
                 text = refusal(self.walker, rule, self.here)
+                # refused without a text: only what stands here in plain sight
                 stands = (
                     rule.areas is not None and not rule.kind.handles and rule.kind != RuleKind.SELL
                 )

@@ -34,6 +34,7 @@ def actions_at(
         return []
     actions: list[lsp.CodeAction] = []
     for diagnostic in context.diagnostics:
+        # other servers may have said something about the same place
         if diagnostic.source != "zubrel":
             continue
         finding = _finding_of(asked, world, diagnostic)
@@ -41,6 +42,7 @@ def actions_at(
             actions += _about_mistake(asked, world, diagnostic)
         elif not finding.accepted:
             actions += _about_finding(asked, world, finding, diagnostic, changes)
+    # an editor that asks for some kinds gets those and what is below them
     if context.only:
         wanted = [str(getattr(kind, "value", kind)) for kind in context.only]
         actions = [a for a in actions if any(_is_of(a.kind, kind) for kind in wanted)]
@@ -60,6 +62,7 @@ def _about_mistake(
         span = mistake.span
         if span is None or span.source.path != asked.path or mistake.code != diagnostic.code:
             continue
+        # the mistake at this very place, as it was published
         if asked.layout.of_span(span) != diagnostic.range:
             continue
         word = offered(mistake.hint)
@@ -103,6 +106,7 @@ def _new_entry(world: OpenWorld, section: str, name: str, value: str) -> Edit | 
     document = world.document
     if document is None:
         return None
+    # beside entries that are there, wherever the section stands first
     for root in document.roots:
         entries, path = root.get(section), root.span.source.path
         layout = world.desk.layout(path)
@@ -123,6 +127,7 @@ def _about_finding(
     diagnostic: lsp.Diagnostic,
     changes: dict[tuple[str, str], list[MendingChange]],
 ) -> Iterator[lsp.CodeAction]:
+    # proofs take a search: where there are none yet, the editor can ask for them
     proved = changes.get((finding.kind, finding.subject))
     for number, change in enumerate(proved or ()):
         words = change.words[:1].upper() + change.words[1:]
@@ -206,6 +211,7 @@ def workspace_edit(desk: Desk, edits: Iterable[Edit]) -> lsp.WorkspaceEdit:
         for path, own in sorted(by_path.items())
         if (layout := desk.layout(path)) is not None
     }
+    # an old editor cannot tell whether a text has changed meanwhile
     if not desk.versioned:
         return lsp.WorkspaceEdit({desk.uri(path): own for path, own in told.items()})
     return lsp.WorkspaceEdit(

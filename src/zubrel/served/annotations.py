@@ -27,6 +27,7 @@ def lenses(asked: Request) -> list[lsp.CodeLens]:
         name = PurePath(world.main).stem
         words = f"zubrel: open the map of {name}"
         every.append(lsp.CodeLens(top, lsp.Command(words, OPEN_MAP, arguments=[uri])))
+    # by subject, since lenses stand above the thing that a finding is about
     walks: dict[str, list[str]] = {}
     for finding in world.told.report.findings if world.told is not None else ():
         if finding.evidence and not finding.accepted:
@@ -53,10 +54,12 @@ def hints(asked: Request, stretch: lsp.Range) -> list[lsp.InlayHint]:
         return []
     every = []
     for condition in conditions_in(world.document):
+        # shares were counted for the text as it was searched
         holds = known.holds.get(where(condition.span))
         if holds is None or condition.span.source.path != asked.path:
             continue
         place = asked.layout.of_span(condition.span)
+        # only the lines that the editor shows
         if stretch.start.line <= place.end.line <= stretch.end.line:
             words = share_words(holds, known.situations)
             tip = f"holds in {holds:,} of {known.situations:,} situations"

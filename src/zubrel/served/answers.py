@@ -113,6 +113,7 @@ def _item(
 ) -> lsp.CompletionItem:
     """A suggestion; where it stands is what tells it from others, and not the alphabet."""
     is_snippet = suggestion.kind == SNIPPET
+    # as it is written: the editor puts in what stands before the cursor already
     text = suggestion.insert
     if is_snippet:  # its further lines stand under the first one
         indent = " " * (cursor.column + len(cursor.text) - len(word_before(cursor)))
@@ -328,6 +329,7 @@ def formatting(asked: Request) -> list[lsp.TextEdit]:
 def _same(one: Node | None, other: Node | None) -> bool:
     """Whether two texts hold the same, and something at all."""
     match one, other:
+        # a word in quotes is not the same as the word
         case Scalar(), Scalar():
             return (one.text, one.plain) == (other.text, other.plain)
         case Sequence(), Sequence():

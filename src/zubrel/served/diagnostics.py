@@ -58,6 +58,7 @@ class _Telling:
         related: list[lsp.DiagnosticRelatedInformation] | None = None,
         data: dict[str, object] | None = None,
     ) -> None:
+        # what has no place is told at the top of the main file
         path = span.source.path if span is not None else self.main
         self.diagnostics.setdefault(path, []).append(
             lsp.Diagnostic(

@@ -78,6 +78,7 @@ def _texts(server: ZubrelServer) -> None:
         path = desk.path(document.uri)
         if path is None or path not in desk.open:
             return
+        # in their order: each counts places in the text that the one before has made
         for change in params.content_changes:
             text = desk.open[path].layout.changed(change)
             desk.put(path, document.uri, document.version, text)
@@ -143,6 +144,7 @@ def _questions(server: ZubrelServer) -> None:
         ),
     }
     for method, answer in several.items():
+        # where there is no world, a list of nothing: editors show errors for less
         _answer(server, method, answer, nothing=[])
     _answer(server, lsp.TEXT_DOCUMENT_HOVER, lambda asked, _: answers.hover(asked))
     _answer(server, lsp.TEXT_DOCUMENT_DEFINITION, lambda asked, _: answers.definition(asked))
@@ -181,6 +183,7 @@ def _changes(server: ZubrelServer) -> None:
         asked = _asked(server, params.text_document.uri, params.range.start)
         if asked is None or asked.world is None:
             return []
+        # proofs are of one revision: after an edit they hold no more
         proved = server.changes.get((asked.world.main, asked.world.revision), {})
         return actions_at(asked, params.context, proved)
 
@@ -222,6 +225,7 @@ def rename(server: ZubrelServer, asked: Request, new: str) -> lsp.WorkspaceEdit:
         raise JsonRpcException("there is no id here, or the world cannot be read as it is", FAILED)
     files = Files(world.main, world.all_texts())
     try:
+        # scripts of moves name ids as well, and would break
         scripts = scripts_naming(_scripts(server, world), _moves_of(world))
         edits = renamed(files, scripts, one.name, new.strip())
     except CannotRename as refusal:

@@ -200,6 +200,7 @@ def searched(main: str, texts: dict[str, str], limits: Limits, progress: Silence
     budget = Budget(limits)
     judged: list[Judged[Any]] = []
     told = report(check(document), budget, progress, True, seen=judged.append)
+    # of a cut search only its report is known
     if not judged or not told.complete:
         return Searched(told, None)
     try:
@@ -222,6 +223,7 @@ def mended(
     budget = Budget(limits)
     progress.stage("searching")
     mender = mender_of(files, budget, progress)
+    # plain edits: this runs in a process of its own, and what it says is sent back
     changes: list[MendingChange] = []
     with Trials(budget, progress) as trials:
         for finding in findings_to_mend(mender.before, kind, subject):

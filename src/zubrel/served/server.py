@@ -122,6 +122,7 @@ class ZubrelServer(WaitingServer):
         """Look for mistakes soon, and for findings after a pause."""
         if not worlds:
             return
+        # what is being searched is out of date by now
         if any(world.main == self.searching for world in worlds):
             self.searcher.end_if_busy()
         loop = asyncio.get_running_loop()

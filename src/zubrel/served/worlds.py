@@ -59,6 +59,7 @@ class OpenWorld:
         self.told: Searched | None = None
         self.is_current = False
         """`document` and `occurrences` are of the text as it is."""
+        # read anew only when the revision has changed
         self._read = -1
         self._known = NOTHING_KNOWN
 

@@ -29,11 +29,13 @@ ANSWER = 1.0
 def watched(budget: Budget) -> Iterator[None]:
     """In its block the limits of `budget` end everything, and Ctrl-C the search; a second Ctrl-C
     ends the program."""
+    # only the main thread gets signals: elsewhere limits are looked at by the search alone
     if threading.current_thread() is not threading.main_thread():
         yield
         return
     watch = _Watch(budget)
     before = signal.signal(signal.SIGINT, watch.interrupted)
+    # systems without this signal still have Ctrl-C
     alarm = None
     if hasattr(signal, "setitimer"):
         alarm = signal.signal(signal.SIGALRM, watch.on_signal)
@@ -42,6 +44,7 @@ def watched(budget: Budget) -> Iterator[None]:
         yield
     finally:
         if hasattr(signal, "setitimer"):
+            # off first: no alarm may come while its handler is put back
             signal.setitimer(signal.ITIMER_REAL, 0)
             signal.signal(signal.SIGALRM, alarm)
         signal.signal(signal.SIGINT, before)

@@ -70,6 +70,7 @@ def check_command(
     hit a limit, and nothing is certain. Worlds that are valid are told of beside invalid ones.
     """
     common = take_common(options)
+    # what every win includes takes work that the overview does not show
     with_progression = verbose or form == "json"
 
     def reports_of(paths: Sequence[str]) -> list[Result]:
@@ -86,6 +87,7 @@ def check_command(
     reports = [r for r in results if isinstance(r, Report)]
     if reports or len(worlds) > 1:
         _write(reports, form, fail_on, verbose, len(worlds) > 1, common)
+    # after the reports: the last thing on a terminal is what has to be mended
     invalid = [r for r in results if isinstance(r, InvalidInput)]
     for number, problems in enumerate(invalid):
         if number:
@@ -102,6 +104,7 @@ def check_command(
 def _write(
     reports: list[Report], form: str, fail_on: str, verbose: bool, several: bool, common: Common
 ) -> None:
+    # machines get bytes, a terminal gets what fits its width
     if form != "text":
         write_text(_machine_text(reports, form, fail_on, several), common.output)
         return

@@ -53,6 +53,7 @@ def _a_world_each(
     """The reports on some worlds, each made by one worker."""
     given: list[tuple[object, ...]] = []
     results: dict[int, Result] = {}
+    # files are read here: workers may not see this file system
     for number, path in enumerate(paths):
         try:
             files = read_whole(path)
@@ -62,6 +63,7 @@ def _a_world_each(
     refuse_to_write_over(common.output)
     sent = [number for number in range(len(paths)) if number not in results]
 
+    # results come in the order in which worlds were sent: the next one is whose worker was lost
     def lost(words: str) -> Result:
         path = paths[sent[len(results) - (len(paths) - len(sent))]]
         return nothing_known(path, path, words, common.budget.seconds())

@@ -47,6 +47,7 @@ def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any)
     """
     common = take_common(options)
     reports: list[Report] = []
+    # one after the other, each with the limits for itself
     for path in (old, new):
         with world_at(path) as file:
             known = report_on(file, common, True, again=bool(reports), with_odds=True)

@@ -36,6 +36,7 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
     common = take_common(options)
     target = Path(folder)
     pictures = [_picture(picture) for picture in DRAWN]
+    # looked for before anything is written: it is all or nothing
     present = [name for name in (DRAFT, FINISHED, *pictures) if (target / name).exists()]
     if present and not force:
         raise click.UsageError(
@@ -47,6 +48,7 @@ def demo_command(folder: str, force: bool, **options: Any) -> int:
         raise click.UsageError(f"{folder} cannot be made: {error.strerror}") from None
     worlds = {name: packaged("zubrel.demo", name) for name in (DRAFT, FINISHED)}
     write_files({str(target / name): content for name, content in worlds.items()})
+    # the draft with everything that its pictures need
     draft = report_on(str(target / DRAFT), common, with_outline=True, with_odds=True)
     reports = [draft, report_on(str(target / FINISHED), common, again=True)]
     drawn = _draw(draft, target)
@@ -82,6 +84,7 @@ def _show(reports: list[Report], drawn: list[Path], target: Path, console: Any) 
     draft, finished = reports
     console.print(f"$ zubrel check {target / DRAFT}", style="bold cyan")
     write_overview(draft, console)
+    # one finding with its whole reason, as an example of `why`
     shown = next((f for f in draft.findings if f.subject == SHOWN and f.evidence), None)
     if shown is not None:
         command = f"zubrel why {target / DRAFT} {shown.kind} {SHOWN}"

@@ -48,10 +48,12 @@ def draw_command(world: str, picture: str, **options: Any) -> int:
         raise click.UsageError(
             f"{common.output} does not end with .png, .svg or .pdf, which tells the format"
         )
+    # drawn from simulated plays, and not from a report
     if picture == "pace":
         write_bytes(_pace(world, form, common), common.output)
         return OK
     report = report_on(world, common, with_outline=True, with_odds=picture == "losses")
+    # plotting takes long to load: only where something is drawn
     from zubrel.drawn.draw import draw, lacking
 
     if missing := lacking(report, picture):

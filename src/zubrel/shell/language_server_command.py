@@ -48,6 +48,7 @@ def language_server_command(address: tuple[str, int] | None) -> int:
     """
     try:
         from zubrel.served.features import new_server
+    # the protocol's library comes with an extra that few need
     except ImportError:
         words = "this needs more to be installed: pip install 'zubrel[editor]'"
         raise click.UsageError(words) from None
@@ -56,6 +57,7 @@ def language_server_command(address: tuple[str, int] | None) -> int:
         if address is not None:
             note(f"waiting for an editor at {address[0]}:{address[1]}")
             server.start_tcp(*address)
+        # a person at a terminal would wait for ever
         elif sys.stdin is not None and sys.stdin.isatty():
             words = "an editor starts this, and speaks with it; at a port: --tcp 4200"
             raise click.UsageError(words)

@@ -37,6 +37,7 @@ def list_command(world: str, section: str | None, form: str, tried: bool, **opti
     areas, locks, deeds and so on. Without SECTION, all of them but `size`: what makes the world
     large for a proof, and what of that bears on how the game ends.
     """
+    # an option that would do nothing is told, and not ignored
     if tried and section != SIZE:
         raise click.UsageError(
             f"--try goes with the section {SIZE}: zubrel list WORLD {SIZE} --try"
@@ -55,6 +56,7 @@ def list_command(world: str, section: str | None, form: str, tried: bool, **opti
                 listings.append(smaller(world, common.budget, meter))
     else:
         listings = [listing(read, name) for name in ([section] if section else SECTIONS)]
+    # empty tables of a whole listing only take room; asked for by name they are an answer
     if section is None:
         listings = [table for table in listings if table.rows]
     if form == "table":

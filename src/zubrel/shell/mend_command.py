@@ -70,11 +70,13 @@ def mend_command(
     """
     common = take_common(options)
     kind, subject = kind_and_subject(about) if about else (None, None)
+    # an answer for machines and a change of files are two commands
     if chosen is not None and form == "json":
         raise click.UsageError("--apply writes a world, and --format json tells of changes")
     with at_work(common) as meter, Trials(common.budget, meter, jobs) as trials:
         meter.stage("reading")
         mender = mender_of(Files.read(world), common.budget, meter)
+        # without a whole search nothing is proved of any change
         if not mender.before.complete:
             note(f"nothing can be proposed: the search stopped at {mender.before.stopped}")
             return STOPPED
@@ -131,6 +133,7 @@ def _write(files: Files, proposals: Sequence[Proposal], chosen: int, common: Com
     if chosen > len(proposals):
         raise click.UsageError(f"there is no change {chosen}: there are {len(proposals)}")
     proposal = proposals[chosen - 1]
+    # a proposal may touch several files of the world
     changed = files.differing(proposal.files)
     if common.output is not None:
         refuse_to_write_over(common.output)

@@ -65,6 +65,7 @@ class ProgressLine:
 
     def tick(self, at_once: bool = False) -> None:
         """Tell, if it is time to: whatever is at work calls this now and then."""
+        # the clock decides only when something is shown, never what is found
         now = time.monotonic()
         try:
             if self.drawing and self.budget.seconds() > AFTER_SECONDS:

@@ -121,6 +121,7 @@ def odds_command(
     """
     common = take_common(options)
     read = loaded(world, common)
+    # arrays take long to load: after the world was read, so that a mistake in it is told at once
     from zubrel.odds.odds import OddsOptions, players_of
     from zubrel.output.odds import odds_as_csv, odds_as_json, write_odds
 

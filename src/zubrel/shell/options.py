@@ -165,6 +165,7 @@ def common_options(*names: str) -> Callable[[Callable[..., Any]], Callable[..., 
 
 def take_common(options: dict[str, Any]) -> Common:
     """Removes the common options from `options`; those that a command has not are as if unset."""
+    # without a limit of the user's, half of the machine: a search must not push out everything else
     memory = options.pop("max_memory", None)
     machine = memory_of_machine()
     limits = Limits(

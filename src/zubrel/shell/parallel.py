@@ -31,6 +31,7 @@ def in_processes(
 ) -> list[Result]:
     """The report on each world; `here` makes it where the worker was ended from outside."""
     limits = common.limits
+    # together they may take what one of them was allowed
     if limits.memory is not None:
         limits = replace(limits, memory=limits.memory // jobs)
     if common.output is not None:  # so that it is known what is read, and not written over
@@ -45,6 +46,8 @@ def in_processes(
         for path, future in zip(paths, work, strict=True):
             try:
                 results.append(future.result())
+            # ended from outside, by lack of memory perhaps: tried once more without others beside
+            # it
             except BrokenProcessPool:
                 results.append(here(path))
     except KeyboardInterrupt:

@@ -55,6 +55,7 @@ def play_command(world: str, hints: bool | None, seed: int | None, **options: An
 def _advice(world: World, asked: bool | None, common: Common) -> Advice | None:
     """The proof's knowledge, when it is quick to have or was asked for."""
     budget, most = common.budget, float("inf")
+    # nobody waits for hints that were not asked for
     if not asked:
         situations = min(HINTS, common.limits.situations or HINTS)
         budget, most = Budget(replace(common.limits, situations=situations)), HINTS_WORK
@@ -64,6 +65,7 @@ def _advice(world: World, asked: bool | None, common: Common) -> Advice | None:
             return Advice(judge(space), Session(world).walker)
     except Interrupted:
         say("(No hints: interrupted.)")
+    # a play goes on without hints, and is told why there are none
     except (LimitReached, MemoryError) as limit:
         unasked = (
             isinstance(limit, WorkSpent) or common.limits.situations != budget.limits.situations

@@ -30,6 +30,7 @@ def probe_command(world: str, name: str, form: str, verbose: bool, **options: An
     """
     common = take_common(options)
     read = loaded(world, common)
+    # before the search: a mistyped id is told at once
     if name not in read.areas and not rules_named(read, name):
         known = {i for r in read.rules for i in (r.id, r.common, r.owner)} | set(read.areas)
         near = suggestion(name, known) or '"zubrel list" shows the ids.'

@@ -68,6 +68,7 @@ def rehearse_command(
     with at_work(common) as meter:
         meter.stage("reading")
         rehearsals = rehearse_scripts(world, scripts, common.budget, meter, seed)
+    # by now it is known which files were read
     refuse_to_write_over(common.output)
     if form == "junit":
         text = rehearsals_as_junit(world, rehearsals)
@@ -80,6 +81,7 @@ def rehearse_command(
 
 
 def _record(world_path: str, scripts: tuple[str, ...], common: Common, seed: int | None) -> int:
+    # the output is one script
     if len(scripts) != 1:
         raise click.UsageError("--record takes one script at a time")
     source, text = read_source(scripts[0])

@@ -51,9 +51,11 @@ def report_command(world: str, mends: bool, jobs: int, **options: Any) -> int:
     common = take_common(options)
     if common.output is None:
         raise click.UsageError("say where the page goes: -o FILE.html")
+    # a name that promises another format would open in the wrong program
     if Path(common.output).suffix.lower() not in SUFFIXES:
         raise click.UsageError(f"the page is HTML: name a file that ends with {SUFFIXES[0]}")
     read = loaded(world, common)
+    # the search of the report serves the mends as well
     judged: list[Judged[Any]] = []
     with at_work(common) as meter:
         seen = judged.append if mends else None
@@ -91,6 +93,7 @@ def _mended(
     drawn = entries([f for f in told.findings if not f.accepted])
     proposed: list[Mended] = []
     with Trials(budget, progress, jobs) as trials, suppress(LimitReached):
+        # notes suggest nothing that a page should print by itself
         for entry in drawn:
             if entry.leading.severity != "note":
                 proposed.append(mender.of(entry.leading, trials))

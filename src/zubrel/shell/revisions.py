@@ -30,6 +30,7 @@ def world_at(path: str) -> Iterator[str]:
     there is no such revision, or no such file in it; problems of the world name its revision.
     """
     revision, colon, inside = path.partition(":")
+    # a file whose name has a colon in it is still a file
     if not colon or Path(path).exists():
         yield path
         return
@@ -48,6 +49,7 @@ def _renamed(problem: Diagnostic, folder: str, revision: str) -> Diagnostic:
         path = Path(span.source.path)
         if not path.is_relative_to(folder):
             return span
+        # as the user has named it: the copies are gone when this is read
         name = f"{revision}:{path.relative_to(folder).as_posix()}"
         return replace(span, source=Source(name, span.source.lines))
 
@@ -67,6 +69,7 @@ class _Revision:
         self.asked = asked
         try:
             self.top = _git("rev-parse", "--show-toplevel").decode().strip()
+            # a revision that begins like an option must not become one
             commit = self._tell(
                 "rev-parse", "--verify", "--quiet", "--end-of-options", f"{revision}^{{commit}}"
             )
@@ -106,6 +109,7 @@ class _Revision:
 
     def _content(self, path: str) -> bytes | None:
         """What a file has in the revision; links are followed, but never out of it."""
+        # links in a repository may go in circles
         for _ in range(MOST_LINKS):
             if path.startswith(("/", "..")) or "\0" in path:
                 return None
@@ -123,6 +127,7 @@ class _Revision:
 
 def _included_by(file: str, path: str) -> list[str]:
     """The paths of what a file includes; none where it is no world."""
+    # tables include nothing
     if path.lower().endswith(".csv"):
         return []
     try:

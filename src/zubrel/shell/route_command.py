@@ -41,6 +41,7 @@ def route_command(
     with at_work(common) as meter:
         meter.stage("reading")
         route = find_route(world, goal, avoid, common.budget, meter)
+    # the world and all that it includes are known by now
     refuse_to_write_over(common.output)
     if form == "json":
         from zubrel.output.as_json import moves_as_json

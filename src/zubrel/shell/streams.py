@@ -102,10 +102,12 @@ def refuse_to_write_over(path: str | None) -> None:
 def write_text(text: str, path: str | None) -> None:
     """Text for machines, in UTF-8: to the file at `path`, whole or not at all, or to standard
     output. Raises `click.UsageError` for a path that cannot be written, `CannotWrite`."""
+    # half a pair of surrogates, as a path may have, is no UTF-8
     content = text.encode("utf-8", "backslashreplace")
     if path is not None:
         write_bytes(content, path)
         return
+    # bytes, so that no system turns line ends or letters into others
     binary = getattr(sys.stdout, "buffer", None)
     if binary is None or sys.stdout.isatty():
         _print(text)
@@ -128,6 +130,7 @@ def write_files(contents: Mapping[str, bytes], over: Collection[str] = ()) -> No
     Raises `click.UsageError` for a path that cannot be written or was read by this command,
     `CannotWrite` where the disk is full and the like.
     """
+    # refused before anything is written
     for path in contents:
         if path not in over:
             refuse_to_write_over(path)
@@ -214,6 +217,7 @@ def write_pretty(draw: Callable[[Console], None], path: str | None, color: bool)
             )
         )
         return
+    # in a file the width of nobody's terminal
     width = FILE_WIDTH if path is not None else _wide() or FILE_WIDTH
     memory = StringIO()
     draw(

@@ -65,6 +65,7 @@ def report_on(
     `again`: with the limits of the command line for itself, their clock beginning now;
     `beside_win` and `with_odds` as for `report`.
     """
+    # a second world has its own time, which begins now
     budget = Budget(common.limits) if again else common.budget
     with at_work(common, budget) as meter:
         meter.stage("reading")
@@ -95,6 +96,7 @@ def reports_on(
     Of a single world, what does not depend on each other is done in processes. The memory limit is
     shared out among them; each world has the time for itself.
     """
+    # several worlds a process each, or the questions of one: never both
     jobs = min(own_jobs, len(paths)) if len(paths) > 1 else 1
     if jobs > 1:
         from zubrel.shell.parallel import in_processes  # one world does without
@@ -105,6 +107,7 @@ def reports_on(
         return in_processes(paths, common, with_progression, jobs, here)
     reports: list[Result] = []
     for path in paths:
+        # after Ctrl-C nothing is begun any more
         if reports and _was_interrupted(reports[-1]):
             reports.append(Interrupted(CTRL_C))
             continue
@@ -142,6 +145,7 @@ def kept_reports_on(
     from zubrel.swept.settings import read_whole
 
     limits = common.limits
+    # what changes a result has to be in its name; seconds and memory only cut it short
     decisive = (limits.engine, str(limits.situations), str(with_progression))
     reports = Reports(folder, decisive)
     known: dict[str, Result] = {}
@@ -154,6 +158,7 @@ def kept_reports_on(
     refuse_to_write_over(common.output)
     missing = [path for path in dict.fromkeys(paths) if path not in known]
     results = reports_of(missing) if missing else []
+    # only whole results are kept, which `keep` decides
     for path, result in zip(missing, results, strict=True):
         known[path] = result
         if isinstance(result, Report) and path in read:

@@ -106,6 +106,7 @@ def sweep_command(
     """
     common = take_common(options)
     asked = AskedVariants(vary, without, each, swap, file)
+    # a sweep of nothing would be a check of the world, for which there is a command
     if asked == AskedVariants():
         raise click.UsageError("nothing varies: see --vary, --without, --each, --swap, --variants")
     limits = common.limits
@@ -115,6 +116,7 @@ def sweep_command(
         texts = Texts(read_whole(world))
         chosen = variants_of(texts, asked, one_at_a_time, most, seed)
         refuse_to_write_over(common.output)
+        # a picture that cannot be drawn is refused before hours of work
         form_of_picture = "" if picture is None else _form_of(picture, chosen)
         kept = Kept(folder, VariantOutcome, decisive)
         rows = list[VariantRow]()

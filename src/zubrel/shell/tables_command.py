@@ -45,6 +45,7 @@ def _to_tables(world: str, folder: Path, force: bool) -> int:
     from zubrel.output.as_tables import world_as_tables
     from zubrel.output.as_yaml import merged
 
+    # an invalid world would come out as tables that are wrong in other places
     load(world)
     texts = world_as_tables(merged(read_document(world).roots))
     _refuse_to_overwrite([folder / name for name in texts], force)

@@ -90,6 +90,7 @@ class Play:
                 self._goto(remaining)
             case "save":
                 self._save(remaining)
+            # anything else is a move: its number, or the id of a rule
             case _:
                 self._do(word if not remaining else f"{word} {remaining}")
 
@@ -102,6 +103,7 @@ class Play:
         text = area_text(self.session.walker, here)
         for line in [text] if text else []:
             say(f"  {line}")
+        # by the conditions of their places, as the rules have it
         people = [
             p.name
             for p in self.world.people.values()
@@ -136,6 +138,7 @@ class Play:
         say(f"“{text}”" if text else f"{item.name}: nothing is said of it.")
 
     def _list_moves(self) -> None:
+        # grouped by what is done, and numbered through: the numbers can be typed
         possible = self.session.possible()
         groups = {g: [r for r in possible if GROUPS[r.kind] == g] for g in ORDER}
         self.numbered = [rule for group in groups.values() for rule in group]
@@ -232,6 +235,7 @@ class Play:
             say(f"“{mentioned}”" if mentioned else "That is not possible.")
             say(f"  {listed(lacking(self.session.walker, rule, before))}")
             return
+        # luck is drawn, or chosen by whoever plays to test
         except NeedsOutcome as luck:
             chosen = self._draw(luck)
             if chosen is None:
@@ -327,6 +331,7 @@ class Play:
         if not path:
             say("save needs the name of a file.")
             return
+        # a broken link is there as well
         if os.path.lexists(path.replace("\0", "")) and not self._may_overwrite(path):
             say(f"{plain(path)} is already there: nothing is written.")
             return

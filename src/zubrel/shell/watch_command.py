@@ -47,6 +47,7 @@ def watch_command(world: str, **options: Any) -> int:
         _show(report, common)
     for changed in _saves(world, files):
         say(f"\n{time.strftime('%H:%M:%S')} {', '.join(map(plain, changed))} saved")
+        # what changed is told against the last world that could be read
         latest = _report(world, common)
         if latest is None:
             continue
@@ -86,6 +87,7 @@ def _saves(world: str, files: set[Path]) -> Iterator[list[str]]:
     while True:
         # the folder above as well: one that is removed and made again is another folder
         folders = _folders(files)
+        # by number: a folder that was replaced has the same name
         known = {folder: _number(folder) for folder in folders}
         for changes in watch(
             *folders,
@@ -105,6 +107,7 @@ def _saves(world: str, files: set[Path]) -> Iterator[list[str]]:
             if saved:
                 yield sorted(saved)
                 files |= _files(world)
+            # the watcher holds on to folders that are no longer those of the world
             if moved or _folders(files) != folders:
                 break
 

@@ -56,6 +56,7 @@ def why_command(
     """
     common = take_common(options)
     kind, subject = kind_and_subject(about)
+    # an id may have findings; anything else is a condition
     if script is None and subject.isidentifier():
         report = report_on(world, common, beside_win=subject)
         from zubrel.output.answers import about as findings_about
@@ -89,6 +90,7 @@ def _write_findings(report: Any, findings: Any, form: str, common: Common) -> No
 
 def _mends(report: Report, findings: Sequence[Told], common: Common) -> dict[Key, tuple[str, ...]]:
     """What would mend open errors and warnings in a word each, where that takes no time."""
+    # mends are searched each: only where a search takes no time
     if not report.complete or (report.situations or MENDED_AT_ONCE) >= MENDED_AT_ONCE:
         return {}
     from zubrel.mended.files import Files

@@ -54,6 +54,7 @@ class Kept(Generic[T]):
         if self.folder is None:
             return
         self.folder.mkdir(parents=True, exist_ok=True)
+        # beside its place, so that it can be renamed into it: several processes may write at once
         with tempfile.NamedTemporaryFile(dir=self.folder, suffix=".part", delete=False) as part:
             part.write(msgspec.json.encode(result))
         try:

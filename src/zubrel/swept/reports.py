@@ -72,6 +72,7 @@ class Reports:
 
 def _with_sources(thing: Any, sources: Mapping[str, Source]) -> Any:
     """The same with these sources in all its spans; those that are not known without lines."""
+    # spans are kept without the texts of their files, and get those of today
     match thing:
         case Source(path):
             return sources.get(path) or Source(path, ())

@@ -75,6 +75,7 @@ def values_of(text: str, span: Span) -> list[str]:
         return [str(number) for number in range(low, high + 1)]
     # a comma behind the last value ends it like all others
     values, depth, quote, begin = list[str](), 0, "", 0
+    # values are YAML: commas in brackets and quotes are part of them
     for place, sign in enumerate(f"{text},"):
         if quote:
             quote = "" if sign == quote else quote
@@ -123,6 +124,7 @@ class Texts:
             raise refused(f"these change the same lines: {words}", span) from None
 
     def _edit(self, setting: PathSetting, span: Span) -> Edit:
+        # a path that is not there may still be added to what is
         place = self.by_path.get(setting.path)
         if place is None:
             return self._added(setting, span)

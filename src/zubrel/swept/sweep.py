@@ -42,11 +42,13 @@ class Sweep:
 
         Raises `InvalidInput` where a variant cannot be made, `OSError` where nothing can be kept.
         """
+        # all of them are made before the first is searched: a mistake is told at once
         made = [self._files(variant) for variant in variants]
         first: VariantOutcome | None = None
         for variant, (outcome, known) in zip(variants, self._outcomes(made), strict=True):
             first = first or outcome
             before, after = set(first.findings), set(outcome.findings)
+            # what one of two searches has left out is neither new nor gone
             comparable = first.complete and outcome.complete
             new = tuple(f for f in outcome.findings if comparable and f not in before)
             gone = tuple(f for f in first.findings if comparable and f not in after)
@@ -70,6 +72,7 @@ class Sweep:
             if name not in outcomes:
                 self.progress.stage(f"variant {number} of {len(made) - 1}")
                 outcomes[name] = next(searched)
+                # what a limit cut short may come out otherwise next time
                 if outcomes[name].complete or outcomes[name].verdict == BROKEN:
                     self.kept.keep(name, outcomes[name])
             yield outcomes[name], False

@@ -103,6 +103,7 @@ def _numbered(
     factors: Sequence[Factor], named: Sequence[Variant], number: int, one_at_a_time: bool
 ) -> Variant:
     """The variant with a number, the named ones first; the last factor changes fastest."""
+    # variants are numbered and made one by one: a sample of millions needs no list
     if number < len(named):
         return named[number]
     number -= len(named)
@@ -123,6 +124,7 @@ def _numbered(
 
 
 def _factors(texts: Texts, asked: AskedVariants) -> Iterator[Factor]:
+    # each option is a factor of its own
     for text in asked.vary:
         span = asked_span("--vary", text)
         path, equals, values = text.partition("=")
@@ -194,6 +196,7 @@ def _from_file(path: str) -> Iterator[Variant]:
         span = root.span if root is not None else Span(source, 1, 1)
         hint = "variants:\n  dear_wick: {shops.stall.sells.wick: 3, locks.hatch: null}"
         raise refused("this file has no variants", span, hint, "no-world")
+    # values are kept as they are written, with their quotes
     page = Page(path, text)
     for key, settings in variants.entries:
         if not isinstance(settings, Mapping) or not settings.entries:

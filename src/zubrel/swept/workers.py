@@ -92,6 +92,7 @@ class LocalProcesses:
                 waiting.append(pool.submit(searched, files.main, dict(files.texts), limits))
             try:
                 yield _result(waiting.pop(0), self.on_check)
+            # who was at work at that moment is cut short, and the others begin anew
             except BrokenProcessPool:
                 yield cut_short("the end of a process that was at work")
                 end_workers(pool)

@@ -18,6 +18,7 @@ def values_at_first(world: World) -> dict[Key, Value]:
     values |= {keys.held(i): 0 for i in world.items}
     for give in world.holding:
         key = keys.held(give.item)
+        # a tool begins with all its uses
         uses = world.items[give.item].uses
         values[key] = uses if uses is not None else number_of(values, key) + give.count
     values |= {keys.lock_open(k.id): int(k.begins_open) for k in world.locks.values()}
@@ -36,6 +37,7 @@ def values_at_first(world: World) -> dict[Key, Value]:
         values |= {keys.stored(store.id, item): 0 for item in store.keeps}
     values |= {keys.mark("visited", a): 0 for a in world.visits_asked}
     values |= {keys.mark("met", p.id): 0 for p in world.people.values() if p.met_asked}
+    # marks that some effect sets, and no others
     for effect in _every_effect(world):
         if isinstance(effect, SetMark) and effect.kind in ("taken", "done"):
             values[keys.mark(effect.kind, effect.subject)] = 0

@@ -38,6 +38,7 @@ Situation = Mapping[Key, Value]
 
 def change(world: World, effect: Effect, values: dict[Key, Value]) -> None:
     """Make an effect that is never refused, and that has no other effects in its train."""
+    # as the reference has it, effect by effect, in the same words
     match effect:
         case Lose(item, count):
             now = number_of(values, keys.held(item))

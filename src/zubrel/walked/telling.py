@@ -68,6 +68,7 @@ def refusal(walker: Walker, rule: Rule, at: Situation) -> str | None:
     By its lock, while that is shut; by itself; or by the area where it leads and may not.
     """
     world = walker.world
+    # a shut lock speaks first: whoever stands before it gets no further
     lock = rule.owner if rule.kind == "lock" else rule.lock
     if lock is not None and not walker.holds(LockOpen(lock), at):
         return text_that_applies(walker, world.locks[lock].refuses, at)
@@ -76,6 +77,7 @@ def refusal(walker: Walker, rule: Rule, at: Situation) -> str | None:
     own = text_that_applies(walker, rule.refuses, at)
     if own is not None:
         return own
+    # at last the area, where the move would lead
     for outcome in rule.outcomes:
         there = outcome.destination
         if there is not None and not walker.holds(At(there), at):

@@ -150,6 +150,7 @@ class Walker:
 
     def possible(self, rule: Rule, at: Situation) -> bool:
         """Whether a player can do this now, or luck, as long as the play has not begun."""
+        # before the deal only luck moves, and after it never again
         if (at[PLACE] == UNDEALT) != (rule.kind == "deal"):
             return False
         if rule.kind == "deal":
@@ -160,6 +161,7 @@ class Walker:
             return False
         if not (self.holds(rule.offered, at) and self.holds(rule.needs, at)):
             return False
+        # luck cannot be refused: each outcome has to be possible
         return all(self._may_arrive(o, at) for o in rule.outcomes) and all(
             self._walk_through(o.effects, at, False) is not None for o in rule.outcomes
         )
@@ -202,6 +204,7 @@ class Walker:
         values = dict(at)
         gained: dict[str, int] = {}
         beaten: dict[str, int] = {}
+        # a quest that is finished puts its reward in front of what is left to do
         pending = list(effects)
         while pending:
             effect = pending.pop(0)
@@ -213,6 +216,7 @@ class Walker:
                     # of a tool the number is that of its uses, and it is taken whole
                     tool = self.world.items[item].uses is not None
                     values[keys.held(item)] = 0 if tool else held - count
+                # a use at a time: a tool without uses is gone
                 case Wear(item):
                     if not values[keys.held(item)]:
                         return None

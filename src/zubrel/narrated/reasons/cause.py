@@ -29,10 +29,12 @@ class _Leaf(Struct, frozen=True):
 
 def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
     """The sentence; None where nothing is known that says it. `moves` has the evidence."""
+    # a tree ends in what was done, or in what there never is: one of those makes the sentence
     leaves = [leaf for tree in trees for leaf in _leaves(tree, None, None, None)]
     took = [(leaf.claim, leaf) for leaf in leaves if isinstance(leaf.claim, Took)]
     # the last move is what a finding is about
     last = next((pair for pair in took if pair[0].move == moves), None)
+    # a shortage says more than any single move, and names all who want the thing
     short = next((leaf.claim for leaf in leaves if isinstance(leaf.claim, Wanted)), None)
     if short is not None:
         words = naming.shortage(short)
@@ -90,6 +92,7 @@ def _of_done(naming: Naming, claim: Done, leaf: _Leaf) -> str:
 
 def _again(naming: Naming, claim: Took, leaf: _Leaf) -> str | None:
     """Of a move that a goal wants once more, and that has taken away what it needs itself."""
+    # the move that took the thing away is the one that would need it again
     if leaf.maker != claim.rule or not isinstance(leaf.goal, Within) or claim.variable == PLACE:
         return None
     if naming.system.variables[leaf.goal.variable].key[0] != "goal":
@@ -142,6 +145,7 @@ def _leaves(
     alone: Formula | None = None,
 ) -> Iterator[_Leaf]:
     """The nearest to the root first."""
+    # on the way down: what is wanted, by whom, and together with what
     match node.claim:
         case Never(own):
             formula = own

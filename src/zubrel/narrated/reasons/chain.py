@@ -66,8 +66,10 @@ class ReasonChain:
 
     def _below(self, node: Node, depth: int, title: str = "") -> Iterator[str]:
         """What stands under a formula that never holds."""
+        # where the tree was cut, the chain says that it is not all
         self.is_cut |= node.note == "cut"
         for child in node.why:
+            # each kind of claim is a line of its own, indented below what it explains
             match child.claim:
                 case Only(formula, makers):
                     yield from self._only(formula, makers, child.why, depth, title)
@@ -140,6 +142,7 @@ class ReasonChain:
     def _kept_off(
         self, group: list[Node], formula: Formula, nodes: Sequence[Node], depth: int, title: str
     ) -> Iterator[str]:
+        # claims of a group differ in their maker only
         first = group[0]
         # rules that are called the same are one thing to a player
         names = [name for _, name in dict.fromkeys((_id(n), self._maker(n)) for n in group)]
@@ -148,6 +151,7 @@ class ReasonChain:
             case Ends():
                 ends = "end" if several else "ends"
                 yield from self._once(depth, f"{upper(name)} {ends} the game at once.")
+            # it could be done, and is never seen done
             case Undone(by=by):
                 others = listed([self.naming.maker(b) for b in by])
                 does = "do" if several else "does"
@@ -166,6 +170,7 @@ class ReasonChain:
                 if title:
                     own = maker in self.world.endings
                     asker = title if own else f"{title} comes with {name}, which"
+                # what makes a claim hopeless is told before what it needs
                 if first.note == "apart":
                     words = listed([self.naming.words(p) for p in parts])
                     yield from self._once(
@@ -189,6 +194,7 @@ class ReasonChain:
                     return
                 words = listed([self.naming.words(p) for p in parts if p != GOING_ON])
                 again = self._verdict(parts, first, nodes)
+                # the same line may be reached over several ways down: it is said once
                 text = f"{upper(asker)} {needs} {words}, {again}."
                 if text in self.said:
                     return
@@ -204,9 +210,11 @@ class ReasonChain:
 
     def _verdict(self, parts: tuple[Formula, ...], node: Node, siblings: Sequence[Node]) -> str:
         real = [p for p in parts if p != GOING_ON]
+        # several conditions are each possible by themselves, as far as anybody knows
         if len(real) > 1:
             return "which can never be so together"
         part = real[0] if real else GOING_ON
+        # “again” only of what was so in the evidence
         before = any(holds(part, move.before) for move in self.past)
         again = " again" if before else ""
         most = self._at_most(node)

@@ -16,6 +16,7 @@ def formula_words(system: System, formula: Formula) -> str:
     """A noun phrase that fits after "needs"."""
     if formula == FALSE:
         return "what can never be"
+    # a choice of areas is told as places, and not as many conditions
     if isinstance(formula, Either) and all(
         isinstance(p, Within) and p.variable == PLACE for p in formula.parts
     ):
@@ -67,6 +68,7 @@ def _test(system: System, test: Within) -> str:
     variable, world = system.variables[test.variable], system.world
     kind, subject = variable.key
     if test.variable == ENDING:
+        # the lowest value of the ending: none has come
         if test.low == test.high == 0:
             return "the game going on"
         names = [world.name_of(variable.names[n]) for n in range(test.low, test.high + 1) if n]
@@ -76,6 +78,7 @@ def _test(system: System, test: Within) -> str:
         amount = f"at least {test.low}"
     elif test.low == variable.low:
         amount = f"at most {test.high}"
+    # what the language has no condition for, in words of the thing itself
     match kind:
         case "stock":
             shop, item = subject.split()

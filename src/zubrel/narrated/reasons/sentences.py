@@ -31,9 +31,11 @@ def _promise(reasons: Reasons, finding: Finding, walked: Sequence[Walked]) -> It
     promise = next(p for p in world.promises if p.id == finding.subject)
     parts = [phrase(world, c) for c in promise.conditions]
     parts += [f"the ending {world.name_of(promise.ending)}"] if promise.ending else []
+    # a promise may be broken before anybody moves
     when = "At the start"
     if walked:
         when = f"After move {len(walked)}, “{walked[-1].rule.label}”"
+    # the evidence ends where the promise is broken, so that its last situation shows it
     match promise.kind:
         case "never":
             yield f"{when}, it is so: {parts[0]}."
@@ -77,11 +79,13 @@ def _no_gate(reasons: Reasons, finding: Finding, walked: Sequence[Walked]) -> It
     if finding.subject in world.areas:
         conditions = [world.areas[finding.subject].needs]
     asked = listed(list(dict.fromkeys(phrase(world, c) for c in conditions)), "or")
+    # proved from the start on, or only of what is there when somebody comes to try
     always = all(reasons.prover.is_never(opposite(system.formula(c))) for c in conditions)
     since = "from the start on" if always else "by the time that it can be tried"
     soonest = None if always else reasons.moves_to([standing for standing, _ in question.tries])
     if soonest is not None and soonest.fewest:
         since += f", after {counted(soonest.steps, 'move')} at the earliest"
+    # said only if it is proved: the finding came from a search, its reason needs its own proof
     if all(reasons.prover.is_never(unmet) for _, unmet in question.tries):
         yield f"It asks for {asked}, and that is so in every play {since}."
 

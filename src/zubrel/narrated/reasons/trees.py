@@ -36,6 +36,7 @@ def because(naming: Naming, node: Node) -> Because:
 
 def _claim(naming: Naming, node: Node) -> tuple[str, dict[str, Any], str]:
     system = naming.system
+    # a name, values for machines, and the same in words
     match node.claim:
         case Never(formula):
             text = f"from here on it is never so: {naming.words(formula)}"
