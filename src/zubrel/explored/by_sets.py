@@ -56,6 +56,7 @@ def by_choice(
         barred = {
             step.number: leaving
             for move in moves
+            # a move of one outcome leaves nothing to luck
             if len(move.steps) > 1
             for leaving in [escaping(move, kept)]
             for step in move.steps

@@ -60,6 +60,7 @@ def _goals(judged: Judged[S], finding: Finding) -> Iterator[tuple[Step | None, S
     if finding.kind != "missable":
         return
     for thing in missables(judged.system):
+        # of others no situation tells whether they were had
         if thing.subject == finding.subject and (thing.lasting or thing.ever is not None):
             space = judged.space
             (able,) = space.reaching([space.where(thing.attained)])
@@ -80,6 +81,7 @@ def _together(
         left = distance(here)
         if left is None:
             break
+        # a longer common way is worth a few moves more, but no more than those
         if count + left <= most:
             best = count, here
         if not left:

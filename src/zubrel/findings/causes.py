@@ -20,6 +20,7 @@ def root_causes(world: World, unreachable: Iterable[str]) -> dict[str, str]:
     # what can be reached is nobody's reason
     known = frozenset(ids)
     givers = _rules_that_bring(world)
+    # the first cause is enough: a root is looked for, and not all that is in the way
     causes = {i: next(_causes(world, i, givers.get(i, ()), known), None) for i in ids}
     return {i: root for i in ids if (root := _root(i, causes, ids)) != i}
 
@@ -27,6 +28,7 @@ def root_causes(world: World, unreachable: Iterable[str]) -> dict[str, str]:
 def _root(thing: str, causes: dict[str, str | None], order: list[str]) -> str:
     trail = [thing]
     while (cause := causes[trail[-1]]) is not None:
+        # things that wait for each other have no root: the first of the file stands for it
         if cause in trail:
             return min(trail[trail.index(cause) :], key=order.index)
         trail.append(cause)
@@ -81,6 +83,7 @@ def _in_condition(condition: Cond, unreachable: frozenset[str]) -> Iterator[str]
     """The lost things that a condition asks for, none of which it can do without."""
     for part in conjuncts(condition):
         match part:
+            # only conditions that having the thing makes true
             case Holds(thing, ">=" | ">") | LockOpen(thing) | At(thing) | Marked(_, thing):
                 if thing in unreachable:
                     yield thing

@@ -112,5 +112,6 @@ def beginnings(space: Space[S]) -> S:
     if last is None:
         return space.at_end_of(Trace(()))
     inner = inner_of(space)
+    # the item that is dealt last: after it the play begins
     dealt = [step for step in space.system.dealing_steps if step.rule.owner == last]
     return reduce(lambda a, b: a | b, (inner.after(s, inner.possible(s)) for s in dealt))

@@ -73,6 +73,7 @@ def soonest(findings: Iterable[Finding]) -> list[Finding]:
     first: dict[tuple[str, str], Finding] = {}
     for finding in findings:
         identity = (finding.kind, finding.subject)
+        # of equal ones the first, so that the order of questions decides and nothing else
         if identity not in first or _moves(finding) < _moves(first[identity]):
             first[identity] = finding
     return list(first.values())

@@ -53,6 +53,7 @@ def counted_ids(world: World) -> frozenset[str]:
 
 def _counting(world: World) -> Iterator[Cond]:
     yield from (when for p in world.people.values() for _, when in p.places)
+    # an author's `when` is part of what is offered; of other kinds the language makes that
     yield from (r.offered for r in world.rules if r.kind in ("talk", "foe"))
     for quest in world.quests.values():
         for goal in quest.goals:

@@ -90,6 +90,7 @@ def check_registry() -> None:
         *STRATEGY_DETECTORS,
         *SUBJECT_DETECTORS,
     )
+    # sorted lists and no sets: a kind with two detectors is a mistake as well
     known = sorted(kind for detector in every for kind in kinds_of(detector))
     if known != sorted(set(KINDS) - {STALE}):
         raise LookupError(f"kinds without a detector of their own: {set(KINDS) ^ set(known)}")

@@ -97,6 +97,7 @@ class Bodies:
         known = place.node.get("needs")
         if known is None:
             return page.with_key(place.node, "needs", words)
+        # a list gets another entry at its end; a single condition becomes a list with both
         if isinstance(known, List):
             return page.with_item(known, words, last=True)
         written = page.written(known)
@@ -116,6 +117,7 @@ class Bodies:
                 return f"price: {node.text}"
             case "find":
                 amount = read_amount(node, Problems())
+                # what cannot be read as an amount is not rewritten
                 if amount is None or amount.count is None:
                     return None
                 count = f", count: {amount.count}" if amount.count > 1 else ""
@@ -139,11 +141,13 @@ class Bodies:
             # of one text joined by “and”, each part is a condition of its own
             parts = joined_parts(known.node.text)
             if len(parts) == 1:
+                # the only condition goes with its key
                 edit = page.without(known)
                 if edit:
                     yield parts[0], edit
                 return
             for part in parts:
+                # the others stay as they are written
                 left = " and ".join(p for p in parts if p is not part)
                 yield part, page.replaced(known.node.span, scalar(left))
 

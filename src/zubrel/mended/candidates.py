@@ -187,6 +187,7 @@ class Candidates:
             edit = page.with_key(place.node, "max", str(thing.most))
             if edit is not None:
                 yield edit
+        # a lone name is short for a mapping with one
         elif isinstance(place.node, Scalar) and not place.node.empty:
             name = page.written(place.node)
             if name is not None:
@@ -253,6 +254,7 @@ class Candidates:
                 if named & set(_ID.findall(condition)) & self._ids:
                     words = f"{self.world.described(rule)} no longer needs: {condition}"
                     yield Candidate(words, (edit,))
+        # a lock that opens from one side may shut the player in
         opened = self.bodies.under(place, "from")
         without = self.bodies.without(opened)
         if rule.kind == "lock" and without is not None:

@@ -253,6 +253,7 @@ class Page:
         end = self.end(place.node)
         if end is not None and self._is_flow(place.node):
             return self.edit(self.begin(place.node.span) + 1, end - 1, "")
+        # an entry of a list has no key that could stay
         if place.key is None or end is None:
             return None
         key = self.end(place.key)

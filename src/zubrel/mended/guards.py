@@ -113,6 +113,7 @@ def _parted(judged: Judged[S], question: Question) -> tuple[S, S] | None:
         has = space.where(question.formulas[-1])
         (able,) = space.reaching([has])
         return (able - has) & judged.live, judged.live - able
+    # a promise has its own line to cross: from where it still holds to where it is broken
     first, *others = (space.where(f) for f in question.formulas)
     match question.promise.kind:
         case "never":
@@ -155,6 +156,7 @@ def _atoms(judged: Judged[S], with_places: bool) -> Iterator[_Atom[S]]:
         # an atom that holds everywhere, or nowhere, parts nothing
         holds = space.where(system.formula(condition))
         fails = space.everything - holds
+        # decided everywhere: no guard could be made of it
         if not holds or not fails:
             continue
         # a guard may be the atom or its opposite

@@ -207,6 +207,7 @@ def _areas(world: World, judged: Judged[Any] | None) -> Sequence[str]:
     space, walks = judged.space, judged.space.walks()
     soon: list[tuple[int, str]] = []
     for area in world.areas:
+        # areas that no play comes to are no place for a thing
         distance = walks.moves_to(space.where(judged.system.formula(At(area))))
         if distance is not None:
             soon.append((distance.steps, area))

@@ -102,6 +102,7 @@ def _unheard(finding: Told, world: World, bodies: Bodies) -> Suggested:
     gone, written = page.without(place), page.written(place.node)
     if gone is None:
         return
+    # a text over several lines cannot be moved by one edit of a line
     if written is not None and "\n" not in written:
         first = page.with_item(place.above.node, written)
         # edits that overlap would spoil each other: the text has to go from behind where it is put
@@ -125,6 +126,7 @@ def early_counts(quest: str, world: World, bodies: Bodies) -> Suggested:
     for place in bodies.places:
         if place is not goals and place.above is not goals:
             continue
+        # a goal alone, or one of several in a list
         node = place.node
         if isinstance(node, Mapping) and any(node.get(kind) for kind in _COUNTED):
             # an author who has said something about it has had a reason

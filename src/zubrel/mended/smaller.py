@@ -99,6 +99,7 @@ def _fate(measured: _Measured, budget: Budget, progress: Progress) -> str:
             return "it never rests"
         if judged.complete:
             return judged.verdict
+        # not the share, but a limit of the user's: everything ends here
         raise LimitReached(own.ended or "a limit")
     # its share was spent: nothing is known of the changed world
     return TOO_LARGE
@@ -109,6 +110,7 @@ def _candidates(world: World, system: System, bodies: Bodies) -> Iterator[Candid
     for item in world.items.values():
         # only bounds that were written can be lowered: others come from what can be had
         bound = bodies.at("items", item.id, "max")
+        # what is in the hand at the start has to fit
         held = sum(give.count for give in world.holding if give.item == item.id)
         # what is asked for, and room for what comes on top of it at once
         enough = max(1, held, asked.get(("held", item.id), 0) + _gained(world, item.id))

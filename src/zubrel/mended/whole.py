@@ -162,6 +162,7 @@ def _first_good(mender: Mender, finding: Told, trials: Trials) -> Proposal | Non
     # last resorts would mend anything, and are never the smallest change
     candidates = [c for c in mender.suggested(finding) if not c.last]
     proposals: list[Proposal] = []
+    # a trial may stop as soon as it is seen that the finding stays
     wanted = mender.wanted(_identity(finding))
     for trial in trials.of(mender.files, candidates, wanted):
         proposal = mender.proposal(trial, finding)
@@ -177,6 +178,8 @@ def _lifted(changes: Sequence[_Change]) -> list[tuple[Edit, ...]] | None:
     lifted: list[tuple[Edit, ...]] = []
     # each edit was made in files that the changes before it had changed already
     for number, change in enumerate(changes):
+        # where an earlier change has rewritten the same place, no edit of the file as it is says
+        # both
         edits: list[Edit] = []
         for edit in change.candidate.edits:
             own: Edit | None = edit

@@ -35,6 +35,7 @@ def _told(report: Report, judged: Judged[Any], whole: bool, budget: Budget) -> R
     if whole:
         with suppress(LimitReached, MemoryError), budget.within(FOLLOWING):
             known = _whole(report, judged, budget)
+            # solved, and exact enough to be told without errors
             if known is not None:
                 return known
     # nothing to compute: nobody can get stuck

@@ -73,6 +73,7 @@ def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: 
     rows: dict[int, Row] = {}
     # only live situations are states of the chain: all else is absorbing, with a name for each end
     for here in judged.live:
+        # chances of one situation: where each move leads, ends by their names
         row: Row = {}
         # every move is alike likely, and its outcomes as their odds say
         choices = sum(chances[step] for step, _ in space.successors[here])
@@ -89,6 +90,7 @@ def _by_elimination(judged: Judged[frozenset[int]], space: ScalarSpace, budget: 
     first = len(space.words)
     every = len(beginnings(judged.space))
     rows[first] = dict.fromkeys(starts, 1 / every)
+    # what is left of the chain are the chances from its beginning to each end
     left = eliminated(rows, first, budget)
     won = left.pop(WON, 0.0)
     left.pop(LOST, None)

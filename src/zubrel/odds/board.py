@@ -87,6 +87,7 @@ def board_of(space: AnySpace) -> Board:
     ended = _field(vectors, ENDING)
     # where nothing can be done a play is over, whether or not the game says so
     playing = judged.space.everything.truths & (ended == 0) & (choices > 0)
+    # where plays begin
     first = np.zeros(size)
     # each deal is one situation, and all are alike likely
     first[beginnings(judged.space).truths] = 1

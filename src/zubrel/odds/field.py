@@ -99,6 +99,7 @@ class ListedField:
         self.starts = [int(n) for n in board.first.nonzero()[0]]
         self.areas: list[int] = board.areas.tolist()
         self.ended: list[int] = board.ended.tolist()
+        # known from the search: so it is seen at which move a play was lost
         self.doomed: list[bool] = board.doomed.tolist()
         # from where no end can be come to, a play goes on for ever whatever is done
         (ending,) = board.judged.space.reaching([NumberSet(~board.playing)])

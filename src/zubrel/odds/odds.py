@@ -93,6 +93,7 @@ def _of_player(
         with budget.within(SOLVING):
             if player.name == PERFECT:
                 return PlayerOdds(player, best=best_of(board, budget))
+            # both play by chance, so that one chain tells all of them
             chances = aimless(board) if player.name == AIMLESS else homing(board, player.homing)
             return PlayerOdds(player, solved=fates_of(board, chances, budget))
     # equations that take too long are no answer; of aimless plays there can still be simulated ones

@@ -117,6 +117,7 @@ class _Memory:
         area = self.field.area(here)
         # a way is as new as the area that it leads to; anything else is new once
         new = area not in self.been or not (way or choice.move in self.done)
+        # ways only: who does something without going anywhere has not walked back
         self.walked_back += way and area in self.been
         self.done.add(choice.move)
         self.been.add(area)
@@ -302,6 +303,7 @@ class _Tally:
     def _pace(self) -> Pace:
         # of all plays together: a mean of means would count short plays as much as long ones
         news = sum(map(len, self.news))
+        # areas by name from here on: numbers mean nothing outside of a space
         names = self.field.system.variables[PLACE].names
         dull = [Part(names[n], count / self.dull.total()) for n, count in self.dull.items()]
         return Pace(

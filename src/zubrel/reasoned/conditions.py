@@ -54,6 +54,7 @@ def as_condition(system: System, formula: Formula) -> Cond | None:
                     return Any(known)
             return CountOf(formula.count, known)
         case Opposite(part):
+            # a denial has words wherever the thing itself has
             denied = as_condition(system, part)
             return None if denied is None else Not(denied)
         case Load():
@@ -70,6 +71,7 @@ def _of_load(system: System, load: Load) -> Cond | None:
     for mark in load.marks:
         lows.setdefault(mark.variable, []).append(mark.low)
     most = load.high
+    # a meter in a sum was written as marks, one for each value: taken together again here
     for variable, low in lows.items():
         domain = system.variables[variable]
         # one mark for each value above the lowest: they count how far it is above
@@ -126,6 +128,7 @@ def _of_progress(system: System, test: Within, kind: str, subject: str) -> Cond 
         # what counts up is asked “at least”: the opposite is said by `not`
         case "open":
             made = LockOpen(subject)
+        # counted up to the number that was asked for, from either side
         case "beaten":
             number = test.low if test.low > variable.low else test.high + 1
             made = Beaten(subject, number)

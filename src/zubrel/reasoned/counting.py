@@ -19,6 +19,7 @@ def single_gains(system: System, variable: int, makers: Iterable[Maker]) -> dict
     for maker in makers:
         # a condition of a change may not hold: the sum is the most that it can be
         gain = sum(_gain(c, low) for c in maker.changes if c.variable == variable)
+        # what takes some away does not add to the most
         if gain:
             # of what can be made again there is no most
             once = maker.step is not None and system.once_only(system.move_of[maker.step.number])

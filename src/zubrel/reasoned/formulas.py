@@ -75,9 +75,11 @@ def literals_of(parts: Iterable[Formula]) -> tuple[Formula, ...]:
     tests: dict[int, list[Within]] = {}
     others: list[Formula] = []
     for part in parts:
+        # conjunctions lie flat, so that their parts can be compared
         for piece in part.parts if isinstance(part, Both) else (part,):
             if isinstance(piece, Within):
                 known = tests.setdefault(piece.variable, [])
+                # of two tests of which one implies the other the sharper one stays
                 if not any(_implies(other, piece) for other in known):
                     known[:] = [other for other in known if not _implies(piece, other)]
                     known.append(piece)
@@ -104,6 +106,7 @@ def _implies(one: Within, other: Within) -> bool:
 
 def _narrowed(choice: Formula, values: Mapping[int, tuple[int, int]]) -> Formula:
     """A choice among values of one variable, by what is known of it: decided where that does."""
+    # only choices can be narrowed by what is known
     if not isinstance(choice, Either) or not choice.parts:
         return choice
     # only choices of one variable: of several, no single range decides anything
@@ -148,6 +151,7 @@ def _before_test(system: System, changes: Sequence[Change], test: Within) -> For
             continue
         # as if the change took place, and as if not, where it has a condition
         changed = _shifted(system, change, test)
+        # what comes before this change is followed afterwards
         earlier = changes[:number]
         rest_changed = _before_any(system, earlier, changed)
         if change.when == TRUE:
@@ -194,6 +198,7 @@ def _before_load(system: System, changes: Sequence[Change], load: Load) -> Formu
             # what is set no longer depends on what was there before: it leaves the sum
             if change.operation is Operation.SET:
                 variables.remove(change.variable)
+        # a mark is a test of its own: it becomes a number, another test, or nothing
         for mark in [m for m in marks if m.variable == change.variable]:
             shifted = _shifted(system, change, mark)
             marks.remove(mark)

@@ -67,6 +67,7 @@ def _effect_makes(effect: Effect, atom: Cond) -> bool:
             return item == filled
         case (Holds(item, "<" | "<=" | "=", _), Take(taken, _) | Lose(taken, _) | Wear(taken)):
             return item == taken
+        # of a sum any change of a part may do: directions are not looked at
         case (Total(terms), _):
             changed = {getattr(effect, "item", None), getattr(effect, "meter", None)}
             return any(term.subject in changed for term in terms)

@@ -155,6 +155,7 @@ class Reasons:
             return formula(LockOpen(subject))
         if subject in world.areas:
             return formula(At(subject))
+        # as having come: another ending may come first where all of that holds that it asks for
         if subject in world.endings:
             return ending_formula(self.system, subject)
         if subject in world.quests:
@@ -178,6 +179,7 @@ class Reasons:
             self.system.world, still, lambda atom: walker.holds(atom, here), self._demand
         )
         for short in combined.shortages(condition):
+            # all who take from what is left, so that the author sees who competes
             users = tuple(r.id for r in short.takers)
             yield Wanted(short.item, short.taken + short.kept, users, short.left)
 

@@ -75,6 +75,7 @@ def _taken(system: System) -> dict[int, int]:
 def _makers_of(system: System) -> tuple[Maker, ...]:
     variables = system.variables
     makers = list[Maker]()
+    # each outcome is a maker of its own, with what the whole move asks for
     for move in system.moves:
         # luck deals before the first move, and never again
         if move.rule.kind == "deal":

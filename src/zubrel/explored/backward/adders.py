@@ -20,6 +20,8 @@ def changed(encoding: Encoding, change: Change, old: Bits) -> tuple[Bits, Diagra
             # top - x = ~x + top + 1, as numbers of so many bits
             return _sum(encoding, [~bit for bit in old], top + 1), encoding.true
         case Operation.ADD:
+            # where the sum would leave the domain, the step is not possible: that becomes part of
+            # its guard
             fits = _at_least(encoding, old, -number)
             if number > 0:
                 fits = ~_at_least(encoding, old, top - number + 1)

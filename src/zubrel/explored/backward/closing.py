@@ -72,6 +72,7 @@ class Closure(Struct, frozen=True):
         """By area, the sets as they were before an update."""
         sets = []
         for seed, updates in zip(self.seed, self.updates, strict=True):
+            # sets are kept with the updates that made them, so that none has to be made again
             earlier = bisect_left(updates, number)
             sets.append(self.history[updates[earlier - 1]].grown if earlier else seed)
         return sets
@@ -175,6 +176,7 @@ class BackwardFixpoint:
     def _allow_the_smallest(self) -> None:
         """Only updates are left that make sets larger: the smallest of them are due now."""
         self.allowed = int(ALIKE * min(size for size, _ in self.late.values()))
+        # several of about the same size at once: each may make the others smaller or needless
         for number, (size, function) in list(self.late.items()):
             if size <= self.allowed:
                 self.due[number] = function

@@ -194,6 +194,8 @@ class Functions:
         """By area, the steps whose sources depend on the situations there."""
         leading: dict[int, list[Function]] = {}
         for function in self.steps:
+            # what follows by itself may look at the situations of other areas than the step leads
+            # to
             for area in sorted({function.target, *(f.target for f in self.following(function))}):
                 leading.setdefault(area, []).append(function)
         return leading
@@ -270,6 +272,7 @@ class Functions:
         for variable, bits in after.items():
             if variable not in but:
                 for bit, becomes in zip(self.encoding.bits[variable], bits, strict=True):
+                    # bit by bit, high ones first, as they stand in the order
                     same = same & self.encoding.manager.var(bit).equiv(becomes)
         return same
 

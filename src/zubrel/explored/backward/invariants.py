@@ -24,6 +24,7 @@ def beside_area(encoding: Encoding, pairs: Pairs, area: int) -> Diagram:
     """The situations but for those with a value that is never had in an area."""
     possible, values = encoding.true, pairs.values()
     for variable in _known(encoding, pairs):
+        # the area is told by which diagram it is: only the other value needs a test
         mask = pairs.values_beside(PLACE, area, variable)
         if mask != values[variable]:
             possible = possible & _among(encoding, variable, mask)

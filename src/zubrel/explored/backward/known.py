@@ -92,6 +92,7 @@ class KnownPlays:
     def steps_to(self, word: int) -> list[Step]:
         """The steps of the play that is known to a situation."""
         steps, here = list[Step](), self.situations[word]
+        # each situation knows only the one before it: plays share their beginnings
         while here.before is not None and here.step is not None:
             steps.append(here.step)
             here = self.situations[here.before]

@@ -88,6 +88,7 @@ class Projecting:
     def _closed(
         self, areas: Areas, within: Areas, met: Sequence[Diagram], kept: set[int]
     ) -> Closure:
+        # what is left out is quantified away after each update
         hidden = self._cube(v for v in self.every if v not in kept)
 
         def is_met(area: int, diagram: Diagram) -> bool:
@@ -167,6 +168,7 @@ class Projecting:
             if union != self.encoding.valid(among):
                 yield among[0]
         elif among:
+            # few variables of many bear on a set: halves that do not are given up as a whole
             half = len(among) // 2
             for kept, left in ((among[:half], among[half:]), (among[half:], among[:half])):
                 yield from self._halved(self._without(union, left), kept)

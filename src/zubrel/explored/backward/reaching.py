@@ -115,6 +115,7 @@ class Reaching:
     def _before(self, using: Iterable[Function], areas: Areas) -> Areas:
         before = list(self.nothing)
         for function in using:
+            # with what follows by itself: from rest to rest
             sources = self.functions.settled_before(function, areas)
             before[function.area] = before[function.area] | sources
             self.encoding.pause()
@@ -301,6 +302,7 @@ class Reaching:
     def _unrest(self, area: int, bits: Assignment, word: int) -> tuple[Step, int]:
         """A step after which something goes on for ever, and where it leads before that."""
         for step in self._steps_from(area, bits):
+            # the step alone, since what follows has no end
             moved = self.walking.moved(word, step)
             if moved is not None and not isinstance(self.walking.settling.settled(moved), int):
                 return step, moved

@@ -42,6 +42,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         self.functions = self.reaching_back.functions
         self.encoding = self.functions.encoding
         self.stopped: str | None = None
+        # by step, where it is possible: asked again and again by different findings
         self._able: dict[int, AreaSet] = {}
 
     @property
@@ -148,6 +149,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         """The situations in which a step, settled, changes nothing."""
         idle = list(self.reaching_back.nothing)
         for function in self.functions.of_step[step.number]:
+            # a step may lead elsewhere and be undone by what follows: that is idle as well
             undone = self._undone(function)
             idle[function.area] = idle[function.area] | undone
         return tuple(idle)
@@ -177,6 +179,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         if into.origin is not None:
             raise NotAsked("what comes before what comes later")
         areas = into.areas
+        # the play has kept out of it up to and with the step
         if into.avoiding is not None:
             areas = without(areas, into.avoiding)
         before = into.with_areas(self.reaching_back.before(step, areas))
@@ -206,6 +209,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
     def happening(self, step: Step, events: Mapping[int, Formula]) -> AreaSet:
         met = list(self.reaching_back.nothing)
         for function in self.functions.settling:
+            # only what is watched for: everything else that happens is passed over
             event = None if function.settler is None else events.get(function.settler)
             if event is not None:
                 holds = self.functions.at(event, function.area)
@@ -271,6 +275,7 @@ class BackwardWalks:
         self.reached = reached
 
     def shortest(self, target: AreaSet, surely: bool = False) -> Trace | None:
+        # no set here knows how many steps lead to it
         if surely:
             raise NotAsked("distances")
         wanted = target & self.reached

@@ -103,6 +103,7 @@ class Islands:
         here = [column[going_on] for column in columns]
         settings = self.open_ways.settings(here)
         areas = (here[place.word] & np.uint64(place.mask)).astype(np.int64)
+        # the first area stands for the island, so that two situations on it get one number
         first = self.open_ways.first[settings, areas].astype(np.uint64)
         columns[place.word][going_on] = here[place.word] & ~np.uint64(place.mask) | first
         sizes[going_on] = self.open_ways.sizes[settings, areas]
@@ -235,6 +236,7 @@ class _IslandSearch:
                 continue
             before = [w[truths] for w in words]
             for update in updates:
+                # outcomes are kept in pieces, to be settled and numbered together
                 sources.append(numbers[truths])
                 results.append([np.array(w) for w in update(*before)])
 

@@ -65,6 +65,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
     def where(self, formula: Formula) -> NumberSet:
         (test,) = self.kernel.tests([formula])
         truths = np.empty(len(self.rows), np.bool_)
+        # in pieces that stay in the cache of the processor, between which limits are looked at
         for start in range(0, len(self.rows), CHUNK):
             self.budget.spend(CHUNK * ASK)
             chunk = self.rows.columns(start, min(start + CHUNK, len(self.rows)))
@@ -138,6 +139,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
 
     def reached_without(self, avoided: Sequence[NumberSet]) -> list[NumberSet]:
         results: list[NumberSet] = []
+        # as many questions at once as a word has bits
         for first in range(0, len(avoided), FAMILY):
             family = avoided[first : first + FAMILY]
             closed = self._family(family)
@@ -269,6 +271,7 @@ class VectorSpace(VectorGraph, EverySituation[NumberSet, VectorWalks]):
         return distances
 
     def distances_to(self, target: NumberSet) -> Callable[[NumberSet], int | None]:
+        # one search for all who ask
         distances = self.distances(target)
 
         def nearest(situations: NumberSet) -> int | None:

@@ -202,6 +202,7 @@ class VectorSearch:
             either_changed = changed[ends[0]].copy()
             for end in ends[1:]:
                 either_changed |= changed[end]
+            # in the order of the outcomes, in which their edges are kept as well
             for number, end in zip(numbers, ends, strict=True):
                 kept[end] = either_changed
                 taken.append((number, sources[either_changed]))

@@ -30,6 +30,7 @@ class Links:
         self.starts = starts
         self.ends = ends
         self.steps = steps
+        # pieces never reach over a level, so that levels can be taken in their order
         self.pieces = [
             piece for first, last in pairwise(bounds) for piece in self._pieces(first, last)
         ]

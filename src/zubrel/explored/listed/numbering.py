@@ -105,6 +105,8 @@ class NumberTable:
         """One look into the table for all that wait; returns those that must look further."""
         # 0 is an empty slot: numbers are kept one higher than they are
         entry = self.slots[slot]
+        # several may want the same empty slot: whoever gets it is seen by the others at the next
+        # look
         empty = entry == 0
         if empty.any():
             self._claim(columns, waiting[empty], slot[empty])
@@ -151,6 +153,7 @@ class NumberTable:
         while len(entries):
             empty = self.slots[slot] == 0
             self.slots[slot[empty]] = entries[empty]
+            # of several numbers for one slot the last is in it: the others try the next
             placed = self.slots[slot] == entries
             entries, slot = entries[~placed], (slot[~placed] + 1) & mask
 
@@ -158,6 +161,8 @@ class NumberTable:
         """Mixed words (Fibonacci hashing: multiply, take the upper bits)."""
         mixed = np.zeros(len(columns[0]), np.uint64)
         for number, column in enumerate(columns):
+            # upper bits are the good ones after a multiplication: shifted down to where the slot is
+            # taken
             mixed ^= column
             mixed *= np.uint64(MULTIPLIERS[number % len(MULTIPLIERS)])
             mixed ^= mixed >> np.uint64(29)

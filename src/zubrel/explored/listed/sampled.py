@@ -92,6 +92,8 @@ class _Sampling:
 
     def run(self, plays: Iterable[Sequence[Step]], most: int) -> None:
         self.novelty.of(self.start, ON_A_PLAY)
+        # situations of plays come first, so that every play given is in the sample as far as there
+        # is room
         self.met[self.start] = self.novelty.values(self.start)
         self.waiting.append((ON_A_PLAY, 0, self.start))
         for play in plays:
@@ -119,6 +121,7 @@ class _Sampling:
         if word in self.links:
             return
         self.budget.spend(LEAVE)
+        # an end is left without steps, and is known to have none
         ended = word & self.successors.ending_mask
         self.links[word] = [] if ended else self.successors.of(word, self._settled)
         for _, after in self.links[word]:

@@ -190,6 +190,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         """For each situation the seeds that it belongs to, as bits."""
         bits = [0] * len(self.words)
         for number, seed in enumerate(seeds):
+            # Python's numbers have room for any count of questions
             bit = 1 << number
             for place in seed:
                 bits[place] |= bit
@@ -231,6 +232,7 @@ class ScalarSpace(EverySituation[Numbers, ScalarWalks]):
         if self._settling is None:
             self._settling = Settling(self.system, self.kernel, self.packing)
         settling = self._settling
+        # settled once more, step by step: the search has kept only where that ends
         watched = dict(zip(events, self.kernel.tests(events.values()), strict=True))
         (update,) = self.kernel.updates([step.changes])
         sources = self.edges[step.number].sources

@@ -117,6 +117,7 @@ class _ScalarSearch:
         """Allow twice as many situations in a narrow world. Raises `TooMany` in others."""
         assert self.most is not None
         here = (word & self.successors.place_mask for word in self.space.words)
+        # a corner is an area at a distance: whole levels pay where many situations share one
         corners = set(zip(self.space.depths(), here, strict=True))
         if self.most >= self.narrow or len(self.space.words) > FEW_IN_A_CORNER * len(corners):
             raise TooMany
@@ -130,6 +131,7 @@ class _ScalarSearch:
         if isinstance(rested, int):
             return rested
         steps: list[Step] = []
+        # back along the parents: the moves that set it off
         while origin is not None:
             steps.append(self.space.system.steps[origin[1]])
             origin = self.space.parents[origin[0]]

@@ -74,6 +74,7 @@ class Kernel(Struct, frozen=True):
         source = "\n".join(
             f"def f{number}({words}):\n    {body}" for number, body in enumerate(bodies)
         )
+        # 1 as a plain integer or as an unsigned word, which decides what the expressions give
         scope: dict[str, Any] = {"one": self.one}
         exec(compile(source, "<kernel>", "exec"), scope)
         return [scope[f"f{number}"] for number in range(len(bodies))]
@@ -153,6 +154,7 @@ class Kernel(Struct, frozen=True):
         words = range(self.packing.words)
         lines = [f"t{n} = w{n}" for n in words]
         for change in changes:
+            # what has one value only has no bits that could change
             if self.variables[change.variable].size > 1:
                 lines += self._change(change)
         lines.append("return (" + ", ".join(f"t{n}" for n in words) + ",)")

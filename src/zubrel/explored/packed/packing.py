@@ -56,6 +56,7 @@ class Packing(Struct, frozen=True, dict=True):
         """The variables that differ between two situations of one word each."""
         difference = word ^ other
         while difference:
+            # the highest bit that differs; then all of its field is passed over
             number = self._field_at[difference.bit_length() - 1]
             yield number
             difference &= ~self.fields[number].mask

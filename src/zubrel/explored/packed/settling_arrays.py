@@ -40,6 +40,7 @@ class VectorSettling:
 
         `met` has to be provided, as long as the columns.
         """
+        # compiled once for many columns: whoever asks mostly asks the same
         if events != self.events:
             self.events = events
             self.watched = dict(zip(events, self.kernel.tests(events.values()), strict=True))
@@ -50,6 +51,7 @@ class VectorSettling:
         After many rounds `examine` is given one of the situations that still do not rest; it
         raises when that one never will.
         """
+        # only what still moves is looked at in the next round
         restless = np.flatnonzero(self._going_on(words))
         quiet = [restless[:0]]
         for number in count(1):
@@ -74,6 +76,7 @@ class VectorSettling:
                 break
             here = [w[waiting] for w in words]
             truths = np.broadcast_to(np.asarray(test(*here)), waiting.shape)
+            # a test may hold where the update changes nothing: that is no happening
             candidates = waiting[truths]
             if not len(candidates):
                 continue

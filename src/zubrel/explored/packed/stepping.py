@@ -31,6 +31,7 @@ class Walking:
         self.kernel = Kernel(system.variables, self.packing, 1)
         self.settling = Settling(system, self.kernel, self.packing)
         self.moves = system.move_of
+        # functions of a step are written when it is taken first: most never are
         self.prepared: dict[int, _Prepared] = {}
         self.ended = self.packing.fields[ENDING].mask
         self.place = self.packing.fields[PLACE].mask

@@ -34,6 +34,8 @@ class Successors:
             steps = self.steps[area][place]
             if self.settling.needed:
                 results = _settled(results, steps, settle)
+            # one outcome that changes nothing is no step; of several each is, as soon as one
+            # changes anything
             if len(results) == 1:
                 if results[0] != word:
                     links.append((steps[0], results[0]))

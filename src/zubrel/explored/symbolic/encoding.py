@@ -39,6 +39,7 @@ fixed points of the work, since what is then made anew counts as work again."""
 
 def _capacity(memory: int | None) -> int:
     """For how many nodes room is set aside. Raises `NoRoom` where there is none."""
+    # room is reserved, and taken only as it is used: too much of it costs addresses, no memory
     capacity = USUAL_CAPACITY if memory is None else max(1 << 20, memory // NODE_BYTES)
     space = address_space_left()
     if space is not None:
@@ -101,6 +102,7 @@ class Encoding:
         made = self.manager.approx_num_inner_nodes()
         units = PAUSE + max(0, made - self._made)
         self._made = made
+        # before the manager does so by itself, in the middle of an operation
         if made - self._kept > self._room:
             self.collect()
         self.budget.spend(units)
@@ -131,6 +133,7 @@ class Encoding:
         """The variable has this value."""
         known = self._values.get((variable, value))
         if known is None:
+            # tests of one value are what most formulas are made of
             pairs = zip(self.bits[variable], self.code(variable, value), strict=True)
             known = self._values[variable, value] = self.cube(pairs)
         return known
@@ -140,6 +143,7 @@ class Encoding:
         union = self.false
         for count, value in enumerate(values):
             union = union | self.equals(variable, value)
+            # amounts of thousands of values take their time
             if count % LOOK_AFTER == LOOK_AFTER - 1:
                 self.pause()
         return union

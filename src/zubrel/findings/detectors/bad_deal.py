@@ -71,6 +71,7 @@ def _how_many(judged: Judged[S], starts: S, bad: S) -> str:
     """How many deals are bad, where a situation stands for each deal, and not for several."""
     every = number_of_deals(judged.system.world.deals)
     try:
+        # where situations were merged, one may stand for several deals
         if judged.space.count(starts) == every:
             return f"no play wins from {judged.space.count(bad):,} of {every:,} deals"
     except NotAsked:

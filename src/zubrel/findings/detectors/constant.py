@@ -85,6 +85,7 @@ def _written(world: World) -> Iterator[tuple[str, Cond, Span]]:
         yield happening.id, happening.when, happening.span
     for person in world.people.values():
         yield from ((person.id, when, person.span) for _, when in person.places)
+    # goals by the quest, which is what an author looks for
     for quest in world.quests.values():
         if quest.fails_when is not None:
             yield quest.id, quest.fails_when, quest.span

@@ -57,6 +57,7 @@ def _lost(step: Step) -> Iterator[tuple[str, int]]:
 def _decide(judged: Judged[S], questions: Sequence[_Loss]) -> Iterator[Finding]:
     space, world = judged.space, judged.system.world
     for loss in questions:
+        # possible, and nothing of it left at that moment
         trace = space.walks().shortest(space.possible(loss.step) & space.where(loss.nothing))
         if trace is not None:
             rule, name = loss.step.rule, world.items[loss.item].name

@@ -60,6 +60,7 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
         counted = [v for v in changed_by(system, step) if system.variables[v].key[0] in COUNTED]
         if any(excluded(move.guard, change) for change in system.lone_changes(step)):
             continue  # surely impossible right after itself
+        # what else the step changes has to come out the same, or it is not the same step again
         others = tuple(v for v in _changed_again(system, step) if v not in counted)
         kept = (*counted, *(v for v in others if v not in (PLACE, ENDING)))
         for variable in counted:

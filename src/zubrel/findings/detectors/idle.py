@@ -23,6 +23,7 @@ from zubrel.findings.mentions import (
 def _empty_areas(system: System) -> Iterator[Finding]:
     world = system.world
     known = needed_ids(world) | counted_ids(world) | told_ids(world) | promised_ids(world)
+    # what anything is done in, asked for or told about is not empty
     known |= {world.start_area, *_used_areas(world)}
     for area in world.areas.values():
         if area.id not in known:

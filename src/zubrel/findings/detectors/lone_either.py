@@ -15,6 +15,7 @@ def _lone_eithers(system: System) -> Iterator[Finding]:
     for rule in system.world.rules:
         alike.setdefault(rule.common, []).append(rule)
     for common, rules in alike.items():
+        # alternatives have numbers behind the id that they have in common
         if len(rules) == 1 and rules[0].id != common:
             message = f"the “either” of {common} has only one entry, so there is nothing to pick"
             yield Finding("lone_either", "note", common, message, rules[0].span)

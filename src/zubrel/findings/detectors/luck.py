@@ -45,6 +45,7 @@ def _first(judged: Judged[S], move: Move, safe: S) -> Trace | None:
     tried = reduce(lambda a, b: a | b, (space.possible(step) for step in move.steps))
     traces = []
     for step, lucky in zip(move.steps, into, strict=True):
+        # from what is safe already no luck is needed
         before = space.walks().shortest((lucky & tried) - safe)
         if before is not None:
             traces.append(before.then(step))

@@ -216,6 +216,7 @@ def _losable(world: World) -> frozenset[str]:
     outcomes += [h.outcome for h in world.happenings]
     effects = (e for o in outcomes for e in o.effects)
     given_up = {e.item for e in effects if isinstance(e, Take | Lose | Wear)}
+    # rewards are effects as well, and may take something
     given_up |= {e.item for q in world.quests.values() for e in q.reward if isinstance(e, Lose)}
     return frozenset(given_up | {i.id for i in world.items.values() if i.stays_in})
 
@@ -253,6 +254,7 @@ def missed_on(thing: Missable, play: Trace, closes: bool) -> Finding:
 
     `closes`: the last move of the play is shown to have closed it.
     """
+    # without that, the play only shows that it is lost by then
     closings = (Closing(play.steps[-1].rule.id, play),) if closes else ()
     return Finding(
         "missable", "warning", thing.subject, thing.words, thing.span, trace=play, closings=closings
@@ -286,6 +288,7 @@ def walks_without(
     """Plays that have never had a subject: walks, and situations where they have not ended."""
     space = judged.space
     nothing = space.everything - space.everything
+    # what lasts is seen by holding it: where it is not held it was never had
     if thing.lasting:
         return space.walks(), nothing
     if thing.ever is None:

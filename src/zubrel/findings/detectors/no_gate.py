@@ -40,6 +40,7 @@ def _locks_and_ways(system: System) -> Iterator[_Tried]:
             continue  # nobody takes for a gate what asks for nothing
         rule = moves[0].rule
         what = world.locks[owner].name if kind == "lock" else world.described(rule)
+        # both directions, and all alternatives: the gate is idle only if none of them stops anybody
         tries = [_tried(system, _standing(system, move), move.rule.needs) for move in moves]
         yield _question(owner, f"{what} never stops anyone", rule.span, tries)
 
@@ -47,6 +48,7 @@ def _locks_and_ways(system: System) -> Iterator[_Tried]:
 def _standing(system: System, move: Move) -> Formula:
     """Where a lock could be opened or a way be taken, whatever they ask for."""
     standing = standing_formula(system, move.areas)
+    # an open lock is opened no more
     if move.rule.kind == "lock":
         shut = system.translator.equals(keys.lock_open(move.rule.owner), 0)
         return both((standing, shut))

@@ -58,6 +58,7 @@ def _decide(judged: Judged[S], questions: Sequence[Promised]) -> Iterator[Findin
 
 
 def _broken(judged: Judged[S], promise: Promise, formulas: Sequence[Formula]) -> Broken:
+    # each kind is broken by another shape of play
     match promise.kind:
         case "never":
             return _seen(judged, formulas[0], "it holds after these moves")

@@ -80,6 +80,7 @@ def _met(system: System) -> Iterator[list[tuple[Thing, Formula]]]:
 
 def _decide(judged: Judged[S], questions: Sequence[_Namesake]) -> Iterator[Finding]:
     for question in questions:
+        # met in some play each: one that nobody ever meets confuses nobody
         if all(judged.space.holds_somewhere(formula) for formula in question.met):
             message = (
                 f"“{question.name}” is what {question.other} and {question.subject} are called"

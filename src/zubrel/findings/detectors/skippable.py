@@ -85,6 +85,7 @@ def shown_by(win: Trace, questions: Sequence[Skip], system: System) -> Iterator[
     """The questions, with what a win of the whole world shows: what never occurs in it."""
     walking = Walking(system)
     words = list(walking.along(win))
+    # one win answers many questions at once, without a search
     tests = walking.kernel.tests([q.attained for q in questions])
     for question, test in zip(questions, tests, strict=True):
         yield replace(question, shown=not any(test(word) for word in words))

@@ -129,6 +129,7 @@ def words_of(world: World, rule: Rule, by_luck: bool) -> str:
 def _shortest(judged: Judged[S], culprit: _Culprit[S]) -> Trace:
     walks = judged.space.walks()
     traces = []
+    # the soonest of its steps
     for step, sources in culprit.dooming:
         before = walks.shortest(sources)
         assert before is not None, "live situations are reached"

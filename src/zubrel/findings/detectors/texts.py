@@ -109,8 +109,10 @@ def _at_hand(system: System, move: Move) -> Formula:
     """Where a rule stands, is there, shown, and not locked, while the game goes on."""
     rule, translator = move.rule, system.translator
     parts = [standing_formula(system, move.areas), system.formula(rule.offered)]
+    # before a shut lock it is the lock that speaks
     if rule.lock is not None:
         parts.append(translator.equals(keys.lock_open(rule.lock), 1))
+    # a hidden rule is shown only when it is possible
     if rule.hidden:
         parts.append(system.formula(rule.needs))
     return both(parts)

@@ -18,6 +18,7 @@ def _tolls(system: System) -> Iterator[Finding]:
         if rule.kind == "way":
             by_way.setdefault(rule.owner, []).append(rule)
     for way, rules in by_way.items():
+        # a way and its way back have ids of their own
         directions = {rule.common for rule in rules}
         costs = [list(_cost(system, rule)) for rule in rules]
         # where one alternative is free, nobody has to pay for the way back

@@ -64,6 +64,7 @@ def _surely_changed(system: System, move: Move) -> set[int]:
 
 def _decide(judged: Judged[S], questions: Sequence[_Use]) -> Iterator[Finding]:
     for use in questions:
+        # once is enough: most uses may be of use
         trace = judged.space.walks().shortest(_fruitless(judged, use))
         if trace is not None:
             rule, walk = use.move.rule, trace.then(use.move.steps[0])

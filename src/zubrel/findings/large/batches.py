@@ -140,6 +140,7 @@ class Batches:
     def _wait(self, answer: PendingAnswer) -> None:
         """For an answer, or for a limit, after which nothing is answered any more."""
         try:
+            # a helper knows nothing of the limits of this process
             self.budget.check_limits()
             answer.wait(TICK)
         except LimitReached:

@@ -156,6 +156,7 @@ class _Work:
         self.system = judged.system
         self.budget = budget
         self.batches = batches
+        # one share of work for all questions: what a batch leaves is there for those after it
         self.allowance = Allowance(BATCHES)
         self.undecided: list[AskedQuestion] = []
 
@@ -308,6 +309,7 @@ def _concluded(world: World, findings: Iterable[Finding], win: Trace | None) -> 
     every = soonest(findings)
     for detector in SUBJECT_DETECTORS:
         of_kind = [f for f in every if f.kind == detector.kind]
+        # shown by the win that is told anyway: kept once
         if detector is SKIPPABLE:
             of_kind = [f if f.trace else replace(f, trace=win) for f in of_kind]
         yield from detector.conclude(world, of_kind)

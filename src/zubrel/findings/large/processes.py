@@ -30,6 +30,7 @@ class ProcessHelpers:
         self.pool = pool_of(self.count, _begin, (system, limits))
 
     def submit(self, batch: Sequence[AskedQuestion]) -> PendingAnswer:
+        # the pool broke earlier: everything is done here from then on
         if self.pool is None:
             raise HelperGone
         try:
