@@ -147,6 +147,11 @@ class World(Struct, frozen=True):
         for rule in self.rules:
             for outcome in rule.outcomes:
                 yield from outcome.effects
+        yield from self.effects_by_itself
+
+    @property
+    def effects_by_itself(self) -> Iterator[Effect]:
+        """Every effect of what happens by itself, and of the rewards of quests."""
         for happening in self.happenings:
             yield from happening.outcome.effects
         for quest in self.quests.values():

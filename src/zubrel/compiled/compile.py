@@ -88,10 +88,8 @@ def _quest_variables(world: World) -> Iterator[Variable]:
 
 
 def _marks(world: World) -> Iterator[Key]:
-    outcomes = [o for r in world.rules for o in r.outcomes]
-    outcomes += [h.outcome for h in world.happenings]
     # whom one has met is only remembered where somebody asks, which is known below
-    marks = (e for o in outcomes for e in o.effects if isinstance(e, SetMark) and e.kind != "met")
+    marks = (e for e in world.effects if isinstance(e, SetMark) and e.kind != "met")
     yield from dict.fromkeys(keys.mark(m.kind, m.subject) for m in marks)
     yield from (keys.mark("met", p.id) for p in world.people.values() if p.met_asked)
     yield from (keys.mark("visited", area) for area in world.visits_asked)

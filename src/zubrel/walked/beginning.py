@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 from zubrel.checked import keys
 from zubrel.checked.conditions import ACTIVE, WAITING
-from zubrel.checked.effects import Effect, SetMark
+from zubrel.checked.effects import SetMark
 from zubrel.checked.keys import ENDING, NOWHERE, PLACE, UNENDED, Key, Value
 from zubrel.checked.world import World
 from zubrel.walked.changing import number_of
@@ -38,14 +36,7 @@ def values_at_first(world: World) -> dict[Key, Value]:
     values |= {keys.mark("visited", a): 0 for a in world.visits_asked}
     values |= {keys.mark("met", p.id): 0 for p in world.people.values() if p.met_asked}
     # marks that some effect sets, and no others
-    for effect in _every_effect(world):
+    for effect in world.effects:
         if isinstance(effect, SetMark) and effect.kind in ("taken", "done"):
             values[keys.mark(effect.kind, effect.subject)] = 0
     return values
-
-
-def _every_effect(world: World) -> Iterator[Effect]:
-    outcomes = [o for rule in world.rules for o in rule.outcomes]
-    outcomes += [h.outcome for h in world.happenings]
-    for outcome in outcomes:
-        yield from outcome.effects

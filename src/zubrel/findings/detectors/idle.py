@@ -54,9 +54,7 @@ def _used_areas(world: World) -> Iterator[str]:
         yield from (*(() if anywhere else item.drops_at), *item.stays_in)
     for person in world.people.values():
         yield from (area for area, _ in person.places)
-    by_itself = [h.outcome.effects for h in world.happenings]
-    by_itself += [quest.reward for quest in world.quests.values()]
-    yield from (e.area for effects in by_itself for e in effects if isinstance(e, MoveTo))
+    yield from (e.area for e in world.effects_by_itself if isinstance(e, MoveTo))
 
 
 def _alike_values(system: System) -> Iterator[Finding]:

@@ -79,8 +79,6 @@ def _only_source_of(world: World, once: str) -> str | None:
     missing both."""
     # the rules that the mark belongs to
     own = [r for r in world.rules if (r.owner == once and r.kind == "find") or once in r.once]
-    happening = [o for h in world.happenings for o in (h.outcome.effects,)]
-    happening += [q.reward for q in world.quests.values()]
     for give in own[0].gives if own else ():
         # each other source has to be looked for: rules, rewards, what happens by itself, what is
         # held
@@ -88,7 +86,7 @@ def _only_source_of(world: World, once: str) -> str | None:
             r for r in world.rules if r not in own and any(g.item == give.item for g in r.gives)
         ]
         by_itself = any(
-            isinstance(e, Give) and e.item == give.item for effects in happening for e in effects
+            isinstance(e, Give) and e.item == give.item for e in world.effects_by_itself
         )
         in_hand = any(g.item == give.item for g in world.holding)
         if not others and not by_itself and not in_hand and len(own[0].outcomes) == 1:
@@ -164,11 +162,9 @@ class _Sources:
             for mark in _marks_set(e for o in rule.outcomes for e in o.effects):
                 self.setters.setdefault(mark, set()).add(rule.id)
         # what comes by itself sets no mark of a rule, so that no mark tells of it
-        happening = [e for h in world.happenings for e in h.outcome.effects]
-        rewards = [e for q in world.quests.values() for e in q.reward]
-        self.by_itself = {e.item for e in (*happening, *rewards) if isinstance(e, Give | Lose)}
+        self.by_itself = {e.item for e in world.effects_by_itself if isinstance(e, Give | Lose)}
         """Items that come or go without a rule."""
-        self.set_by_itself = frozenset(_marks_set(happening))
+        self.set_by_itself = frozenset(_marks_set(world.effects_by_itself))
 
 
 def _marks_set(effects: Iterable[Effect]) -> Iterator[Key]:
@@ -212,12 +208,8 @@ def _ever_had(
 
 def _losable(world: World) -> frozenset[str]:
     """The items that a play may have had and not hold any more."""
-    outcomes = [o for r in world.rules for o in r.outcomes]
-    outcomes += [h.outcome for h in world.happenings]
-    effects = (e for o in outcomes for e in o.effects)
-    given_up = {e.item for e in effects if isinstance(e, Take | Lose | Wear)}
     # rewards are effects as well, and may take something
-    given_up |= {e.item for q in world.quests.values() for e in q.reward if isinstance(e, Lose)}
+    given_up = {e.item for e in world.effects if isinstance(e, Take | Lose | Wear)}
     return frozenset(given_up | {i.id for i in world.items.values() if i.stays_in})
 
 
