@@ -95,11 +95,22 @@ def _needs(world: World) -> Iterator[Cond]:
 
 def conditions_of(world: World) -> Iterator[Cond]:
     """Every condition of the world, those of texts and promises included."""
+    yield from _written(world)
+    yield from (rule.offered for rule in world.rules)
+
+
+def _written(world: World) -> Iterator[Cond]:
+    """The conditions that the author wrote, without what the language makes of other words."""
     yield from _needs(world)
     yield from _counting(world)
-    yield from (rule.offered for rule in world.rules)
     yield from (said.when for _, said in world.texts())
     yield from (c for promise in world.promises for c in promise.conditions)
+
+
+def areas_of_things(world: World) -> frozenset[str]:
+    """The areas of which a condition asks whether something lies there."""
+    atoms = (atom for condition in _written(world) for atom in atoms_of(condition))
+    return frozenset(atom.area for atom in atoms if isinstance(atom, LiesAt | DealtAt))
 
 
 def subjects_of(condition: Cond) -> Iterator[str]:

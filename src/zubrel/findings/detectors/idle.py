@@ -12,6 +12,7 @@ from zubrel.compiled.system import System
 from zubrel.findings.detector import FileDetector
 from zubrel.findings.finding import Finding
 from zubrel.findings.mentions import (
+    areas_of_things,
     conditions_of,
     counted_ids,
     needed_ids,
@@ -24,7 +25,7 @@ def _empty_areas(system: System) -> Iterator[Finding]:
     world = system.world
     known = needed_ids(world) | counted_ids(world) | told_ids(world) | promised_ids(world)
     # what anything is done in, asked for or told about is not empty
-    known |= {world.start_area, *_used_areas(world)}
+    known |= {world.start_area, *areas_of_things(world), *_used_areas(world)}
     for area in world.areas.values():
         if area.id not in known:
             message = f"there is nothing to do at {area.name}, and it leads nowhere else"
