@@ -18,9 +18,16 @@ from typing import Any
 
 from benchmarks.bazaar import bazaar
 from benchmarks.families import realm
+from benchmarks.ridge import ridge
 from benchmarks.village import depths, village
 
-KINDS = {"realm": realm, "bazaar": bazaar, "village": village, "depths": depths}
+KINDS = {
+    "realm": realm,
+    "bazaar": bazaar,
+    "village": village,
+    "depths": depths,
+    "ridge": ridge,
+}
 SIZES = ("m", "l", "xl")
 SEEDS = range(1, 6)
 PATIENCE = 240.0

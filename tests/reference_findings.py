@@ -524,7 +524,7 @@ class Findings:
     def swallowed(self):
         """{rule: moves of the shortest play in which a surplus of something wanted is lost}."""
         fields = ASKING | {"money"}
-        wanted = set(self.words_under(self.data, fields, TOLD | {"promises"}))
+        wanted = set(self.words_under(self.without_idle_needs(), fields, TOLD | {"promises"}))
         wanted |= {b["from"] for b in self.quests.values() if "from" in b}
         if any(map(self.asks_money, self.shops.values())):
             wanted.add("coin")

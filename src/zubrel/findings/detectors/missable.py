@@ -11,7 +11,7 @@ from zubrel.base.budget import LimitReached
 from zubrel.base.source import Span
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE
-from zubrel.checked.effects import Effect, Give, Lose, SetMark, Take, Wear
+from zubrel.checked.effects import Effect, Give, Lose, MoveTo, SetMark, Take, Wear
 from zubrel.checked.keys import Key
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.formulas import Formula, Within, either
@@ -265,9 +265,9 @@ def _only_the_end_is_left(judged: Judged[S], missed: S) -> bool:
         # every possible step either ends the game or only walks: else something is left to do
         for step in move.steps:
             tried = space.possible(step) & missed
-            # that an area was visited comes of walking there
-            keys_changed = {judged.system.variables[c.variable].key[0] for c in step.changes}
-            walks = move.rule.kind == "way" and keys_changed <= {"place", "visited"}
+            # that an area was visited comes of walking there, and so does losing what stays behind
+            leads = all(isinstance(e, MoveTo) for e in step.outcome.effects)
+            walks = move.rule.kind == "way" and leads
             staying = space.before(step, missed) if walks and tried else missed - missed
             if tried and tried - space.before(step, judged.ended) - staying:
                 return False
