@@ -156,9 +156,16 @@ class CutShort(ProgramTest):
     def test_what_plays_show_is_told_after_a_limit(self):
         self.write("w.yaml", LARGE)
         done = self.zubrel(
-            "check", "w.yaml", "--max-situations", "3000", "--engine", "explicit", "--format",
-            "json", code=1,
-        )  # fmt: skip
+            "check",
+            "w.yaml",
+            "--max-situations",
+            "3000",
+            "--engine",
+            "explicit",
+            "--format",
+            "json",
+            code=1,
+        )
         found = json.loads(done.stdout)["findings"]
         by_subject = {(f["kind"], f["subject"]): f for f in found}
         bell = by_subject["missable", "bell"]

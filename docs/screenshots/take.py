@@ -134,11 +134,20 @@ def browse(name: str, script: str, folder: str) -> None:
     shown = Path(folder, f"{name}.html")
     shown.write_text(text.replace("</body>", f"<script>{script}</script></body>"), encoding="utf-8")
     subprocess.run(
-        ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--hide-scrollbars",
-         "--window-size=1280,800", f"--screenshot={HERE / name}.png",
-         f"--user-data-dir={folder}/browser", shown.as_uri()],
-        stderr=subprocess.DEVNULL, check=True,
-    )  # fmt: skip
+        [
+            "chromium",
+            "--headless",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--hide-scrollbars",
+            "--window-size=1280,800",
+            f"--screenshot={HERE / name}.png",
+            f"--user-data-dir={folder}/browser",
+            shown.as_uri(),
+        ],
+        stderr=subprocess.DEVNULL,
+        check=True,
+    )
 
 
 def take(name: str, title: str, command: str, folder: str) -> None:
@@ -153,10 +162,27 @@ def take(name: str, title: str, command: str, folder: str) -> None:
     done = Path(folder, "done")
     done.unlink(missing_ok=True)
     terminal = subprocess.Popen(
-        ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "142x42+0+0", "-bg",
-         "#fbfaf7", "-fg", "#1d1f21", "-xrm", "XTerm*scrollBar: false", "-e", "sh", str(script)],
-        cwd=folder, env=environment,
-    )  # fmt: skip
+        [
+            "xterm",
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "11",
+            "-geometry",
+            "142x42+0+0",
+            "-bg",
+            "#fbfaf7",
+            "-fg",
+            "#1d1f21",
+            "-xrm",
+            "XTerm*scrollBar: false",
+            "-e",
+            "sh",
+            str(script),
+        ],
+        cwd=folder,
+        env=environment,
+    )
     for _ in range(1200):
         if done.exists():
             break

@@ -143,14 +143,14 @@ class _Missing:
 def lost_after(
     thing: Attainable,
     line: Sequence[int],
-    had: Callable[[int], bool],
+    has: Callable[[int], bool],
     may_come: Callable[[int], bool],
 ) -> int | None:
     """After how many moves of a play, with the situations of a `line`, a thing never comes any
     more; None: it may, or the play has had it."""
     # what leaves a mark is looked up at the end; the rest all along the play
     marked = thing.lasting or thing.ever is not None
-    if any(had(here) for here in (line[-1:] if marked else line)):
+    if any(has(here) for here in (line[-1:] if marked else line)):
         return None
     # what never comes any more never comes later either
     moves = bisect_left(line, True, key=lambda here: not may_come(here))

@@ -39,7 +39,7 @@ class NovelSearch:
         self.variables = seeker.system.variables
         # how each room was met first: a win is told by going back through it
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
-        self.look: _Look | None = None
+        self.current: _Survey | None = None
         """What is looked at just now, for whoever goes on after a share of work is spent."""
         self.tick = 0
         # a heap: equal promise goes by age, so that the same world gives the same win
@@ -55,15 +55,15 @@ class NovelSearch:
         Raises what `spend` does, and goes on from there when it is called again.
         """
         while True:
-            if self.look is not None:
-                won = self.look.run()
+            if self.current is not None:
+                won = self.current.run()
                 if won is not None:
                     return [*path_of(self.came, won[0]), won[1]]
                 # the most promising rooms of a look that has got stuck are where the next ones
                 # begin
-                for left, _, name in sorted(self.look.looked)[:BEGINNINGS]:
+                for left, _, name in sorted(self.current.looked)[:BEGINNINGS]:
                     self._offer(left, name, None)
-                self.look = None
+                self.current = None
             if not self.beginnings:
                 return None
             _, _, name, wanted = self.beginnings[0]
@@ -74,7 +74,7 @@ class NovelSearch:
                 self.planned.add(name)
             heapq.heappop(self.beginnings)
             if wanted is not None and is_planned:
-                self.look = _Look(self, self.rooms.room(name), wanted)
+                self.current = _Survey(self, self.rooms.room(name), wanted)
             elif wanted is not None:
                 # now that it is known how far it is from here, others may seem nearer
                 self._offer(len(wanted), name, wanted)
@@ -91,7 +91,7 @@ class NovelSearch:
         return [value for value in wanted if value[0] not in (PLACE, ENDING)]
 
 
-class _Look:
+class _Survey:
     """Rooms met from one on, as long as more values of its plan come true."""
 
     def __init__(self, search: NovelSearch, start: Room, wanted: Sequence[Value]) -> None:

@@ -240,7 +240,7 @@ class _Extraction:
                 known = (self._cheapest(p, limit) for p in parts)
                 cheapest = sorted((c for c in known if c is not None), key=lambda c: c[0])
                 return _dearest(cheapest[:count], count)
-            # what is carried too much can be put down on the way: plans do not ask
+            # plans do not ask whether it all can be carried: a search that follows them does
             case Weight():
                 return 0, []
 

@@ -169,7 +169,7 @@ class Pairs:
 
     # what is told
 
-    def together(self, masks: Sequence[int]) -> int:
+    def had_beside_all(self, masks: Sequence[int]) -> int:
         """What may be had beside some value of each mask, themselves included; 0: of two of them
         no values may be had at once. A mask has values of one variable.
         """
@@ -210,7 +210,7 @@ class Pairs:
     def _apply(self, number: int, budget: Budget) -> int:
         """Note what an operator brings; the values of which something new is known."""
         operator = self.operators.all[number]
-        known = self.together(self._asked[number])
+        known = self.had_beside_all(self._asked[number])
         # what it asks for is never had together as far as is known; it is asked again when more is
         if not known or self._is_too_heavy(known):
             return 0

@@ -107,9 +107,9 @@ class _Narrator:
         )
         # a listed space answers everything at once
         if self.with_reasons and self.space.merged:
-            found = [f for f in self.conclusions.findings if f.cause is None]
-            walks = (self._walk(f.trace) if f.trace else () for f in found)
-            self.explaining.look_ahead(zip(found, walks, strict=True))
+            leading = [f for f in self.conclusions.findings if f.cause is None]
+            walks = (self._walk(f.trace) if f.trace else () for f in leading)
+            self.explaining.look_ahead(zip(leading, walks, strict=True))
         # findings first: their walks show things to be reachable that would be left undecided
         findings = tuple(self._told(f) for f in self.conclusions.findings)
         win = self._shortest_win()

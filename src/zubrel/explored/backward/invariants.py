@@ -39,14 +39,14 @@ def had_together(encoding: Encoding, pairs: Pairs) -> Diagram:
     for one, other in combinations(_known(encoding, pairs), 2):
         # what lies between two variables in the order is repeated for each of their values
         distance = abs(encoding.bits[one][0] - encoding.bits[other][0])
-        together = _together(encoding, pairs, values, one, other)
-        if together is not None:
-            exclusions.append((distance, together))
+        allowed = _together(encoding, pairs, values, one, other)
+        if allowed is not None:
+            exclusions.append((distance, allowed))
         encoding.pause()
     possible = encoding.true
     # those of neighbours in the order first: they take the fewest nodes
-    for _, together in sorted(exclusions, key=lambda pair: pair[0]):
-        fewer = possible & together
+    for _, allowed in sorted(exclusions, key=lambda pair: pair[0]):
+        fewer = possible & allowed
         # leaving out an exclusion keeps the set an overapproximation, only a wider one
         if fewer.node_count() <= MOST_NODES:
             possible = fewer

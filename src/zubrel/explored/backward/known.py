@@ -78,13 +78,13 @@ class KnownPlays:
 
     def nearest(self, areas: Areas) -> int | None:
         """The situation of a set that a known play comes to first."""
-        found = list[tuple[int, int, int]]()
+        soonest = list[tuple[int, int, int]]()
         for area, (wanted, met) in enumerate(zip(areas, self.met, strict=True)):
             # asking one situation after the other takes long where there are none
             if (wanted & met).satisfiable():
                 known = (k for k in self._in_order[area] if self._is_in(wanted, k[2]))
-                found.append(next(known))
-        return min(found)[2] if found else None
+                soonest.append(next(known))
+        return min(soonest)[2] if soonest else None
 
     def _is_in(self, wanted: Diagram, word: int) -> bool:
         return bool(wanted.eval(self.situations[word].bits))

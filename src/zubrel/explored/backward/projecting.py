@@ -158,9 +158,9 @@ class Projecting:
     def _limited(self, areas: Areas) -> list[int]:
         """The variables that have not all of their values in a set, wherever that is."""
         union = self.encoding.union(areas)
-        telling = [v for v in self.every if union.exists(self.bits_of[v]) != union]
+        limiting = [v for v in self.every if union.exists(self.bits_of[v]) != union]
         self.encoding.pause()
-        return list(self._halved(union, telling))
+        return list(self._halved(union, limiting))
 
     def _halved(self, union: Diagram, among: Sequence[int]) -> Iterator[int]:
         """The same of some variables, by halves: nothing is left out twice."""

@@ -295,9 +295,9 @@ def _ends(packed: npt.NDArray[Any]) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]
     """Of each row: its first word that is not empty, and the number after its last; both 0 where
     all are."""
     holds = packed != 0
-    some = holds.any(axis=1)
+    nonempty = holds.any(axis=1)
     width = packed.shape[1]
-    return holds.argmax(axis=1) * some, (width - holds[:, ::-1].argmax(axis=1)) * some
+    return holds.argmax(axis=1) * nonempty, (width - holds[:, ::-1].argmax(axis=1)) * nonempty
 
 
 def _members(bits: npt.NDArray[Any], count: int) -> list[NumberSet]:

@@ -214,16 +214,16 @@ class _Work:
         # after luck has dealt, the win is one of one deal
         if self.system.world.deals:
             return {}
-        found = dict[str, Finding]()
+        lost_things = dict[str, Finding]()
         things = list(missables(self.system))
         with suppress(WorkSpent), self.budget.within(LOSING):
             for lost in lost_by(win.steps, things, plays.comes_to, seeker):
                 play = Trace(win.steps[: lost.moves], shortest=False)
                 thing = things[lost.thing]
-                found[thing.subject] = missed_on(thing, play, lost.closes)
+                lost_things[thing.subject] = missed_on(thing, play, lost.closes)
         self.budget.spend(1)  # a share that is all spent outside of here ends this
-        log.info("the win loses %d things on its way", len(found))
-        return found
+        log.info("the win loses %d things on its way", len(lost_things))
+        return lost_things
 
     def _open_questions(self, win: Trace | None, plays: Scouted) -> Iterator[AskedQuestion]:
         """What has to be asked, without what the first lens refutes at once."""
