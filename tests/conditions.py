@@ -255,7 +255,7 @@ CONDITIONS = {
     ),
     "sample: what was had before is not missed": Without(
         "certain/missed.py",
-        "if any(had(here) for here in (line[-1:] if marked else line)):",
+        "if any(has(here) for here in (line[-1:] if marked else line)):",
         "if False:",
         ("f5", "f12"),
     ),
