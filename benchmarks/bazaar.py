@@ -30,7 +30,7 @@ def bazaar(size: str, seed: int, one_way: bool = True) -> str:
         here = [a for n, a in enumerate(areas) if min(n // 20, count - 1) == chapter]
         _small_keys(data, here, chapter, r)
         _trade(data, here, chapter, r)
-        _sluice(data, here, chapter, r)
+        sluice(data, here, chapter, 3, r)
     return str(yaml.safe_dump(data, sort_keys=False, width=200))
 
 
@@ -57,12 +57,14 @@ def _trade(data: dict[str, Any], here: list[str], chapter: int, r: random.Random
         data["areas"][r.choice(here)]["deeds"] = pan
 
 
-def _sluice(data: dict[str, Any], here: list[str], chapter: int, r: random.Random) -> None:
-    """A fact that some ways ask for, the one or the other way, with levers at both ends."""
+def sluice(
+    data: dict[str, Any], here: list[str], chapter: int, most: int, r: random.Random
+) -> None:
+    """A fact that up to `most` ways ask for, the one or the other way, with levers at both ends."""
     fact = f"sluice{chapter}"
     data["facts"][fact] = {"start": False}
     plain = [(a, w) for a in here for w in data["areas"][a]["ways"] if set(w) == {"to"}]
-    for area, way in r.sample(plain, min(3, len(plain))):
+    for area, way in r.sample(plain, min(most, len(plain))):
         way["needs"] = fact if r.random() < 0.5 else f"not {fact}"
         for end in (area, way["to"]):
             deeds = data["areas"][end].setdefault("deeds", {})

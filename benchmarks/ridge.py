@@ -13,6 +13,8 @@ from typing import Any
 
 import yaml
 
+from benchmarks.bazaar import sluice
+
 SIZES = {"s": (1, 12), "m": (3, 20), "l": (6, 20), "xl": (18, 20)}
 """Chapters, and areas of each."""
 DOORS, QUESTS, ORES = 5, 3, 2
@@ -21,7 +23,7 @@ COINS = 6
 
 
 def ridge(size: str, seed: int, one_way: bool = True) -> str:
-    """The text of a ridge; without `one_way`, every way can be gone back."""
+    """The text of a ridge; without `one_way` all can be gone back, and one ore grows again."""
     r, (chapters, count) = random.Random(f"ridge {size} {seed} {one_way}"), SIZES[size]
     data: dict[str, Any] = {
         "zubrel": 1,
@@ -69,7 +71,7 @@ def _chapter(data: dict[str, Any], c: int, count: int, r: random.Random, one_way
         _quest(data, c, n, names, r)
     for area in r.sample(names, COINS):
         areas[area]["finds"].append(r.choice(["coin", "2 coin"]))
-    _sluice(data, c, names, r)
+    sluice(data, names, c, 2, r)
 
 
 def _doors(
@@ -132,18 +134,3 @@ def _quest(data: dict[str, Any], c: int, n: int, names: list[str], r: random.Ran
         "hand_in": folk,
         "reward": {"gives": f"key{c}" if r.random() < 0.6 else f"{r.randint(2, 4)} coin"},
     }
-
-
-def _sluice(data: dict[str, Any], c: int, names: list[str], r: random.Random) -> None:
-    """A fact that two ways ask for, with a lever at each of their ends."""
-    fact = f"sluice{c}"
-    data["facts"][fact] = {"start": False}
-    plain = [(a, w) for a in names for w in data["areas"][a]["ways"] if set(w) == {"to"}]
-    for area, way in r.sample(plain, min(2, len(plain))):
-        way["needs"] = fact if r.random() < 0.5 else f"not {fact}"
-        for end in (area, way["to"]):
-            for value, word in ((True, "Open"), (False, "Shut")):
-                data["areas"][end]["deeds"][f"{word.lower()}{c}_{end}"] = {
-                    "name": f"{word} the sluice",
-                    "sets": {fact: value},
-                }

@@ -37,6 +37,8 @@ REMEMBERED = (525, 10118, 60462, WHOLE + 726, WHOLE + 594, WHOLE + 300754, 40090
 PREPARING = dict.fromkeys(("finds", "pools", "supply"), ("cone", "guards", "places"))
 PREPARING["alike"] = ("apart", "places")
 """What some reductions need to have anything to do."""
+# guards that stand and are then forgotten: of 3,750 worlds one has more situations with all three
+MORE_TOGETHER = frozenset({(101155, "all")})
 
 
 SLUICE = """
@@ -93,7 +95,8 @@ class Reductions(unittest.TestCase):
                 before = len(scalar(reduce(system, (), others).system).words)
                 space = scalar(reduce(system, (), using).system)
                 with self.subTest(seed=seed, using=name):
-                    if name not in ("pools", "all"):  # more can be held until finds are free
+                    # more can be held until finds are free
+                    if name != "pools" and (seed, name) not in MORE_TOGETHER:
                         self.assertLessEqual(len(space.words), before)
                     smaller[name] += len(space.words) != before
                     other, doomed = told_by(space)
@@ -108,7 +111,7 @@ class Reductions(unittest.TestCase):
         self.assertGreater(self.left_out("amounts"), SEEDS * 5 // 7)
 
     def test_twins_are_told_by_others(self):
-        self.assertGreater(self.left_out("twins"), SEEDS // 32)
+        self.assertGreater(self.left_out("twins"), max(1, SEEDS // 24))
 
     def left_out(self, name):
         """How many variables a reduction leaves out, which the others still tell."""

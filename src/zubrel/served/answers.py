@@ -113,7 +113,6 @@ def _item(
 ) -> lsp.CompletionItem:
     """A suggestion; where it stands is what tells it from others, and not the alphabet."""
     is_snippet = suggestion.kind == SNIPPET
-    # as it is written: the editor puts in what stands before the cursor already
     text = suggestion.insert
     if is_snippet:  # its further lines stand under the first one
         indent = " " * (cursor.column + len(cursor.text) - len(word_before(cursor)))

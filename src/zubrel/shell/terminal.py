@@ -1,4 +1,4 @@
-"""Walking by hand at a terminal: what is shown, and what can be typed."""
+"""Walking by hand at a terminal: what can be typed, and what it does."""
 
 from __future__ import annotations
 
@@ -10,20 +10,16 @@ from contextlib import suppress
 import click
 
 from zubrel.base.plain import plain
-from zubrel.checked import keys
-from zubrel.checked.conditions import ACTIVE
-from zubrel.checked.keys import ENDING, PLACE
-from zubrel.checked.things import Goal
 from zubrel.checked.world import Rule
-from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import counted, listed
 from zubrel.played.advice import Advice
-from zubrel.played.session import GroupSoFar, Impossible, MadeMove, NeedsOutcome, Session
+from zubrel.played.session import Impossible, MadeMove, NeedsOutcome, Session
 from zubrel.played.why import lacking
-from zubrel.shell.prompts import GROUPS, HELP, LEAVING, ORDER, is_number
-from zubrel.shell.streams import CannotWrite, say, styled, write_text
+from zubrel.shell.prompts import HELP, LEAVING, is_number
+from zubrel.shell.screen import Screen
+from zubrel.shell.streams import CannotWrite, say, write_text
 from zubrel.walked.changing import Situation
-from zubrel.walked.telling import area_text, item_text, outcome_text, refusal
+from zubrel.walked.telling import outcome_text, refusal
 
 
 class Play:
@@ -34,13 +30,13 @@ class Play:
         self.world = session.world
         self.advice = advice
         self.luck = luck
-        self.numbered: list[Rule] = []
+        self.screen = Screen(session, advice)
 
     def run(self) -> None:
         say(self.world.title, bold=True)
         if self.session.deal:
             say("(Some items are dealt out: --seed draws another deal, save writes this one down.)")
-        self._look()
+        self.screen.look()
         while (line := self._read()) is not None:
             word, _, remaining = line.strip().partition(" ")
             if word in LEAVING:
@@ -73,11 +69,11 @@ class Play:
             case "help":
                 say(HELP)
             case "look":
-                self._look_at(remaining) if remaining else self._look()
+                self.screen.look_at(remaining) if remaining else self.screen.look()
             case "held":
-                say(f"held: {self._held()}")
+                say(f"held: {self.screen.held()}")
             case "quests":
-                say("\n".join(self._quests()) or "no quests")
+                say("\n".join(self.screen.quests()) or "no quests")
             case "undo" | "redo":
                 self._back_or_forth(word)
             case "why":
@@ -85,7 +81,7 @@ class Play:
             case "hint":
                 self._hint()
             case "ids":
-                self._ids()
+                self.screen.ids()
             case "goto":
                 self._goto(remaining)
             case "save":
@@ -94,127 +90,11 @@ class Play:
             case _:
                 self._do(word if not remaining else f"{word} {remaining}")
 
-    # telling
-
-    def _look(self) -> None:
-        here = self.session.here
-        say()
-        say(self.world.name_of(str(here[PLACE])), bold=True)
-        text = area_text(self.session.walker, here)
-        for line in [text] if text else []:
-            say(f"  {line}")
-        # by the conditions of their places, as the rules have it
-        people = [
-            p.name
-            for p in self.world.people.values()
-            if any(
-                area == here[PLACE] and self.session.walker.holds(when, here)
-                for area, when in p.places
-            )
-        ]
-        if people:
-            say(f"  here: {listed(people)}")
-        say(f"  held: {self._held()}")
-        if meters := [f"{m.name} {here[keys.meter(m.id)]}" for m in self.world.meters.values()]:
-            say(f"  {', '.join(meters)}")
-        for line in self._quests():
-            say(f"  {line}")
-        if self.session.over:
-            ending = self.world.endings[str(here[ENDING])]
-            good = "a good ending" if ending.good else "a bad ending"
-            say(f"The end: {ending.name} ({good}). undo goes back.", bold=True)
-            self.numbered = []
-            return
-        self._list_moves()
-        self._outlook()
-
-    def _look_at(self, name: str) -> None:
-        items, here = self.world.items.values(), self.session.here
-        item = next((i for i in items if name in (i.id, i.name)), None)
-        if item is None or not here[keys.held(item.id)]:
-            say(f"There is no “{plain(name)}” in hand – held lists what there is.")
-            return
-        text = item_text(self.session.walker, item, here)
-        say(f"“{text}”" if text else f"{item.name}: nothing is said of it.")
-
-    def _list_moves(self) -> None:
-        # grouped by what is done, and numbered through: the numbers can be typed
-        possible = self.session.possible()
-        groups = {g: [r for r in possible if GROUPS[r.kind] == g] for g in ORDER}
-        self.numbered = [rule for group in groups.values() for rule in group]
-        number = 0
-        for group, rules in groups.items():
-            for rule in rules:
-                number += 1
-                dooms = self.advice is not None and self.advice.dooms(rule, self.session.here)
-                mark = styled("   (no win after this)", fg="red") if dooms else ""
-                say(f"  {group if rule is rules[0] else '':6}{number:3}  {rule.label}{mark}")
-        for rule, text in self.session.blocked():
-            missing = lacking(self.session.walker, rule, self.session.here)
-            why = f"“{text}”" if text else listed(missing)
-            say(f"  {'':6}  –  {rule.label}: {why}")
-
-    def _outlook(self) -> None:
-        if self.advice is None:
-            return
-        if self.advice.live(self.session.here):
-            say("  The game can still be won.", fg="green")
-            return
-        # back to the move that took the last win away
-        here = len(self.session.done)
-        states = [self.session.start, *(step.after for step in self.session.done)]
-        while here and not self.advice.live(states[here - 1]):
-            here -= 1
-        culprit = f" since move {here}, “{self.session.done[here - 1].rule.label}”" if here else ""
-        words = f"  The game can no longer be won{culprit}. (“why” tells the reason.)"
-        say(words, fg="red", bold=True)
-
-    def _held(self) -> str:
-        return ", ".join(held_words(self.world, self.session.here)) or "nothing"
-
-    def _quests(self) -> list[str]:
-        quests = []
-        for quest in self.world.quests.values():
-            if self.session.here["quest", quest.id] != ACTIVE:
-                continue
-            groups = self.session.goals(quest)
-            step = f", step {len(groups)} of {len(quest.groups)}" if quest.in_turn else ""
-            if quest.in_turn and not groups[-1].met:
-                groups = groups[-1:]
-            goals = [self._group(group) for group in groups]
-            quests.append(f"quest: {quest.name}{step} – {'; '.join(goals) or 'to be handed in'}")
-        return quests
-
-    def _group(self, group: GroupSoFar) -> str:
-        goals = [self._goal(*goal) for goal in group.goals]
-        if len(goals) == 1:
-            return goals[0]
-        many = {1: "any", len(goals): "all"}.get(group.count, str(group.count))
-        return f"{many} of: {', '.join(goals)}" + " (met)" * group.met
-
-    def _goal(self, goal: Goal, met: bool, progress: int) -> str:
-        words = self.world.goal_name(goal)
-        if met:
-            return f"{words} (met)"
-        return f"{words} ({progress} of {goal.count})" if goal.count > 1 else words
-
-    def _ids(self) -> None:
-        """Every rule, those that are possible here first."""
-        rules = sorted(self.world.rules, key=lambda r: not self._possible(r))
-        for rule in rules:
-            missing = lacking(self.session.walker, rule, self.session.here)
-            say(f"  {rule.id:24}  {rule.label}" + (f": {listed(missing)}" * bool(missing)))
-
-    def _possible(self, rule: Rule) -> bool:
-        return self.session.walker.possible(rule, self.session.here)
-
-    # moving
-
     def _rule(self, name: str) -> Rule | None:
         if is_number(name):
             number = int(name)
-            if 1 <= number <= len(self.numbered):
-                return self.numbered[number - 1]
+            if 1 <= number <= len(self.screen.numbered):
+                return self.screen.numbered[number - 1]
             say(f"There is no move {name} here.")
             return None
         rule = self.session.find(name)
@@ -269,7 +149,7 @@ class Play:
                 if missed.subject not in self.world.endings:
                     name = self.world.name_of(missed.subject)
                     say(f"  Missed for good: {name} ({missed.subject}).", fg="magenta")
-        self._look()
+        self.screen.look()
 
     def _back_or_forth(self, word: str) -> None:
         moved = bool(self.session.done) if word == "undo" else bool(self.session.undone)
@@ -280,7 +160,7 @@ class Play:
             self.session.undo()
         else:
             self.session.redo()
-        self._look()
+        self.screen.look()
 
     def _why(self, name: str) -> None:
         if not name:
@@ -325,7 +205,7 @@ class Play:
             self.session.undo()
         while len(self.session.done) < int(text):
             self.session.redo()
-        self._look()
+        self.screen.look()
 
     def _save(self, path: str) -> None:
         if not path:

@@ -193,7 +193,7 @@ class _IslandSearch:
         areas = (words[self.place.word] & np.uint64(self.place.mask)).astype(np.int64)
         sources: list[Any] = []
         results: list[list[Any]] = []
-        # an island is known by its first area only, so each area is visited whose first one that is
+        # area by area: the rules that can be tried there, for all islands that it is part of
         for area, moves in enumerate(self.at):
             if not moves:
                 continue

@@ -70,8 +70,7 @@ class Encoding:
             for _ in range((system.variables[variable].size - 1).bit_length()):
                 self.bits[variable].append(count)
                 count += 1
-                # next to what it copies: to compare the two takes one node a value there, and a
-                # table elsewhere
+                # next to what it copies: that the two are equal takes few nodes there
                 if variable in doubled:
                     self.copies.setdefault(variable, []).append(count)
                     count += 1

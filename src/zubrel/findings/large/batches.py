@@ -223,7 +223,7 @@ def _at_once(
         lens = forward_lens(system, reduced, budget, progress, FORWARD_AGAIN)
         if lens is None:
             return None
-        # a limit of the user's: the whole report ends with it, and not this batch only
+        # a limit of the user's, after which nothing is asked any more
         if lens.stopped is not None:
             raise LimitReached(lens.stopped)
         judged = judge(lens)

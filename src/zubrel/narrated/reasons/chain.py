@@ -142,7 +142,7 @@ class ReasonChain:
     def _kept_off(
         self, group: list[Node], formula: Formula, nodes: Sequence[Node], depth: int, title: str
     ) -> Iterator[str]:
-        # claims of a group differ in their maker only
+        # all of a group are told in one sentence, of which the first says what it is about
         first = group[0]
         # rules that are called the same are one thing to a player
         names = [name for _, name in dict.fromkeys((_id(n), self._maker(n)) for n in group)]
