@@ -39,6 +39,7 @@ from zubrel.findings.judged import judge
 from zubrel.findings.large import batches as batches_module
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
+from zubrel.policy import PROJECTING
 from zubrel.quotient import making
 from zubrel.quotient.making import backward_lens, first_lens, lens_for, reduced_for
 
@@ -147,7 +148,7 @@ class Sets(unittest.TestCase):
                     literals.append((variables[number].key, value))
                     target = target & space.where(Within(number, value, value))
                 known = len(back.known.situations)
-                around = back.projecting.refuted(target.areas, back.may_be, back.known)
+                around = back.projecting.refuted(target.areas, back.may_be, back.known, PROJECTING)
                 inside = members(plain, space, target)
                 with self.subTest(world=name, literals=literals):
                     if around is not None:

@@ -92,6 +92,17 @@ for it (a lodge of 80 variables: its first lens took 86 s for all questions with
 PROJECTING, REFINED = 5 * SECOND, 100
 """Work to refute by few variables that a set is reached, and how often more of them are kept
 (bazaar XL 5 backwards alone: with 1, and 40 times, not in 110 s, so in 51; XL 3: 21 and 27 s)."""
+WANDERING, MOST_WANDERING = 2 * SECOND, 15 * SECOND
+"""Work on plays at random into sets where moves doom, after the last that was found and beside as
+much as until then; and at most."""
+SOON, GROWING = 1 * SECOND, (2 * SECOND, 4 * SECOND)
+"""Work to refute such a set by few variables before it is sought from both ends; and on going back
+from each of them, and then on as many plays at random into all that are left."""
+SOUGHT = 8 * SECOND
+"""Work on each set that is left after that, before it is named as not decided."""
+WEIGHING, SUMS = 1 * SECOND, 40
+"""Work to leave out of a set what sums tell that no play comes to, and sums for that (ridges M: one
+to four for all of a set, where it is)."""
 SINGLE_STEP = 1 * SECOND
 """Work on the ways into a set by one step, before all that are left are closed together. Chosen: of
 the 46 of bazaar XL 4 it was spent on five, before few variables refuted these as well."""

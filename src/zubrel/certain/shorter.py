@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from zubrel.certain.hunt import PROOF, Hunt
 from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path
+from zubrel.explored.packed.thinning import thinned
 
 
 class Shortener:
@@ -19,19 +20,16 @@ class Shortener:
         """Leave out of each play whatever it can do without, as long as work is left."""
         for key in sorted(self.hunt.dooms, key=lambda k: -len(self.hunt.dooms[k].walk)):
             doom = self.hunt.dooms[key]
-            kept = [e.step for e in self._exits_of([s.number for s in doom.walk])]
-            # halves first, then quarters: most of a long play can go at once
-            size = len(kept) // 2
-            while size:
-                place = len(kept) - 1 - size  # the last one dooms, and stays
-                while place >= 0:
-                    fewer = kept[:place] + kept[place + size :]
-                    line = self._line_of(fewer)
-                    if line is not None and self._still_dooms(line):
-                        self.hunt.note(line[-1][0], line[-1][1], [e for _, e in line[:-1]])
-                        kept = [exit_.step for _, exit_ in line]
-                    place = min(place - 1, len(kept) - 1 - size)
-                size //= 2
+            # the last one dooms, and stays
+            thinned([e.step for e in self._exits_of([s.number for s in doom.walk])], self._noted, 1)
+
+    def _noted(self, steps: Sequence[int]) -> Sequence[int] | None:
+        """The steps that are needed of these, where the last one still dooms, which is noted."""
+        line = self._line_of(steps)
+        if line is None or not self._still_dooms(line):
+            return None
+        self.hunt.note(line[-1][0], line[-1][1], [e for _, e in line[:-1]])
+        return [exit_.step for _, exit_ in line]
 
     def _exits_of(self, steps: Sequence[int]) -> Path:
         """The steps of a play that lead out of rooms."""

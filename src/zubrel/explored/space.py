@@ -191,6 +191,17 @@ class Closures(Protocol[S]):
         """For each set: the situations that some play reaches which never comes into the set."""
         ...
 
+    def seek(self, sets: Iterable[S], within: S) -> None:
+        """Look for plays into some sets that never leave `within`, all of them at once.
+
+        What is found out there answers `is_come_into` and everything else that is asked.
+        """
+        ...
+
+    def is_come_into(self, situations: S) -> bool | None:
+        """Whether any play comes into a set; None: it would take too much work to tell."""
+        ...
+
     def reaching_by_choice(self, target: S, within: S) -> S:
         """The situations from which the player can come into `target` whatever luck does.
 
@@ -255,6 +266,12 @@ class EverySituation(ABC, Generic[S, W]):
 
     def allows(self, future: S, formula: Formula) -> bool:
         return bool(future & self.where(formula))
+
+    def seek(self, sets: Iterable[S], within: S) -> None:
+        """Whoever knows all that is reached has nothing to look for."""
+
+    def is_come_into(self, situations: S) -> bool | None:
+        return bool(situations)
 
     def meetings(self, ones: Sequence[S], others: Sequence[S]) -> list[list[bool]]:
         return [[bool(one & other) for other in others] for one in ones]

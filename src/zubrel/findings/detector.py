@@ -54,11 +54,20 @@ class FileDetector(Struct, frozen=True):
     find: Callable[[System], Iterable[Finding]]
 
 
+def nothing(judged: Judged[Any]) -> Iterable[tuple[str, str]]:
+    """Where all that is asked is answered."""
+    return ()
+
+
 class VerdictDetector(Struct, frozen=True):
-    """Finds in what can still be won and what can not; some are of two kinds."""
+    """Finds in what can still be won and what can not; some are of two kinds.
+
+    `left_open` are the kinds and subjects of what may be found, perhaps, with more work.
+    """
 
     kinds: tuple[str, ...]
     find: Callable[[Judged[Any]], Iterable[Finding]]
+    left_open: Callable[[Judged[Any]], Iterable[tuple[str, str]]] = nothing
 
 
 class SubjectDetector(Struct, Generic[Q], frozen=True):

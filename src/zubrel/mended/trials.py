@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, LimitReached, Limits
 from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.kinds import DOOMING
 from zubrel.base.processes import WithWorkers, pool_of
 from zubrel.base.progress import Progress
 from zubrel.checked.check import check
@@ -194,5 +195,8 @@ def tried(
     if after.stopped is not None:
         return "undecided" if budget.work >= wanted.work else after.stopped, None
     if wanted.gone is not None and wanted.gone in after.undecided:
+        return "undecided", None
+    # a move that was harmless before may doom now
+    if any(kind in DOOMING and (kind, s) not in wanted.known for kind, s in after.undecided):
         return "undecided", None
     return "searched", after

@@ -16,7 +16,7 @@ from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 from zubrel.findings.detectors.softlocks import words_of
 from zubrel.findings.detectors.unreachable import UNREACHABLE
-from zubrel.findings.finding import Finding
+from zubrel.findings.finding import Finding, by_gravity
 from zubrel.narrated.narrate import told_of
 from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import Walked, walked_along
@@ -74,7 +74,8 @@ def with_certain(report: Report, early: Early) -> Report:
 
 
 def explained_by(report: Report, early: Early) -> Report:
-    """A whole report, with early explanations of findings without a walk that have none."""
+    """A whole report, with early explanations of findings without a walk that have none, and with
+    what is certain of that which it leaves open."""
     known = {(f.kind, f.subject): f for f in early.findings if not f.evidence}
     findings = []
     for finding in report.findings:
@@ -82,7 +83,15 @@ def explained_by(report: Report, early: Early) -> Report:
         if other is not None and not finding.explanation and not finding.evidence:
             finding = replace(finding, explanation=other.explanation, why=other.why)
         findings.append(finding)
-    return replace(report, findings=tuple(findings))
+    certain = [f for f in early.findings if (f.kind, f.subject) in report.undecided]
+    if not certain:
+        return replace(report, findings=tuple(findings))
+    told = {(f.kind, f.subject) for f in certain}
+    return replace(
+        report,
+        findings=tuple(sorted((*findings, *certain), key=by_gravity)),
+        undecided=tuple(pair for pair in report.undecided if pair not in told),
+    )
 
 
 def findings_of(certain: Certain) -> Iterator[Told]:

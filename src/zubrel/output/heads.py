@@ -33,7 +33,10 @@ def verdict_of(report: Report) -> Text:
         # as many culprits as are known: a cut search may have found only some
         case "softlocks":
             culprits = sum(f.kind in DOOMING for f in report.findings)
-            but = [f"{counted(culprits, 'move')} can make that impossible"] if culprits else []
+            # of some it may be left open whether they do
+            least = "at least " if any(kind in DOOMING for kind, _ in report.undecided) else ""
+            words = f"{least}{counted(culprits, 'move')} can make that impossible"
+            but = [words] if culprits else []
             if any(f.kind == "bad_deal" for f in report.findings):
                 but.insert(0, "not from every deal")
             # which moves, or which deals, may be what is not decided

@@ -215,6 +215,12 @@ class Lens(Generic[S]):
         mentioned = {left[n]: self.translation.translated(event) for n, event in ever.items()}
         return self._union(step, lambda inner: self.inner.happening(inner, mentioned))
 
+    def seek(self, sets: Iterable[S], within: S) -> None:
+        self.inner.seek(sets, within)
+
+    def is_come_into(self, situations: S) -> bool | None:
+        return self.inner.is_come_into(situations)
+
     def reaching_by_choice(self, target: S, within: S) -> S:
         return self.inner.reaching_by_choice(target, within)
 

@@ -150,6 +150,10 @@ class BackwardFixpoint:
             self.allowed = self._largest()
             if not self.told and sum(self.sizes) > self._reorder_at:
                 self._reorder()
+        return self.closure()
+
+    def closure(self) -> Closure:
+        """The sets as they are now, which are all that is known where it has not run to its end."""
         return Closure(
             self.seed,
             tuple(self.sets),

@@ -8,6 +8,7 @@ from __future__ import annotations
 import logging
 from bisect import insort
 from collections import deque
+from collections.abc import Sequence
 
 from msgspec import Struct
 
@@ -15,6 +16,7 @@ from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas
 from zubrel.explored.packed.novelty import Novelty
+from zubrel.explored.packed.packing import Packing
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.packed.successors import Successors
 from zubrel.explored.space import Trace
@@ -24,18 +26,52 @@ log = logging.getLogger(__name__)
 
 SCOUTED, MOST_KNOWN = 1_000, 4_000
 """Situations that are met before anything is closed, and those of plays that are kept in all."""
+AT_ONCE = 10
+"""Digits of a word that are turned into bits at once."""
 MEET, OLD = 60, 3
 """Units of work to meet a situation; how new one is in which nothing is."""
 
 
 class KnownSituation(Struct, frozen=True):
-    """A situation of a play, as its area and bits, and the step and the situation before it."""
+    """A situation of a play, as its area and bits, and the step and the situation before it.
+
+    `way`: the steps that lead there from the start, where no situation before it is known.
+    """
 
     area: int
     bits: Assignment
     before: int | None
     step: Step | None
     moves: int
+    way: tuple[Step, ...] = ()
+
+
+class _Assigning:
+    """Packed words as the bits of an encoding, some at a time, which come again and again."""
+
+    def __init__(self, encoding: Encoding, packing: Packing) -> None:
+        # both write a value in binary digits, from its lowest value on
+        bits = {
+            packing.fields[variable].shift + place: bit
+            for variable in encoding.coded
+            for place, bit in enumerate(reversed(encoding.bits[variable]))
+        }
+        self.unused = encoding.unused
+        self.parts: list[tuple[int, list[tuple[int, int]], dict[int, Assignment]]] = [
+            (shift, [(n, bits[shift + n]) for n in range(AT_ONCE) if shift + n in bits], {})
+            for shift in range(0, max(bits, default=0) + 1, AT_ONCE)
+        ]
+
+    def of(self, word: int) -> Assignment:
+        """Every bit of a situation."""
+        assigned = list(self.unused)
+        for shift, bits, known in self.parts:
+            digits = word >> shift & (1 << AT_ONCE) - 1
+            pairs = known.get(digits)
+            if pairs is None:
+                pairs = known[digits] = [(bit, bool(digits >> n & 1)) for n, bit in bits]
+            assigned += pairs
+        return assigned
 
 
 class KnownPlays:
@@ -45,6 +81,7 @@ class KnownPlays:
         self.system = system
         self.encoding = encoding
         self.walking = walking
+        self._assigning = _Assigning(encoding, walking.packing)
         self.situations: dict[int, KnownSituation] = {}
         self._met = [encoding.false] * system.variables[PLACE].size
         """The same as sets, by area, but for those that are `_new`."""
@@ -96,7 +133,7 @@ class KnownPlays:
         while here.before is not None and here.step is not None:
             steps.append(here.step)
             here = self.situations[here.before]
-        return steps[::-1]
+        return [*here.way, *reversed(steps)]
 
     def scout(self) -> None:
         """Meet situations in which two values are had together that never were before."""
@@ -134,8 +171,7 @@ class KnownPlays:
 
     def placed(self, word: int) -> tuple[int, Assignment]:
         """The area and the bits of a packed situation."""
-        values = self.walking.packing.unpack([word])
-        return values[PLACE], self.encoding.assignment(values)
+        return word & self.walking.place, self._assigning.of(word)
 
     def remember(self, word: int, before: int | None, step: Step | None) -> None:
         """A situation that a step leads to from one that is known, as long as there is room."""
@@ -147,12 +183,20 @@ class KnownPlays:
             if before not in self.situations:
                 return
             moves = self.situations[before].moves + 1
-        area, bits = self.placed(word)
+        self._add(word, KnownSituation(*self.placed(word), before, step, moves))
+
+    def keep(self, word: int, way: Sequence[Step]) -> None:
+        """A situation to which these steps lead from the start, and none of those between."""
+        if word not in self.situations:
+            known = KnownSituation(*self.placed(word), None, None, len(way), tuple(way))
+            self._add(word, known)
+
+    def _add(self, word: int, known: KnownSituation) -> None:
         # fewest moves first, and of those the first that was met: the same world gives the same
         # play
-        insort(self._in_order[area], (moves, len(self.situations), word))
-        self.situations[word] = KnownSituation(area, bits, before, step, moves)
-        self._new.setdefault(area, []).append(word)
+        insort(self._in_order[known.area], (known.moves, len(self.situations), word))
+        self.situations[word] = known
+        self._new.setdefault(known.area, []).append(word)
 
     def _meet(self) -> None:
         """Add what was come to since the last time to the sets of what was met."""

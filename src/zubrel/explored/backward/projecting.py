@@ -20,7 +20,7 @@ from zubrel.explored.backward.functions import Functions
 from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
-from zubrel.policy import PROJECTING, REFINED
+from zubrel.policy import REFINED
 
 log = logging.getLogger(__name__)
 
@@ -56,14 +56,14 @@ class Projecting:
         self.bits_of = {v: self._cube([v]) for v in self.every}
         """The bits of each variable, to be quantified."""
 
-    def refuted(self, areas: Areas, within: Areas, plays: KnownPlays) -> Areas | None:
-        """A set around `areas` that no play comes to; None where none is found.
+    def refuted(self, areas: Areas, within: Areas, plays: KnownPlays, work: float) -> Areas | None:
+        """A set around `areas` that no play comes to; None where none is found with so much work.
 
         No play leaves `within`. Where one is found that comes to `areas`, it is remembered.
         """
         kept = set[int]()
         try:
-            with self.budget.within(PROJECTING):
+            with self.budget.within(work):
                 # what the set itself asks about has to be kept: without it, the set would be
                 # everywhere
                 kept |= set(self._limited(areas))

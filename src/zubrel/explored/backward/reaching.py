@@ -8,7 +8,7 @@ answer again, and what was refuted is left out of all that comes after.
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
 
@@ -21,15 +21,19 @@ from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.backward.invariants import beside_area, had_together
 from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.backward.projecting import Projecting
+from zubrel.explored.backward.weighing import Weighing
 from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.packed.thinning import thinned
 from zubrel.explored.space import EndlessSettling, Trace
 from zubrel.explored.symbolic.encoding import Assignment, Diagram
-from zubrel.policy import SINGLE_STEP
+from zubrel.policy import PROJECTING, SINGLE_STEP
 
 log = logging.getLogger(__name__)
 
 MOST_CLOSED = 64
 """Closed sets that are kept."""
+MOST_PLAYED = 30_000
+"""Steps that are made to find out what a play can do without: a fifth of a second."""
 MOST_REFUTED = 1_000
 """Nodes of what may be reached in an area, beyond which what was refuted is forgotten again. (With
 20,000 bazaar XL 2 took 64 s and not 43, since most is refuted by few variables.)"""
@@ -54,12 +58,13 @@ class Reaching:
         self._begun: tuple[Areas, BackwardFixpoint] | None = None
         """A set that is being closed: where a share of work ends it goes on with the next one."""
         self._plays: dict[tuple[Areas, Areas | None], Trace | None] = {}
-        """Settled situations of plays, by their packed words."""
+        """What was told of sets and what has to be avoided before them."""
         # settling the start below would not end where it never rests
         self._refuse_endless_start()
         begin = self.walking.packing.unpack([self.walking.start()])
         self.place, self.start = begin[PLACE], self.encoding.situation(begin)
         """Where plays begin, at rest: the area, and the situation."""
+        self.weighing = Weighing(system, self.encoding, begin)
         # one store of plays for all questions: what one has found may answer the next
         self.known = KnownPlays(system, self.encoding, self.walking)
         if not system.always_rests:
@@ -137,7 +142,8 @@ class Reaching:
         # whoever comes into it was outside of it before
         outside = without(within, areas)
         if avoiding is None:
-            if self._refuted_by_few(areas):
+            areas = self._weighed(areas)
+            if not holds_any(areas) or self._refuted_by_few(areas):
                 return None
             # or a play was found that comes to it
             if self.known.come_into(areas):
@@ -156,9 +162,27 @@ class Reaching:
             self._refute(closure.areas)
         return None
 
-    def _refuted_by_few(self, areas: Areas) -> bool:
+    def _weighed(self, areas: Areas) -> Areas:
+        """A set without what sums tell that no play comes to, where that makes it no larger."""
+        left = self.weighing.left_of(areas)
+        if not holds_any(left):
+            self._refute(areas)
+            return left
+        return left if _size(left) <= _size(areas) else areas
+
+    def is_soon_refuted(self, areas: Areas, work: float) -> bool:
+        """Whether sums tell that no play comes into a set, or few variables with so much work."""
+        left = self._weighed(areas)
+        return not holds_any(left) or self._refuted_by_few(left, work)
+
+    def note_refuted(self, areas: Areas) -> None:
+        """No play comes into a set: whoever asks for it again is told so."""
+        self._plays[areas, None] = None
+        self._refute(areas)
+
+    def _refuted_by_few(self, areas: Areas, work: float = PROJECTING) -> bool:
         """Whether a few variables tell that no play comes into a set."""
-        around = self.projecting.refuted(areas, self.may_be, self.known)
+        around = self.projecting.refuted(areas, self.may_be, self.known, work)
         if around is not None:
             self._refute(around)
         return around is not None
@@ -170,10 +194,10 @@ class Reaching:
         entries = [entry for entry in entries if holds_any(entry)]
         left = self.nothing
         # what is small is soon closed
-        for entry in sorted(entries, key=lambda e: sum(d.node_count() for d in e)):
+        for entry in sorted(entries, key=_size):
             # one alone is the whole question
             if len(entries) > 1:
-                if self._refuted_by_few(entry):
+                if self.is_soon_refuted(entry, PROJECTING):
                     continue
                 with suppress(WorkSpent), self.encoding.budget.within(SINGLE_STEP):
                     closure = self._closure(entry, outside)
@@ -211,6 +235,37 @@ class Reaching:
         self.possibly = tuple(fewer)
 
     # plays
+
+    def follow(self, closure: Closure, areas: Areas) -> None:
+        """Remember the play that goes on into a set from where a known one has come to."""
+        self._along(closure, areas, None)
+
+    def shorter(self, play: Trace, areas: Areas) -> Trace:
+        """A play into a set, without whatever it can do without, as far as that is soon found."""
+        attempts = 0
+
+        def played(steps: Sequence[Step]) -> Sequence[Step] | None:
+            nonlocal attempts
+            attempts += 1
+            if attempts * len(play.steps) > MOST_PLAYED:
+                return None
+            return self._played(steps, areas)
+
+        return Trace(tuple(thinned(play.steps, played)), play.shortest)
+
+    def _played(self, steps: Sequence[Step], areas: Areas) -> Sequence[Step] | None:
+        """The steps that are possible, of some in their order, up to where they come into a set;
+        None: they never do."""
+        word, made = self.walking.start(), list[Step]()
+        for step in steps:
+            if self.known.holds(areas, word):
+                break
+            after = self.walking.after(word, step)
+            # what was possible only after something that is left out now goes with it
+            if after is not None and after != word:
+                made.append(step)
+                word = after
+        return made if self.known.holds(areas, word) else None
 
     def play(self, areas: Areas, avoiding: Areas | None = None) -> Trace | None:
         """A play into a set, which is never in another one; None: there is none."""
@@ -307,3 +362,7 @@ class Reaching:
             if moved is not None and not isinstance(self.walking.settling.settled(moved), int):
                 return step, moved
         raise AssertionError("the seed of the closure leads to what never rests")
+
+
+def _size(areas: Areas) -> int:
+    return sum(diagram.node_count() for diagram in areas)

@@ -9,10 +9,11 @@ they hold what matters for one question, and not every useless combination.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from functools import reduce
 
-from zubrel.base.budget import Budget
+from zubrel.base.budget import Budget, WorkSpent
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.parts import PLACE, Move, Step
@@ -22,10 +23,12 @@ from zubrel.explored.backward.areas import Areas, joined, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
+from zubrel.explored.backward.seeking import Seeking
 from zubrel.explored.by_sets import by_choice, shifted
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, EverySituation, NotAsked, Trace
 from zubrel.explored.symbolic.encoding import Diagram
+from zubrel.policy import SOUGHT
 
 
 class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
@@ -40,6 +43,9 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         self.system = system
         self.reaching_back = Reaching(system, budget)
         self.functions = self.reaching_back.functions
+        self._seeking = Seeking(self.reaching_back)
+        self._hard: set[Areas] = set()
+        """Sets of which it takes too much work to tell whether plays come to them."""
         self.encoding = self.functions.encoding
         self.stopped: str | None = None
         # by step, where it is possible: asked again and again by different findings
@@ -235,6 +241,19 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         quiet = self.everything
         return [AreaSet(self, (quiet - a).areas, avoiding=a.areas) for a in avoided]
 
+    def seek(self, sets: Iterable[AreaSet], within: AreaSet) -> None:
+        self._seeking.seek([s.areas for s in sets if s.is_plain], within.areas)
+
+    def is_come_into(self, situations: AreaSet) -> bool | None:
+        budget, areas = self.encoding.budget, situations.areas
+        if areas not in self._hard:
+            with suppress(WorkSpent), budget.within(SOUGHT):
+                return bool(situations)
+            budget.spend(1)  # a share that is all spent outside of here ends this
+            self._hard.add(areas)
+        # a play that was found since for another set may have come into this one
+        return self.reaching_back.known.come_into(areas) or None
+
     def reaching_by_choice(self, target: AreaSet, within: AreaSet) -> AreaSet:
         back = self.reaching_back
 
@@ -281,7 +300,12 @@ class BackwardWalks:
         wanted = target & self.reached
         if wanted.origin is not None:
             raise NotAsked("plays that go on from somewhere")
-        return self.space.reaching_back.play(wanted.areas, wanted.avoiding)
+        back = self.space.reaching_back
+        play = back.play(wanted.areas, wanted.avoiding)
+        # whatever is left out could lead to where a play must never be
+        if play is None or not wanted.is_plain:
+            return play
+        return back.shorter(play, wanted.areas)
 
     def moves_to(self, target: AreaSet) -> Distance | None:
         trace = self.shortest(target)

@@ -93,7 +93,7 @@ class Encoding:
         self._values: dict[tuple[int, int], Diagram] = {}
         self._pairs: dict[tuple[int, int], Assignment] = {}
         free = [*(bit for copies in self.copies.values() for bit in copies), *self.selectors]
-        self._low: Assignment = [(bit, False) for bit in free]
+        self.unused: Assignment = [(bit, False) for bit in free]
         """The bits that are free in all sets."""
 
     def pause(self) -> None:
@@ -169,7 +169,7 @@ class Encoding:
                 code = self.code(variable, values[variable])
                 pairs = self._pairs[key] = list(zip(self.bits[variable], code, strict=True))
             assigned += pairs
-        return assigned + self._low
+        return assigned + self.unused
 
     def values(self, diagram: Diagram) -> list[int]:
         """The values of the variables in some situation of a set that is not empty."""
@@ -276,6 +276,11 @@ class Encoding:
             if size < 1 << len(self.bits[variable]):
                 valid = valid & self._at_most(self.bits[variable], size - 1)
         return valid
+
+    def level_of(self, diagram: Diagram) -> int:
+        """Where in the order of bits the one on top of a diagram stands; behind all, of none."""
+        level = diagram.node_level()
+        return self.count if level is None else level
 
     # several sets at once
 

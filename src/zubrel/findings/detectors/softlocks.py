@@ -20,11 +20,15 @@ from zubrel.findings.judged import Judged
 
 
 class _Culprit(Struct, Generic[S], frozen=True):
-    """A kind of finding, its move, and for each of its steps the situations where it dooms."""
+    """A kind of finding, its move, and for each of its steps the situations where it dooms.
+
+    `open`: whether it does so is not known of others.
+    """
 
     kind: str
     move: Move
     dooming: tuple[tuple[Step, S], ...]
+    open: bool
 
 
 def softlocks(judged: Judged[S]) -> Iterator[Finding]:
@@ -65,26 +69,49 @@ def dooming(judged: Judged[S], kind: str, rule: str) -> Iterator[tuple[Step, S]]
             yield from culprit.dooming
 
 
+def left_open(judged: Judged[S]) -> Iterator[tuple[str, str]]:
+    """The kinds and subjects of what would be found, perhaps, with more work."""
+    yield from ((c.kind, c.move.rule.id) for c in _suspects(judged) if c.open and not c.dooming)
+
+
 def _all_culprits(judged: Judged[S]) -> list[_Culprit[S]]:
+    return [culprit for culprit in _suspects(judged) if culprit.dooming]
+
+
+def _suspects(judged: Judged[S]) -> Iterator[_Culprit[S]]:
+    """Culprits, and moves of which it is left open whether they are, in the order of the file."""
     if not judged.doomed:
-        return []
-    # in the order of the moves, so that findings stand in that of the file
-    return [c for move in judged.space.acting for c in _culprits(judged, move)]
+        return
+    acting = judged.space.acting
+    # one after the other, and not kept: a set may be a truth value for each of all situations
+    every = (d for move in acting for _, each in _kinds(judged, move) for d in each)
+    judged.space.seek(every, judged.live)
+    for move in acting:
+        for kind, each in _kinds(judged, move):
+            suspect = _suspect(judged, kind, move, each)
+            if suspect.dooming or suspect.open:
+                yield suspect
 
 
-def _culprits(judged: Judged[S], move: Move) -> Iterator[_Culprit[S]]:
-    space = judged.space
+def _kinds(judged: Judged[S], move: Move) -> Iterator[tuple[str, list[S]]]:
+    """The kinds of trouble that a move may be, and from where each of its outcomes leads there."""
     # from live to doomed: what is lost by then was lost before, by another move
-    each = [judged.live & space.before(step, judged.doomed) for step in move.steps]
+    each = [judged.live & judged.space.before(step, judged.doomed) for step in move.steps]
     # where every outcome dooms the player has chosen it; where only some do, luck has
     always = reduce(lambda a, b: a & b, each)
-    kinds = [("softlock", [always] * len(each))]
+    yield "softlock", [always] * len(each)
     if len(each) > 1:
-        kinds.append(("bad_luck", _by_luck(judged, move, [s - always for s in each])))
-    for kind, sources in kinds:
-        dooming = tuple((s, d) for s, d in zip(move.steps, sources, strict=True) if d)
-        if dooming:
-            yield _Culprit(kind, move, dooming)
+        yield "bad_luck", _by_luck(judged, move, [s - always for s in each])
+
+
+def _suspect(judged: Judged[S], kind: str, move: Move, each: Sequence[S]) -> _Culprit[S]:
+    dooming, is_open = list[tuple[Step, S]](), False
+    for step, sources in zip(move.steps, each, strict=True):
+        met = judged.space.is_come_into(sources)
+        is_open = is_open or met is None
+        if met:
+            dooming.append((step, sources))
+    return _Culprit(kind, move, tuple(dooming), is_open)
 
 
 def _by_luck(judged: Judged[S], move: Move, dooming: Sequence[S]) -> list[S]:
@@ -137,4 +164,4 @@ def _shortest(judged: Judged[S], culprit: _Culprit[S]) -> Trace:
     return min(traces, key=lambda t: len(t.steps))
 
 
-SOFTLOCKS = VerdictDetector(DOOMING, softlocks)
+SOFTLOCKS = VerdictDetector(DOOMING, softlocks, left_open)

@@ -85,6 +85,7 @@ def full_size(
         judged = judge(lens)
         progress.stage("looking for trouble")
         findings = [f for detector in VERDICT_DETECTORS for f in detector.find(judged)]
+        left_open = [pair for detector in VERDICT_DETECTORS for pair in detector.left_open(judged)]
     except (LimitReached, MemoryError) as limit:
         lens.give_up(str(limit) if isinstance(limit, LimitReached) else "the limit of memory")
         judged = judge(lens)
@@ -92,8 +93,9 @@ def full_size(
         return FullSize(judged, (), ())
     if decided is not None:
         decided(judged.verdict, findings)
-    by_strategy, left_open = _of_strategy(judged, budget)
+    by_strategy, more_open = _of_strategy(judged, budget)
     findings += by_strategy
+    left_open += more_open
     # plays of a reduced system leave out walks and openings, which a reader needs
     findings = [spelled_out(lens, f) for f in findings]
     findings += [f for detector in FILE_DETECTORS for f in detector.find(lens.system)]

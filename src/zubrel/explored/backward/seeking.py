@@ -1,0 +1,99 @@
+"""Plays into many sets at once: what most plays come to first, and the rest from both ends.
+
+Of each set it is asked in turn, each time for longer: whether a play at random comes to it, whether
+sums or few variables tell that none does, and whether a play at random comes to where it is known,
+by going back from it, that the set can be come to.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterable
+from contextlib import suppress
+
+from zubrel.base.budget import WorkSpent
+from zubrel.explored.backward.areas import Areas, holds_any
+from zubrel.explored.backward.closing import BackwardFixpoint
+from zubrel.explored.backward.reaching import Reaching
+from zubrel.explored.backward.wandering import Wandering
+from zubrel.explored.symbolic.encoding import Diagram
+from zubrel.policy import GROWING, SOON, WANDERING
+
+log = logging.getLogger(__name__)
+
+
+class Seeking:
+    """What it finds is known to `back` from then on: plays, and what is out of reach."""
+
+    def __init__(self, back: Reaching) -> None:
+        self.back = back
+        self.wandering = Wandering(back.system, back.walking, back.known)
+        self._sought: set[Areas] = set()
+
+    def seek(self, sets: Iterable[Areas], within: Areas) -> None:
+        """Look for plays that never leave `within`, as long as it has not taken too much work."""
+        new = [areas for areas in sets if holds_any(areas) and areas not in self._sought]
+        self._sought.update(new)
+        left = self._not_met(new)
+        if left:
+            self.wandering.seek(left, within, WANDERING)
+        left = [areas for areas in self._not_met(left) if not self._is_refuted(areas)]
+        growing = [_Growing(self.back, areas) for areas in self._not_met(left)]
+        for work in GROWING:
+            for one in growing:
+                one.grow(work)
+            growing = [one for one in growing if not one.is_told()]
+            if not growing:
+                break
+            log.info("%d of %d sets are sought from both ends", len(growing), len(new))
+            self.wandering.seek([one.grown for one in growing], within, work)
+            growing = [one for one in growing if not one.is_come_into()]
+
+    def _not_met(self, sets: Iterable[Areas]) -> list[Areas]:
+        return [areas for areas in sets if not self.back.known.come_into(areas)]
+
+    def _is_refuted(self, areas: Areas) -> bool:
+        if not self.back.is_soon_refuted(areas, SOON):
+            return False
+        self.back.note_refuted(areas)
+        return True
+
+
+class _Growing:
+    """A set with all from where it is known, so far, that plays lead into it."""
+
+    def __init__(self, back: Reaching, areas: Areas) -> None:
+        self.back = back
+        self.areas = areas
+
+        def is_met(area: int, diagram: Diagram) -> bool:
+            return bool((diagram & back.known.met[area]).satisfiable())
+
+        self.fixpoint = BackwardFixpoint(back.functions, areas, back.possibly, is_met)
+        self.closed = False
+
+    @property
+    def grown(self) -> Areas:
+        return tuple(self.fixpoint.sets)
+
+    def grow(self, work: float) -> None:
+        """Go back from it with so much work."""
+        with suppress(WorkSpent), self.back.encoding.budget.within(work):
+            self.fixpoint.run()
+            self.closed = True
+            return
+        self.back.encoding.budget.spend(1)  # a share that is all spent outside of here ends this
+
+    def is_told(self) -> bool:
+        """Whether nothing is left to ask: a play was found, or there is none."""
+        if self.closed and not self.fixpoint.hit:
+            self.back.note_refuted(self.areas)
+            return True
+        return self.is_come_into()
+
+    def is_come_into(self) -> bool:
+        """Whether a known play comes into what has grown: it is followed on into the set then."""
+        if not self.back.known.come_into(self.grown):
+            return False
+        self.back.follow(self.fixpoint.closure(), self.areas)
+        return True

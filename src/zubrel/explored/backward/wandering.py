@@ -1,0 +1,114 @@
+"""Plays at random that never leave a set, to come into others.
+
+Where the last win is lost is soon come upon by whoever is wasteful: each play likes some steps more
+than others, at random, and goes on as long as it stays in the set. Of what no such play comes to
+nothing is known.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Mapping, Sequence
+from random import Random
+
+from zubrel.base.budget import WorkSpent
+from zubrel.compiled.system import System
+from zubrel.explored.backward.areas import Areas, joined
+from zubrel.explored.backward.known import KnownPlays
+from zubrel.explored.packed.stepping import Walking
+from zubrel.explored.packed.successors import Successors
+from zubrel.policy import MOST_WANDERING, SEED
+
+log = logging.getLogger(__name__)
+
+MEET = 150
+"""Units of work to meet a situation, and to look at where its steps lead."""
+LIKINGS = (1, 3, 10)
+"""Powers of the random numbers by which steps are liked: nearly all alike, or a few above all (of
+a ridge M, 21 of 22 moves that doom took 4, 4 and 2 s with 3 alone, with 3 and more for the moves
+that may doom, and with these)."""
+
+
+class Wandering:
+    """Wanders from the start until it has come into all sets, or for long into no new one."""
+
+    def __init__(self, system: System, walking: Walking, known: KnownPlays) -> None:
+        self.system = system
+        self.walking = walking
+        self.known = known
+        self.budget = known.encoding.budget
+        self.successors = Successors(system, walking.kernel, walking.packing)
+        self.random = Random(SEED)  # always the same
+
+    def seek(self, sets: Sequence[Areas], within: Areas, on: float) -> None:
+        """Keep a play into each set that one comes into which never leaves `within`.
+
+        It ends after so much work on which nothing was found, beside as much as until the last
+        play that was.
+        """
+        left = dict(enumerate(sets))
+        began = self.budget.work
+        try:
+            with self.budget.within(MOST_WANDERING):
+                last = began
+                while left and self.budget.work - last < on + last - began:
+                    if self._wander(left, within):
+                        last = self.budget.work
+        except WorkSpent:
+            self.budget.spend(1)  # a share that is all spent outside of here ends this
+        log.info("%d of %d sets were wandered into", len(sets) - len(left), len(sets))
+
+    def _wander(self, left: dict[int, Areas], within: Areas) -> bool:
+        """One play. Whether it has come into one of the sets that are left, which is none then."""
+        liking = self._liking()
+        word, steps, found = self.walking.start(), list[int](), False
+        passed = {word}
+        union = self._union(left)
+        while True:
+            self.budget.spend(MEET)
+            if self.known.holds(union, word):
+                # one union for all of them: most situations lie in none
+                here = [n for n, areas in left.items() if self.known.holds(areas, word)]
+                self.known.keep(word, [self.system.steps[number] for number in steps])
+                for number in here:
+                    del left[number]
+                union, found = self._union(left), True
+            onward = self._onward(word, liking, passed, within)
+            if onward is None or not left:
+                return found
+            step, word = onward
+            steps.append(step)
+
+    def _onward(
+        self, word: int, liking: Mapping[int, float], passed: set[int], within: Areas
+    ) -> tuple[int, int] | None:
+        """The step that is liked best just now, of those that stay within, and where it leads."""
+        ended = self.walking.ended
+        options = [
+            (-liking[step] * self.random.random(), step, after)
+            for step, after in self.successors.of(word, self._settled)
+            if after not in passed and not after & ended
+        ]
+        for _, step, after in sorted(options):
+            # whether it stays within or not: nobody needs to ask that again
+            passed.add(after)
+            if self.known.holds(within, after):
+                return step, after
+        return None
+
+    def _liking(self) -> dict[int, float]:
+        power = self.random.choice(LIKINGS)
+        return {step.number: self.random.random() ** power for step in self.system.steps}
+
+    def _union(self, sets: Mapping[int, Areas]) -> Areas:
+        encoding = self.known.encoding
+        union: Areas = (encoding.false,) * self.system.variables[0].size
+        for areas in sets.values():
+            union = joined(union, areas)
+        encoding.pause()
+        return union
+
+    def _settled(self, word: int, step: int) -> int:
+        rested = self.successors.settling.settled(word)
+        assert isinstance(rested, int), "what never rests was refused before"
+        return rested
