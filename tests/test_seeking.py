@@ -23,6 +23,7 @@ from zubrel.compiled.parts import PLACE
 from zubrel.explored.backward import known as known_module
 from zubrel.explored.backward import seeking as seeking_module
 from zubrel.explored.backward import space as space_module
+from zubrel.explored.backward import wandering as wandering_module
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.space import BackwardSpace
 from zubrel.explored.backward.wandering import Wandering
@@ -63,7 +64,7 @@ def without(*patches):
     return stack
 
 
-NO_WANDERING = (seeking_module, "WANDERING", 0)
+NO_WANDERING = (wandering_module, "MOST_WANDERING", 0)
 NOTHING_SOON = (Reaching, "is_soon_refuted", lambda *_: False)
 NOT_FROM_BOTH_ENDS = (seeking_module, "GROWING", ())
 NO_WORK = (space_module, "SOUGHT", 0)

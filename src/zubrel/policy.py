@@ -92,14 +92,16 @@ for it (a lodge of 80 variables: its first lens took 86 s for all questions with
 PROJECTING, REFINED = 5 * SECOND, 100
 """Work to refute by few variables that a set is reached, and how often more of them are kept
 (bazaar XL 5 backwards alone: with 1, and 40 times, not in 110 s, so in 51; XL 3: 21 and 27 s)."""
-WANDERING, MOST_WANDERING = 2 * SECOND, 15 * SECOND
+AT_FIRST, WANDERING, MOST_WANDERING = 0.3 * SECOND, 2 * SECOND, 15 * SECOND
 """Work on plays at random into sets where moves doom, after the last that was found and beside as
-much as until then; and at most."""
-SOON, GROWING = 1 * SECOND, (2 * SECOND, 4 * SECOND)
+much as until then: at first, and where it was not soon refuted; and at most."""
+SOON, GROWING = 0.5 * SECOND, (6 * SECOND, 10 * SECOND)
 """Work to refute such a set by few variables before it is sought from both ends; and on going back
-from each of them, and then on as many plays at random into all that are left."""
-SOUGHT = 8 * SECOND
-"""Work on each set that is left after that, before it is named as not decided."""
+from all of them together, each time before more plays at random into where that has come (a ridge
+M: one of four sets is come into after the first, by plays at random alone after 13 s)."""
+SOUGHT, SOUGHT_IN_ALL = 6 * SECOND, 24 * SECOND
+"""Work on each set that is left after that, and on all of them, before it is named as not decided
+(ridges M 1 and 2: none of five is told then with 15 each)."""
 WEIGHING, SUMS = 1 * SECOND, 40
 """Work to leave out of a set what sums tell that no play comes to, and sums for that (ridges M: one
 to four for all of a set, where it is)."""

@@ -17,7 +17,7 @@ from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.wandering import Wandering
 from zubrel.explored.symbolic.encoding import Diagram
-from zubrel.policy import GROWING, SOON, WANDERING
+from zubrel.policy import AT_FIRST, GROWING, SOON, WANDERING
 
 log = logging.getLogger(__name__)
 
@@ -34,23 +34,27 @@ class Seeking:
         """Look for plays that never leave `within`, as long as it has not taken too much work."""
         new = [areas for areas in sets if holds_any(areas) and areas not in self._sought]
         self._sought.update(new)
-        left = self._not_met(new)
-        if left:
-            self.wandering.seek(left, within, WANDERING)
-        left = [areas for areas in self._not_met(left) if not self._is_refuted(areas)]
-        growing = [_Growing(self.back, areas) for areas in self._not_met(left)]
+        # most plays come to some of them at once; what is soon refuted is not waited for longer
+        left = self._wander(new, within, AT_FIRST)
+        left = [areas for areas in left if not self._is_refuted(areas)]
+        left = self._wander(left, within, WANDERING)
+        growing = [_Growing(self.back, areas) for areas in left]
         for work in GROWING:
             for one in growing:
-                one.grow(work)
+                one.grow(work / len(growing))
             growing = [one for one in growing if not one.is_told()]
             if not growing:
                 break
             log.info("%d of %d sets are sought from both ends", len(growing), len(new))
-            self.wandering.seek([one.grown for one in growing], within, work)
+            self.wandering.seek([one.grown for one in growing], within, WANDERING)
             growing = [one for one in growing if not one.is_come_into()]
 
-    def _not_met(self, sets: Iterable[Areas]) -> list[Areas]:
-        return [areas for areas in sets if not self.back.known.come_into(areas)]
+    def _wander(self, sets: Iterable[Areas], within: Areas, work: float) -> list[Areas]:
+        """Those of some sets that no play is known to come into, after some more were made."""
+        left = [areas for areas in sets if not self.back.known.come_into(areas)]
+        if left:
+            self.wandering.seek(left, within, work)
+        return [areas for areas in left if not self.back.known.come_into(areas)]
 
     def _is_refuted(self, areas: Areas) -> bool:
         if not self.back.is_soon_refuted(areas, SOON):

@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from functools import reduce
 
-from zubrel.base.budget import Budget, WorkSpent
+from zubrel.base.budget import Allowance, Budget, WorkSpent
 from zubrel.checked.keys import Key, Value
 from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.parts import PLACE, Move, Step
@@ -28,7 +28,7 @@ from zubrel.explored.by_sets import by_choice, shifted
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, EverySituation, NotAsked, Trace
 from zubrel.explored.symbolic.encoding import Diagram
-from zubrel.policy import SOUGHT
+from zubrel.policy import SOUGHT, SOUGHT_IN_ALL
 
 
 class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
@@ -44,6 +44,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         self.reaching_back = Reaching(system, budget)
         self.functions = self.reaching_back.functions
         self._seeking = Seeking(self.reaching_back)
+        self._allowance = Allowance(SOUGHT_IN_ALL)
         self._hard: set[Areas] = set()
         """Sets of which it takes too much work to tell whether plays come to them."""
         self.encoding = self.functions.encoding
@@ -247,7 +248,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
     def is_come_into(self, situations: AreaSet) -> bool | None:
         budget, areas = self.encoding.budget, situations.areas
         if areas not in self._hard:
-            with suppress(WorkSpent), budget.within(SOUGHT):
+            with suppress(WorkSpent), budget.sharing(self._allowance, SOUGHT):
                 return bool(situations)
             budget.spend(1)  # a share that is all spent outside of here ends this
             self._hard.add(areas)
