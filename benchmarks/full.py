@@ -2,7 +2,8 @@
 
 From YAML to the verdict and every move that dooms, for five seeds with and without one-way
 passages, or for worlds in files: how many variables and classes are left (a dash where sets were
-closed backwards, which counts none), seconds, peak memory.
+closed backwards, which counts none), of how many moves it is left open whether they doom, seconds,
+peak memory.
 """
 
 from __future__ import annotations
@@ -48,7 +49,7 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
     from zubrel.base.budget import Budget, Limits
     from zubrel.base.progress import Silence
     from zubrel.compiled.compile import compile_world
-    from zubrel.findings.detectors.softlocks import softlocks
+    from zubrel.findings.detectors.softlocks import left_open, softlocks
     from zubrel.findings.judged import judge
     from zubrel.findings.registry import end_of
     from zubrel.pipeline import load
@@ -66,6 +67,7 @@ def one(kind: str, size: str, seed: int, one_way: bool) -> dict[str, object]:
         "classes": lens.count(lens.everything) if lens.at_once else None,
         "verdict": judged.verdict,
         "culprits": len(doom),
+        "open": sum(1 for _ in left_open(judged)) if judged.complete else 0,
         "seconds": time.perf_counter() - began,
         "mib": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
     }
@@ -82,7 +84,7 @@ def main(arguments: list[str]) -> None:
     sizes = sizes or ([] if files else list(SIZES))
     print(
         f"{kind:12} {'variables':>9} {'left':>5} {'classes':>11} {'verdict':11} "
-        f"{'culprits':>8} {'seconds':>8} {'MiB':>6}"
+        f"{'culprits':>8} {'open':>4} {'seconds':>8} {'MiB':>6}"
     )
     for path in files:
         _print(Path(path).stem[:12], _measured("file", path, 0, 0))

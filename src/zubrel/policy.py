@@ -92,7 +92,7 @@ for it (a lodge of 80 variables: its first lens took 86 s for all questions with
 PROJECTING, REFINED = 5 * SECOND, 100
 """Work to refute by few variables that a set is reached, and how often more of them are kept
 (bazaar XL 5 backwards alone: with 1, and 40 times, not in 110 s, so in 51; XL 3: 21 and 27 s)."""
-AT_FIRST, WANDERING, MOST_WANDERING = 0.3 * SECOND, 2 * SECOND, 15 * SECOND
+AT_FIRST, WANDERING, MOST_WANDERING = 0.3 * SECOND, 4 * SECOND, 30 * SECOND
 """Work on plays at random into sets where moves doom, after the last that was found and beside as
 much as until then: at first, and where it was not soon refuted; and at most."""
 SOON, GROWING = 0.5 * SECOND, (6 * SECOND, 10 * SECOND)

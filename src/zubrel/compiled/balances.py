@@ -144,8 +144,8 @@ class Balances:
         return [moved for moved in every if moved]
 
     def _differences(self, operator: Operator, effect: Effect) -> tuple[Difference, ...]:
-        """By what the terms of a variable may differ after an operator: all that no other one of
-        them bounds."""
+        """By what the terms of a variable may differ after an operator; of one term, the least and
+        the most: what lies between lowers no sum more than one of them."""
         number = effect.variable
         possible = self.system.possible_values[number] & operator.allowed.get(number, -1)
         before = places_of(possible)

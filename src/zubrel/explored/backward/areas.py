@@ -26,3 +26,8 @@ def without(one: Areas, other: Areas) -> Areas:
 def holds_any(areas: Areas) -> bool:
     """Whether a set holds any situation, reached or not."""
     return any(area.satisfiable() for area in areas)
+
+
+def nodes_of(areas: Areas) -> int:
+    """How many nodes the diagrams of a set have."""
+    return sum(diagram.node_count() for diagram in areas)

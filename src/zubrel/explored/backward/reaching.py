@@ -15,7 +15,7 @@ from functools import cached_property
 from zubrel.base.budget import Budget, WorkSpent
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
-from zubrel.explored.backward.areas import Areas, holds_any, joined, shared, without
+from zubrel.explored.backward.areas import Areas, holds_any, joined, nodes_of, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint, Closure
 from zubrel.explored.backward.functions import Function, Functions
 from zubrel.explored.backward.invariants import beside_area, had_together
@@ -65,6 +65,7 @@ class Reaching:
         self.place, self.start = begin[PLACE], self.encoding.situation(begin)
         """Where plays begin, at rest: the area, and the situation."""
         self.weighing = Weighing(system, self.encoding, begin)
+        self._sums_tell = False
         # one store of plays for all questions: what one has found may answer the next
         self.known = KnownPlays(system, self.encoding, self.walking)
         if not system.always_rests:
@@ -142,8 +143,7 @@ class Reaching:
         # whoever comes into it was outside of it before
         outside = without(within, areas)
         if avoiding is None:
-            areas = self._weighed(areas)
-            if not holds_any(areas) or self._refuted_by_few(areas):
+            if self._is_refuted(areas):
                 return None
             # or a play was found that comes to it
             if self.known.come_into(areas):
@@ -168,12 +168,19 @@ class Reaching:
         if not holds_any(left):
             self._refute(areas)
             return left
-        return left if _size(left) <= _size(areas) else areas
+        return left if nodes_of(left) <= nodes_of(areas) else areas
 
     def is_soon_refuted(self, areas: Areas, work: float) -> bool:
         """Whether sums tell that no play comes into a set, or few variables with so much work."""
         left = self._weighed(areas)
+        self._sums_tell = self._sums_tell or not holds_any(left)
         return not holds_any(left) or self._refuted_by_few(left, work)
+
+    def _is_refuted(self, areas: Areas) -> bool:
+        """The same of a set that nobody seeks: by sums where they have told something before."""
+        if self._sums_tell:
+            areas = self._weighed(areas)
+        return not holds_any(areas) or self._refuted_by_few(areas)
 
     def note_refuted(self, areas: Areas) -> None:
         """No play comes into a set: whoever asks for it again is told so."""
@@ -194,10 +201,10 @@ class Reaching:
         entries = [entry for entry in entries if holds_any(entry)]
         left = self.nothing
         # what is small is soon closed
-        for entry in sorted(entries, key=_size):
+        for entry in sorted(entries, key=nodes_of):
             # one alone is the whole question
             if len(entries) > 1:
-                if self.is_soon_refuted(entry, PROJECTING):
+                if self._is_refuted(entry):
                     continue
                 with suppress(WorkSpent), self.encoding.budget.within(SINGLE_STEP):
                     closure = self._closure(entry, outside)
@@ -237,8 +244,11 @@ class Reaching:
     # plays
 
     def follow(self, closure: Closure, areas: Areas) -> None:
-        """Remember the play that goes on into a set from where a known one has come to."""
-        self._along(closure, areas, None)
+        """Keep the play that goes on into a set from where a known one has come to."""
+        play = self._along(closure, areas, None)
+        *_, word = self.walking.along(play)
+        # whether or not there was room for the situations on its way
+        self.known.keep(word, play.steps)
 
     def shorter(self, play: Trace, areas: Areas) -> Trace:
         """A play into a set, without whatever it can do without, as far as that is soon found."""
@@ -362,7 +372,3 @@ class Reaching:
             if moved is not None and not isinstance(self.walking.settling.settled(moved), int):
                 return step, moved
         raise AssertionError("the seed of the closure leads to what never rests")
-
-
-def _size(areas: Areas) -> int:
-    return sum(diagram.node_count() for diagram in areas)

@@ -23,6 +23,8 @@ log = logging.getLogger(__name__)
 
 MEET = 150
 """Units of work to meet a situation, and to look at where its steps lead."""
+LONGEST = 2_000
+"""Steps of a play: where something can be done over and over, no play would end otherwise."""
 LIKINGS = (1, 3, 10)
 """Powers of the random numbers by which steps are liked: nearly all alike, or a few above all (of
 a ridge M, 21 of 22 moves that doom took 4, 4 and 2 s with 3 alone, with 3 and more for the moves
@@ -64,7 +66,7 @@ class Wandering:
         word, steps, found = self.walking.start(), list[int](), False
         passed = {word}
         union = self._union(left)
-        while True:
+        while len(steps) < LONGEST:
             self.budget.spend(MEET)
             if self.known.holds(union, word):
                 # one union for all of them: most situations lie in none
@@ -75,9 +77,10 @@ class Wandering:
                 union, found = self._union(left), True
             onward = self._onward(word, liking, passed, within)
             if onward is None or not left:
-                return found
+                break
             step, word = onward
             steps.append(step)
+        return found
 
     def _onward(
         self, word: int, liking: Mapping[int, float], passed: set[int], within: Areas

@@ -5,13 +5,14 @@ from __future__ import annotations
 import logging
 from bisect import bisect_left, bisect_right, insort
 from collections.abc import Mapping, Sequence
+from functools import cached_property
 from itertools import accumulate
 from math import inf
 
 from zubrel.base.budget import WorkSpent
 from zubrel.compiled.balances import Balances, Digit, Sum
 from zubrel.compiled.system import System
-from zubrel.explored.backward.areas import Areas, holds_any
+from zubrel.explored.backward.areas import Areas, holds_any, nodes_of
 from zubrel.explored.symbolic.encoding import Diagram, Encoding
 from zubrel.policy import SUMS, WEIGHING
 
@@ -27,8 +28,9 @@ class Weighing:
     """Leaves out of sets what some sum tells that no play comes to."""
 
     def __init__(self, system: System, encoding: Encoding, begin: Sequence[int]) -> None:
+        self.system = system
         self.encoding = encoding
-        self.balances = Balances(system, begin)
+        self.begin = begin
         self.digits: dict[int, Digit] = {
             bit: (variable, place)
             for variable, bits in encoding.bits.items()
@@ -37,9 +39,14 @@ class Weighing:
         """By bit, what it stands for."""
         self.bits = {digit: bit for bit, digit in self.digits.items()}
 
+    @cached_property
+    def balances(self) -> Balances:
+        """Found out where somebody asks: most sets are told about by other means."""
+        return Balances(self.system, self.begin)
+
     def left_of(self, areas: Areas) -> Areas:
         """A set without what sums tell, as far as that is soon found: it may be empty."""
-        most = LARGER * _size(areas)
+        most = LARGER * nodes_of(areas)
         left = areas
         try:
             with self.encoding.budget.within(WEIGHING):
@@ -48,7 +55,7 @@ class Weighing:
                         log.info("out of reach, as %d sums tell", count)
                         break
                     found = self._excluding(left)
-                    if found is None or _size(left) > most:
+                    if found is None or nodes_of(left) > most:
                         break
                     left = tuple(self._above(diagram, found) for diagram in left)
         except WorkSpent:
@@ -71,10 +78,6 @@ class Weighing:
         """The situations of a set in which a sum is large enough."""
         weights = {self.bits[digit]: weight for digit, weight in asked.weights.items()}
         return _Above(self.encoding, weights, asked.least).of(diagram)
-
-
-def _size(areas: Areas) -> int:
-    return sum(diagram.node_count() for diagram in areas)
 
 
 Place = tuple[int, Diagram]
