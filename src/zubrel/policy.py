@@ -95,10 +95,13 @@ PROJECTING, REFINED = 5 * SECOND, 100
 AT_FIRST, WANDERING, MOST_WANDERING = 0.3 * SECOND, 4 * SECOND, 30 * SECOND
 """Work on plays at random into sets where moves doom, after the last that was found and beside as
 much as until then: at first, and where it was not soon refuted; and at most."""
-SOON, GROWING = 0.5 * SECOND, (6 * SECOND, 10 * SECOND)
-"""Work to refute such a set by few variables before it is sought from both ends; and on going back
-from all of them together, each time before more plays at random into where that has come (a ridge
-M: one of four sets is come into after the first, by plays at random alone after 13 s)."""
+SOON, LATER = 0.5 * SECOND, 2 * SECOND
+"""Work to refute such a set by few variables before and after that: what was refuted since tells
+more (bazaar XL 5: all three that are left the first time)."""
+GROWING = (6 * SECOND, 10 * SECOND)
+"""Work on what is left then: on going back from all of them together, each time before more plays
+at random into where that has come (a ridge M: one of four sets is come into after the first, by
+plays at random alone after 13 s)."""
 SOUGHT, SOUGHT_IN_ALL = 6 * SECOND, 24 * SECOND
 """Work on each set that is left after that, and on all of them, before it is named as not decided
 (ridges M 1 and 2: none of five is told then with 15 each)."""

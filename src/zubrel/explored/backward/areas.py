@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from zubrel.explored.symbolic.encoding import Diagram
 
 Areas = tuple[Diagram, ...]
@@ -26,6 +28,16 @@ def without(one: Areas, other: Areas) -> Areas:
 def holds_any(areas: Areas) -> bool:
     """Whether a set holds any situation, reached or not."""
     return any(area.satisfiable() for area in areas)
+
+
+def lies_in_any(areas: Areas, others: Iterable[Areas]) -> bool:
+    """Whether all of a set lies in one of some others."""
+    # most sets lie in few areas
+    held = [number for number, diagram in enumerate(areas) if diagram.satisfiable()]
+    return any(
+        not any((areas[number] & ~other[number]).satisfiable() for number in held)
+        for other in others
+    )
 
 
 def nodes_of(areas: Areas) -> int:

@@ -12,12 +12,12 @@ from collections.abc import Iterable
 from contextlib import suppress
 
 from zubrel.base.budget import WorkSpent
-from zubrel.explored.backward.areas import Areas, holds_any
+from zubrel.explored.backward.areas import Areas, holds_any, lies_in_any
 from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.wandering import Wandering
 from zubrel.explored.symbolic.encoding import Diagram
-from zubrel.policy import AT_FIRST, GROWING, SOON, WANDERING
+from zubrel.policy import AT_FIRST, GROWING, LATER, SOON, WANDERING
 
 log = logging.getLogger(__name__)
 
@@ -28,21 +28,26 @@ class Seeking:
     def __init__(self, back: Reaching) -> None:
         self.back = back
         self.wandering = Wandering(back.system, back.walking, back.known)
-        self._sought: set[Areas] = set()
+        self._sought: list[Areas] = []
+        self._refuted: list[Areas] = []
 
     def seek(self, sets: Iterable[Areas], within: Areas) -> None:
         """Look for plays that never leave `within`, as long as it has not taken too much work."""
-        new = [areas for areas in sets if holds_any(areas) and areas not in self._sought]
-        self._sought.update(new)
+        # what was refuted meanwhile is left out of what is asked again, so that sets are smaller
+        new = [s for s in sets if holds_any(s) and not self._is_told(s)]
+        new = [s for s in dict.fromkeys(new) if not lies_in_any(s, self._sought)]
+        self._sought += new
         # most plays come to some of them at once; what is soon refuted is not waited for longer
         left = self._wander(new, within, AT_FIRST)
-        left = [areas for areas in left if not self._is_refuted(areas)]
+        left = self._not_refuted(left, SOON)
         left = self._wander(left, within, WANDERING)
+        left = self._not_refuted(left, LATER)
         growing = [_Growing(self.back, areas) for areas in left]
         for work in GROWING:
             for one in growing:
                 one.grow(work / len(growing))
-            growing = [one for one in growing if not one.is_told()]
+            self._refuted += [one.areas for one in growing if one.is_refuted()]
+            growing = [one for one in growing if not one.is_refuted() and not one.is_come_into()]
             if not growing:
                 break
             log.info("%d of %d sets are sought from both ends", len(growing), len(new))
@@ -56,8 +61,21 @@ class Seeking:
             self.wandering.seek(left, within, work)
         return [areas for areas in left if not self.back.known.come_into(areas)]
 
-    def _is_refuted(self, areas: Areas) -> bool:
-        if not self.back.is_soon_refuted(areas, SOON):
+    def _not_refuted(self, sets: Iterable[Areas], work: float) -> list[Areas]:
+        """Those of some sets that neither sums nor few variables refute with so much work."""
+        left = list[Areas]()
+        for areas in sets:
+            if self.back.is_soon_refuted(areas, work):
+                self.back.note_refuted(areas)
+                self._refuted.append(areas)
+            # or a play was found that comes to it
+            elif not self.back.known.come_into(areas):
+                left.append(areas)
+        return left
+
+    def _is_told(self, areas: Areas) -> bool:
+        """Whether it is known that no play comes into a set, from a larger one."""
+        if not lies_in_any(areas, self._refuted):
             return False
         self.back.note_refuted(areas)
         return True
@@ -88,12 +106,12 @@ class _Growing:
             return
         self.back.encoding.budget.spend(1)  # a share that is all spent outside of here ends this
 
-    def is_told(self) -> bool:
-        """Whether nothing is left to ask: a play was found, or there is none."""
-        if self.closed and not self.fixpoint.hit:
-            self.back.note_refuted(self.areas)
-            return True
-        return self.is_come_into()
+    def is_refuted(self) -> bool:
+        """Whether all that leads into it is known, and no play comes there."""
+        if not self.closed or self.fixpoint.hit:
+            return False
+        self.back.note_refuted(self.areas)
+        return True
 
     def is_come_into(self) -> bool:
         """Whether a known play comes into what has grown: it is followed on into the set then."""

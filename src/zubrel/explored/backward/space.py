@@ -19,7 +19,7 @@ from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.parts import PLACE, Move, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.area_set import AreaSet
-from zubrel.explored.backward.areas import Areas, joined, shared, without
+from zubrel.explored.backward.areas import Areas, joined, lies_in_any, shared, without
 from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
@@ -45,7 +45,7 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         self.functions = self.reaching_back.functions
         self._seeking = Seeking(self.reaching_back)
         self._allowance = Allowance(SOUGHT_IN_ALL)
-        self._hard: set[Areas] = set()
+        self._hard: list[Areas] = []
         """Sets of which it takes too much work to tell whether plays come to them."""
         self.encoding = self.functions.encoding
         self.stopped: str | None = None
@@ -247,11 +247,11 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
 
     def is_come_into(self, situations: AreaSet) -> bool | None:
         budget, areas = self.encoding.budget, situations.areas
-        if areas not in self._hard:
+        if not lies_in_any(areas, self._hard):
             with suppress(WorkSpent), budget.sharing(self._allowance, SOUGHT):
                 return bool(situations)
             budget.spend(1)  # a share that is all spent outside of here ends this
-            self._hard.add(areas)
+            self._hard.append(areas)
         # a play that was found since for another set may have come into this one
         return self.reaching_back.known.come_into(areas) or None
 
