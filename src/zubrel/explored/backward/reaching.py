@@ -182,11 +182,6 @@ class Reaching:
             areas = self._weighed(areas)
         return not holds_any(areas) or self._refuted_by_few(areas)
 
-    def note_refuted(self, areas: Areas) -> None:
-        """No play comes into a set: whoever asks for it again is told so."""
-        self._plays[areas, None] = None
-        self._refute(areas)
-
     def _refuted_by_few(self, areas: Areas, work: float = PROJECTING) -> bool:
         """Whether a few variables tell that no play comes into a set."""
         around = self.projecting.refuted(areas, self.may_be, self.known, work)

@@ -29,12 +29,13 @@ class Seeking:
         self.back = back
         self.wandering = Wandering(back.system, back.walking, back.known)
         self._sought: list[Areas] = []
-        self._refuted: list[Areas] = []
+        self.refuted: list[Areas] = []
+        """Sets that no play comes into."""
 
     def seek(self, sets: Iterable[Areas], within: Areas) -> None:
         """Look for plays that never leave `within`, as long as it has not taken too much work."""
         # what was refuted meanwhile is left out of what is asked again, so that sets are smaller
-        new = [s for s in sets if holds_any(s) and not self._is_told(s)]
+        new = [areas for areas in sets if not self._is_refuted(areas)]
         new = [s for s in dict.fromkeys(new) if not lies_in_any(s, self._sought)]
         self._sought += new
         # most plays come to some of them at once; what is soon refuted is not waited for longer
@@ -46,7 +47,7 @@ class Seeking:
         for work in GROWING:
             for one in growing:
                 one.grow(work / len(growing))
-            self._refuted += [one.areas for one in growing if one.is_refuted()]
+            self.refuted += [one.areas for one in growing if one.is_refuted()]
             growing = [one for one in growing if not one.is_refuted() and not one.is_come_into()]
             if not growing:
                 break
@@ -66,19 +67,20 @@ class Seeking:
         left = list[Areas]()
         for areas in sets:
             if self.back.is_soon_refuted(areas, work):
-                self.back.note_refuted(areas)
-                self._refuted.append(areas)
+                self.refuted.append(areas)
             # or a play was found that comes to it
             elif not self.back.known.come_into(areas):
                 left.append(areas)
         return left
 
-    def _is_told(self, areas: Areas) -> bool:
-        """Whether it is known that no play comes into a set, from a larger one."""
-        if not lies_in_any(areas, self._refuted):
+    def known(self, areas: Areas) -> bool | None:
+        """Whether plays come into a set, as far as that is known of it or of a larger one."""
+        if self._is_refuted(areas):
             return False
-        self.back.note_refuted(areas)
-        return True
+        return self.back.known.come_into(areas) or None
+
+    def _is_refuted(self, areas: Areas) -> bool:
+        return not holds_any(areas) or lies_in_any(areas, self.refuted)
 
 
 class _Growing:
@@ -108,10 +110,7 @@ class _Growing:
 
     def is_refuted(self) -> bool:
         """Whether all that leads into it is known, and no play comes there."""
-        if not self.closed or self.fixpoint.hit:
-            return False
-        self.back.note_refuted(self.areas)
-        return True
+        return self.closed and not self.fixpoint.hit
 
     def is_come_into(self) -> bool:
         """Whether a known play comes into what has grown: it is followed on into the set then."""

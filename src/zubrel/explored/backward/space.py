@@ -247,13 +247,17 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
 
     def is_come_into(self, situations: AreaSet) -> bool | None:
         budget, areas = self.encoding.budget, situations.areas
-        if not lies_in_any(areas, self._hard):
+        # what is known already takes no work, of which nothing may be left
+        known = self._seeking.known(areas)
+        if known is None and not lies_in_any(areas, self._hard):
             with suppress(WorkSpent), budget.sharing(self._allowance, SOUGHT):
-                return bool(situations)
-            budget.spend(1)  # a share that is all spent outside of here ends this
-            self._hard.append(areas)
-        # a play that was found since for another set may have come into this one
-        return self.reaching_back.known.come_into(areas) or None
+                known = bool(situations)
+            if known is None:
+                budget.spend(1)  # a share that is all spent outside of here ends this
+                self._hard.append(areas)
+            elif not known:
+                self._seeking.refuted.append(areas)
+        return known
 
     def reaching_by_choice(self, target: AreaSet, within: AreaSet) -> AreaSet:
         back = self.reaching_back
