@@ -8,7 +8,7 @@ answer again, and what was refuted is left out of all that comes after.
 from __future__ import annotations
 
 import logging
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from functools import cached_property
 
@@ -23,7 +23,6 @@ from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.backward.projecting import Projecting
 from zubrel.explored.backward.weighing import Weighing
 from zubrel.explored.packed.stepping import Walking
-from zubrel.explored.packed.thinning import thinned
 from zubrel.explored.space import EndlessSettling, Trace
 from zubrel.explored.symbolic.encoding import Assignment, Diagram
 from zubrel.policy import PROJECTING, SINGLE_STEP
@@ -32,8 +31,6 @@ log = logging.getLogger(__name__)
 
 MOST_CLOSED = 64
 """Closed sets that are kept."""
-MOST_PLAYED = 30_000
-"""Steps that are made to find out what a play can do without: a fifth of a second."""
 MOST_REFUTED = 1_000
 """Nodes of what may be reached in an area, beyond which what was refuted is forgotten again. (With
 20,000 bazaar XL 2 took 64 s and not 43, since most is refuted by few variables.)"""
@@ -244,33 +241,6 @@ class Reaching:
         *_, word = self.walking.along(play)
         # whether or not there was room for the situations on its way
         self.known.keep(word, play.steps)
-
-    def shorter(self, play: Trace, areas: Areas) -> Trace:
-        """A play into a set, without whatever it can do without, as far as that is soon found."""
-        attempts = 0
-
-        def played(steps: Sequence[Step]) -> Sequence[Step] | None:
-            nonlocal attempts
-            attempts += 1
-            if attempts * len(play.steps) > MOST_PLAYED:
-                return None
-            return self._played(steps, areas)
-
-        return Trace(tuple(thinned(play.steps, played)), play.shortest)
-
-    def _played(self, steps: Sequence[Step], areas: Areas) -> Sequence[Step] | None:
-        """The steps that are possible, of some in their order, up to where they come into a set;
-        None: they never do."""
-        word, made = self.walking.start(), list[Step]()
-        for step in steps:
-            if self.known.holds(areas, word):
-                break
-            after = self.walking.after(word, step)
-            # what was possible only after something that is left out now goes with it
-            if after is not None and after != word:
-                made.append(step)
-                word = after
-        return made if self.known.holds(areas, word) else None
 
     def play(self, areas: Areas, avoiding: Areas | None = None) -> Trace | None:
         """A play into a set, which is never in another one; None: there is none."""

@@ -24,6 +24,7 @@ from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.seeking import Seeking
+from zubrel.explored.backward.shortening import shorter
 from zubrel.explored.by_sets import by_choice, shifted
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, EverySituation, NotAsked, Trace
@@ -310,7 +311,7 @@ class BackwardWalks:
         # whatever is left out could lead to where a play must never be
         if play is None or not wanted.is_plain:
             return play
-        return back.shorter(play, wanted.areas)
+        return shorter(play, wanted.areas, back.known)
 
     def moves_to(self, target: AreaSet) -> Distance | None:
         trace = self.shortest(target)
