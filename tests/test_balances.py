@@ -3,6 +3,7 @@
 import random
 import unittest
 from itertools import product
+from unittest import mock
 
 import yaml
 
@@ -13,7 +14,7 @@ from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
 from zubrel.base.budget import Budget, Limits
-from zubrel.compiled.balances import Balances, Sum, _between
+from zubrel.compiled.balances import Balances, Sum, _between, _Program
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import both
 from zubrel.compiled.operators import Effect
@@ -101,6 +102,27 @@ class Sums(unittest.TestCase):
             self.assertEqual(asked is not None, all(open_), open_)
         assert asked is not None
         self.assertEqual({asked.weights[number, 0] for number in opened}, {-1})
+
+    def test_what_the_program_gets_wrong_is_not_believed(self):
+        r, refused, believed = random.Random(5), 0, 0
+        for name, system, space in small_worlds(sampled(8, of=2), MAKERS):
+            situations = [space.packing.unpack([word]) for word in space.words]
+            balances = Balances(system, situations[0])
+            for _ in range(60):
+                guessed = [r.choice((0, 0, 0, -1, 1, 0.5)) for _ in balances.terms]
+                values = [r.randint(v.low, v.high) for v in system.variables]
+                with mock.patch.object(_Program, "weights", lambda *_, g=guessed: g):
+                    asked = balances.excluding(digits_of(system, values), Budget(Limits()))
+                if asked is None:
+                    refused += 1
+                    continue
+                with self.subTest(world=name, weights=guessed):
+                    self.assertLess(total(asked, system, values), asked.least)
+                    lowest = min(total(asked, system, values) for values in situations)
+                    self.assertGreaterEqual(lowest, asked.least)
+                believed += 1
+        self.assertGreater(refused, 200)
+        self.assertGreater(believed, 10)
 
     def test_what_may_be_gained_or_not_is_counted_as_gained(self):
         # room for two: of the three that the crate gives, only what fits

@@ -1,11 +1,14 @@
 """Plays into the sets where moves doom, found in one way or another, against every situation."""
 
+import json
 import random
 import unittest
 from contextlib import ExitStack
+from io import StringIO
 from unittest import mock
 
 from msgspec.structs import replace
+from rich.console import Console
 
 from tests.errand_worlds import errand_world
 from tests.random_worlds import random_world
@@ -33,11 +36,18 @@ from zubrel.findings.find import Conclusions, find
 from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import full_size
 from zubrel.mended import trials as trials_module
+from zubrel.narrated.difference import difference
 from zubrel.narrated.early import explained_by, told_early
 from zubrel.narrated.narrate import narrate
+from zubrel.output.differences import (
+    difference_as_json,
+    difference_as_markdown,
+    write_difference,
+)
 from zubrel.output.heads import verdict_of
 from zubrel.pipeline import survey
 from zubrel.quotient.making import backward_lens, reduced_for
+from zubrel.swept.outcome import OpenFinding, VariantOutcome
 
 DOOMING = (
     *((random_world, seed) for seed in (5, 9, 12, 27, 30)),
@@ -144,6 +154,16 @@ class Sought(unittest.TestCase):
         self.assertGreater(hard, 10)
         self.assertGreater(met, 2)
 
+    def test_what_only_some_plays_come_to_is_told_exactly(self):
+        _, system, _ = next(small_worlds([23], (trade_world,)))
+        with without(NO_WORK):
+            space = BackwardSpace(system, Budget(Limits()))
+            won = judge(space).won
+            (without_win,) = space.reached_without([won])
+            self.assertIs(space.is_come_into(without_win & won), False)
+            self.assertIs(space.is_come_into(without_win), True)
+        self.assertFalse(space.leaves_open)
+
     def test_who_wanders_stays_within(self):
         r, met, walled = random.Random(6), 0, 0
         for name, system, _ in dooming_worlds():
@@ -227,6 +247,40 @@ class Named(unittest.TestCase):
         report = self.report([("softlock", "nothing")])
         self.assertIn("but at least 1 move can make", verdict_of(report).plain)
         self.assertIn("but 1 move can make", verdict_of(replace(report, undecided=())).plain)
+
+    def test_what_one_of_two_leaves_open_is_neither_new_nor_gone(self):
+        known, unknown = self.report([]), self.report([("softlock", "smash")])
+        for old, new in ((known, unknown), (unknown, known)):
+            changed = difference(old, new)
+            named = {(f.kind, f.subject) for f in (*changed.appeared, *changed.gone)}
+            self.assertNotIn(("softlock", "smash"), named)
+            self.assertEqual([(f.kind, f.subject) for f in changed.unsure], [("softlock", "smash")])
+            self.assertTrue(changed.leaves_open("error"))
+            self.assertFalse(changed.worse("error"))
+            self.assertEqual(
+                json.loads(difference_as_json(changed))["undecided"], [["softlock", "smash"]]
+            )
+            console = Console(file=StringIO(), width=100)
+            write_difference(changed, console)
+            for text in (difference_as_markdown(changed), console.file.getvalue()):
+                self.assertIn("Not decided in one of both", text)
+        # what is found with nothing left open is new
+        other = difference(replace(unknown, undecided=()), known)
+        self.assertIn("smash", [f.subject for f in other.appeared])
+        self.assertTrue(other.worse("error"))
+        self.assertFalse(other.leaves_open("error"))
+
+    def test_a_variant_that_leaves_something_open_tells_nothing_of_it(self):
+        smash = OpenFinding("softlock", "smash", "error")
+        plain = VariantOutcome("softlocks", None, 3, True, (smash,), (), None)
+        fewer = replace(plain, findings=())
+        for first, other, told in (
+            (plain, fewer, ((), (smash,))),
+            (fewer, plain, ((smash,), ())),
+            (plain, replace(fewer, undecided=(("softlock", "smash"),)), ((), ())),
+            (replace(fewer, undecided=(("softlock", "smash"),)), plain, ((), ())),
+        ):
+            self.assertEqual(other.against(first), told)
 
     def test_a_change_after_which_a_move_may_doom_is_no_mend(self):
         wanted = trials_module.WantedChange(

@@ -237,6 +237,11 @@ class Space(Sets[S], Steps[S], Closures[S], Protocol[S]):
     at_once: bool
     """Whether many sets are closed in little more time than one."""
 
+    @property
+    def leaves_open(self) -> bool:
+        """Whether `is_come_into` took too much work to tell of some set."""
+        ...
+
     def give_up(self, limit: str) -> None:
         """A limit was reached after the search: from now on nothing counts as fully known."""
         ...
@@ -266,6 +271,10 @@ class EverySituation(ABC, Generic[S, W]):
 
     def allows(self, future: S, formula: Formula) -> bool:
         return bool(future & self.where(formula))
+
+    @property
+    def leaves_open(self) -> bool:
+        return False
 
     def seek(self, sets: Iterable[S], within: S) -> None:
         """Whoever knows all that is reached has nothing to look for."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import TypeVar
 
 from msgspec import Struct
@@ -26,6 +27,8 @@ class Difference(Struct, frozen=True):
     appeared: tuple[Told, ...]
     gone: tuple[Told, ...]
     still: tuple[Told, ...]
+    unsure: tuple[Told, ...]
+    """What is found in one of them, and left undecided in the other: neither new nor gone."""
     gained: tuple[str, ...] | None
     lost: tuple[str, ...] | None
     order_gained: tuple[tuple[str, str], ...] | None
@@ -41,7 +44,15 @@ class Difference(Struct, frozen=True):
         """The verdict is worse, or a finding at or above `bar` is new and not accepted."""
         if self.complete and RANKS.index(self.new.verdict) > RANKS.index(self.old.verdict):
             return True
-        return any(GRAVITY[f.severity] >= GRAVITY[bar] and not f.accepted for f in self.appeared)
+        return _as_grave_as(bar, self.appeared)
+
+    def leaves_open(self, bar: str) -> bool:
+        """Whether it is not known of a finding at or above `bar` that it is new, or gone."""
+        return not self.complete or _as_grave_as(bar, self.unsure)
+
+
+def _as_grave_as(bar: str, findings: Iterable[Told]) -> bool:
+    return any(GRAVITY[f.severity] >= GRAVITY[bar] and not f.accepted for f in findings)
 
 
 def difference(old: Report, new: Report) -> Difference:
@@ -52,12 +63,15 @@ def difference(old: Report, new: Report) -> Difference:
     # a finding is the same if it is of the same kind about the same subject, wherever it stands
     before = {_identity(f): f for f in old.findings}
     after = {_identity(f): f for f in new.findings}
+    appeared, unknown_before = _decided((f for i, f in after.items() if i not in before), old)
+    gone, unknown_now = _decided((f for i, f in before.items() if i not in after), new)
     return Difference(
         old,
         new,
-        tuple(f for i, f in after.items() if i not in before),
-        tuple(f for i, f in before.items() if i not in after),
+        appeared,
+        gone,
         tuple(f for i, f in after.items() if i in before),
+        (*unknown_before, *unknown_now),
         *_changes(_needed(old.progress), _needed(new.progress)),
         *_changes(_order(old.progress), _order(new.progress)),
         tuple(
@@ -66,6 +80,13 @@ def difference(old: Report, new: Report) -> Difference:
             if not (f.accepted or f.cause) and i in before and _differ(before[i].aimless, f.aimless)
         ),
     )
+
+
+def _decided(findings: Iterable[Told], report: Report) -> tuple[tuple[Told, ...], tuple[Told, ...]]:
+    """The findings of which a report knows that there are none, and those that it leaves open."""
+    every = tuple(findings)
+    unknown = tuple(f for f in every if (f.kind, f.subject) in report.undecided)
+    return tuple(f for f in every if f not in unknown), unknown
 
 
 def _differ(old: float | None, new: float | None) -> bool:

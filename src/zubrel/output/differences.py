@@ -19,6 +19,7 @@ from zubrel.output.as_markdown import code_markdown, plain_markdown
 from zubrel.output.heads import STYLES
 from zubrel.output.walks import indented
 
+UNSURE = "Not decided in one of both"
 MOST_SHARES = 8
 """Findings that stay, of which is told in how many plays they come about."""
 
@@ -31,6 +32,7 @@ def write_difference(difference: Difference, console: Console, quiet: bool = Fal
         console.print(Text(line))
     _write("New", difference.appeared, console, quiet)
     _write("Gone", difference.gone, console, True)
+    _write(UNSURE, difference.unsure, console, True)
     _write_shares(difference, console)
     if difference.still:
         # what is accepted is known, and no news
@@ -181,6 +183,7 @@ def difference_as_json(difference: Difference) -> str:
         "appeared": [finding_as_json(f) for f in difference.appeared],
         "gone": [finding_as_json(f) for f in difference.gone],
         "still": [finding_as_json(f) for f in difference.still],
+        "undecided": [[f.kind, f.subject] for f in difference.unsure],
         "aimless": [
             {"kind": f.kind, "subject": f.subject, "old": then.aimless, "new": f.aimless}
             for then, f in difference.shares
@@ -195,7 +198,11 @@ def difference_as_markdown(difference: Difference) -> str:
     """For a comment under a change."""
     mentioned = (f"- {plain_markdown(line)}" for line in _summary(difference))
     lines = [f"## {plain_markdown(difference.new.title)}", "", *mentioned, ""]
-    for title, findings in (("New", difference.appeared), ("Gone", difference.gone)):
+    for title, findings in (
+        ("New", difference.appeared),
+        ("Gone", difference.gone),
+        (UNSURE, difference.unsure),
+    ):
         if findings:
             lines += [f"### {title}", ""]
             lines += [

@@ -218,6 +218,10 @@ class Lens(Generic[S]):
     def seek(self, sets: Iterable[S], within: S) -> None:
         self.inner.seek(sets, within)
 
+    @property
+    def leaves_open(self) -> bool:
+        return self.inner.leaves_open
+
     def is_come_into(self, situations: S) -> bool | None:
         return self.inner.is_come_into(situations)
 

@@ -43,7 +43,8 @@ def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any)
     OLD and NEW are world files, or REV:path for a file in a revision of a git repository, with its
     path from the top: zubrel compare HEAD:island.yaml island.yaml
 
-    Exit code 1 when the verdict got worse or a finding is new, 3 when a search hit a limit.
+    Exit code 1 when the verdict got worse or a finding is new, 3 when a search hit a limit or has
+    left open whether one is.
     """
     common = take_common(options)
     reports: list[Report] = []
@@ -58,7 +59,7 @@ def compare_command(old: str, new: str, form: str, fail_on: str, **options: Any)
     _write(changed, form, common)
     if changed.worse(fail_on):
         return 1
-    return 0 if changed.complete else 3
+    return 3 if changed.leaves_open(fail_on) else 0
 
 
 def _write(changed: Difference, form: str, common: Common) -> None:

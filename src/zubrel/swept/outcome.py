@@ -29,7 +29,8 @@ class VariantOutcome(Struct, frozen=True):
     `verdict` is that of a report, or `invalid` with what is wrong as `stopped`; a search that was
     cut short is `incomplete`, and `stopped` names the limit. `length` is the shortest win, at most
     where it is not the `shortest` for sure; None: there is none, or none is known. `must_haves` are
-    None where a limit, or the size of the world, kept them from being proved.
+    None where a limit, or the size of the world, kept them from being proved; `undecided` are
+    kinds and subjects of what may be found, perhaps, with more work.
     """
 
     verdict: str
@@ -39,10 +40,31 @@ class VariantOutcome(Struct, frozen=True):
     findings: tuple[OpenFinding, ...]
     must_haves: tuple[str, ...] | None
     situations: int | None
+    undecided: tuple[tuple[str, str], ...] = ()
 
     @property
     def complete(self) -> bool:
         return self.stopped is None
+
+    def against(
+        self, first: VariantOutcome
+    ) -> tuple[tuple[OpenFinding, ...], tuple[OpenFinding, ...]]:
+        """The open findings that are new against those of another world, and those that are gone.
+
+        What one of both has left out, or open, is neither.
+        """
+        if not (self.complete and first.complete):
+            return (), ()
+        return self._beside(first), first._beside(self)
+
+    def _beside(self, other: VariantOutcome) -> tuple[OpenFinding, ...]:
+        """The open findings of which another world is known to have none."""
+        there = set(other.findings)
+        return tuple(
+            f
+            for f in self.findings
+            if f not in there and (f.kind, f.subject) not in other.undecided
+        )
 
     def of_kind(self, *kinds: str) -> tuple[str, ...]:
         """The subjects of the open findings of some kinds."""
@@ -78,4 +100,5 @@ def _outcome(told: Report) -> VariantOutcome:
         tuple(OpenFinding(f.kind, f.subject, f.severity) for f in told.findings if not f.accepted),
         None if progress is None else tuple(m.id for m in progress.must_haves),
         told.situations,
+        told.undecided,
     )

@@ -47,11 +47,7 @@ class Sweep:
         first: VariantOutcome | None = None
         for variant, (outcome, known) in zip(variants, self._outcomes(made), strict=True):
             first = first or outcome
-            before, after = set(first.findings), set(outcome.findings)
-            # what one of two searches has left out is neither new nor gone
-            comparable = first.complete and outcome.complete
-            new = tuple(f for f in outcome.findings if comparable and f not in before)
-            gone = tuple(f for f in first.findings if comparable and f not in after)
+            new, gone = outcome.against(first)
             yield VariantRow(variant, outcome, new, gone, known)
 
     def _files(self, variant: Variant) -> Files:

@@ -37,7 +37,6 @@ class Seeking:
         # what was refuted meanwhile is left out of what is asked again, so that sets are smaller
         new = [areas for areas in sets if not self._is_refuted(areas)]
         new = [s for s in dict.fromkeys(new) if not lies_in_any(s, self._sought)]
-        self._sought += new
         # most plays come to some of them at once; what is soon refuted is not waited for longer
         left = self._wander(new, within, AT_FIRST)
         left = self._not_refuted(left, SOON)
@@ -47,13 +46,15 @@ class Seeking:
         for work in GROWING:
             for one in growing:
                 one.grow(work / len(growing))
-            self.refuted += [one.areas for one in growing if one.is_refuted()]
-            growing = [one for one in growing if not one.is_refuted() and not one.is_come_into()]
+            self.refuted += [one.areas for one in growing if one.is_refuted]
+            growing = [one for one in growing if not one.is_refuted and not one.is_come_into()]
             if not growing:
                 break
             log.info("%d of %d sets are sought from both ends", len(growing), len(new))
             self.wandering.seek([one.grown for one in growing], within, WANDERING)
             growing = [one for one in growing if not one.is_come_into()]
+        # last: where a share of work ends before, the rest is sought with the next one
+        self._sought += new
 
     def _wander(self, sets: Iterable[Areas], within: Areas, work: float) -> list[Areas]:
         """Those of some sets that no play is known to come into, after some more were made."""
@@ -108,6 +109,7 @@ class _Growing:
             return
         self.back.encoding.budget.spend(1)  # a share that is all spent outside of here ends this
 
+    @property
     def is_refuted(self) -> bool:
         """Whether all that leads into it is known, and no play comes there."""
         return self.closed and not self.fixpoint.hit

@@ -54,6 +54,10 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         self._able: dict[int, AreaSet] = {}
 
     @property
+    def leaves_open(self) -> bool:
+        return bool(self._hard)
+
+    @property
     def walking(self) -> Walking:
         return self.reaching_back.walking
 
@@ -247,6 +251,9 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
         self._seeking.seek([s.areas for s in sets if s.is_plain], within.areas)
 
     def is_come_into(self, situations: AreaSet) -> bool | None:
+        # what only some plays come to, nobody seeks
+        if not situations.is_plain:
+            return bool(situations)
         budget, areas = self.encoding.budget, situations.areas
         # what is known already takes no work, of which nothing may be left
         known = self._seeking.known(areas)

@@ -9,14 +9,15 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Mapping, Sequence
+from functools import reduce
 from random import Random
 
 from zubrel.base.budget import WorkSpent
+from zubrel.compiled.parts import PLACE
 from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas, joined
 from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.packed.stepping import Walking
-from zubrel.explored.packed.successors import Successors
 from zubrel.policy import MOST_WANDERING, SEED
 
 log = logging.getLogger(__name__)
@@ -39,7 +40,6 @@ class Wandering:
         self.walking = walking
         self.known = known
         self.budget = known.encoding.budget
-        self.successors = Successors(system, walking.kernel, walking.packing)
         self.random = Random(SEED)  # always the same
 
     def seek(self, sets: Sequence[Areas], within: Areas, on: float) -> None:
@@ -89,7 +89,7 @@ class Wandering:
         ended = self.walking.ended
         options = [
             (-liking[step] * self.random.random(), step, after)
-            for step, after in self.successors.of(word, self._settled)
+            for step, after in self.walking.onward(word)
             if after not in passed and not after & ended
         ]
         for _, step, after in sorted(options):
@@ -105,13 +105,7 @@ class Wandering:
 
     def _union(self, sets: Mapping[int, Areas]) -> Areas:
         encoding = self.known.encoding
-        union: Areas = (encoding.false,) * self.system.variables[0].size
-        for areas in sets.values():
-            union = joined(union, areas)
+        nothing: Areas = (encoding.false,) * self.system.variables[PLACE].size
+        union = reduce(joined, sets.values(), nothing)
         encoding.pause()
         return union
-
-    def _settled(self, word: int, step: int) -> int:
-        rested = self.successors.settling.settled(word)
-        assert isinstance(rested, int), "what never rests was refused before"
-        return rested

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import cached_property
 
 from msgspec import Struct
 
@@ -11,6 +12,7 @@ from zubrel.compiled.system import System
 from zubrel.explored.packed.kernel import Kernel
 from zubrel.explored.packed.packing import pack_into_words
 from zubrel.explored.packed.settling import Settling
+from zubrel.explored.packed.successors import Successors
 from zubrel.explored.space import Trace
 
 Test = Callable[[int], bool]
@@ -58,6 +60,16 @@ class Walking:
         if word & self.ended or not prepared.test(word):
             return None
         return prepared.update(word)[0]
+
+    def onward(self, word: int) -> list[tuple[int, int]]:
+        """The numbers of the steps out of a situation in which the game goes on, each with the
+        settled situation that it leads to."""
+        return self._successors.of(word, lambda moved, step: self._settled(moved))
+
+    @cached_property
+    def _successors(self) -> Successors:
+        """Written for all steps at once: whoever asks for single ones does without."""
+        return Successors(self.system, self.kernel, self.packing)
 
     def areas_of(self, step: Step) -> Sequence[int | None]:
         """The areas in which a step is possible; None stands for all of them."""

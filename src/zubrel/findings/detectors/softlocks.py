@@ -71,7 +71,9 @@ def dooming(judged: Judged[S], kind: str, rule: str) -> Iterator[tuple[Step, S]]
 
 def left_open(judged: Judged[S]) -> Iterator[tuple[str, str]]:
     """The kinds and subjects of what would be found, perhaps, with more work."""
-    yield from ((c.kind, c.move.rule.id) for c in _suspects(judged) if c.open and not c.dooming)
+    # known after `softlocks`, and nothing that most spaces need to be asked again for
+    if judged.space.leaves_open:
+        yield from ((c.kind, c.move.rule.id) for c in _suspects(judged) if c.open and not c.dooming)
 
 
 def _all_culprits(judged: Judged[S]) -> list[_Culprit[S]]:
