@@ -245,9 +245,9 @@ CONDITIONS = {
         (9, 17),
     ),
     "certain: the game goes on after a move that dooms": Without(
-        "certain/hunt.py",
-        "if not self._is_known(e) and not self.rooms.is_over(e.target)]",
-        "if not self._is_known(e)]",
+        "certain/leaving.py",
+        "if not self.hunt.is_known(e) and not self.rooms.is_over(e.target)]",
+        "if not self.hunt.is_known(e)]",
         (7, 8),
     ),
     "sample: what no play has nobody misses": Without(

@@ -208,8 +208,10 @@ class Together(unittest.TestCase):
                 for area in room.areas:
                     there = word & ~rooms.place | area
                     target = word
-                    for step in rooms.walk(room, word, there):
+                    for step, after in rooms.walk_to(word, area):
                         target = dict(rooms.links(target))[step]
+                        self.assertEqual(target, after)
+                        self.assertIn(step, room.walks)
                     with self.subTest(world=name):
                         self.assertEqual(target, there)
                         self.assertIs(rooms.room(there), room)

@@ -209,7 +209,7 @@ class Plans(unittest.TestCase):
                 if path is None:
                     continue
                 word = walking.start()
-                for number in hunt._spelled_out(path):
+                for number in hunt.spelled_out(path):
                     word = walking.after(word, system.steps[number])
                     with self.subTest(world=name, step=step.rule.id):
                         self.assertIsNotNone(word)

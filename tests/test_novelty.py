@@ -91,8 +91,8 @@ class Wins(unittest.TestCase):
         word, walker = seeker.rooms.start(), system.walker
         here = walker.start()
         for exit_ in path:
-            walk = seeker.rooms.walk(seeker.rooms.room(word), word, exit_.source)
-            for number in (*walk, exit_.step):
+            walk = seeker.rooms.walk_to(word, exit_.source & seeker.rooms.place)
+            for number in (*(step for step, _ in walk), exit_.step):
                 step = system.steps[number]
                 results = walker.results(step.rule, here)
                 here = next(r.situation for r in results if r.outcome is step.outcome)

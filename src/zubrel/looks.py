@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from contextlib import suppress
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from msgspec.structs import replace
 
 from zubrel.base.budget import SECOND, Budget, LimitReached
 from zubrel.base.kinds import DOOMING
 from zubrel.base.progress import Progress
+from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
 from zubrel.explored.explore import share
-from zubrel.explored.space import EndlessSettling
+from zubrel.explored.space import EndlessSettling, Trace
 from zubrel.findings.finding import Finding, by_gravity
 from zubrel.narrated.report import Report, Told
 from zubrel.narrated.words import counted
@@ -25,6 +26,9 @@ from zubrel.policy import (
     SAMPLING,
     SAMPLING_SHARE,
 )
+
+if TYPE_CHECKING:
+    from zubrel.certain.smaller import Smaller
 
 SHOWN_AT_ONCE = 8
 """Moves that doom that are named to whoever waits for the rest. Chosen: about a line."""
@@ -83,8 +87,23 @@ class EarlyLooks:
         from zubrel.narrated.early import told_early
 
         with suppress(EndlessSettling):  # the proof tells of that, and how
-            self.looking = self.looking or Looking(self.system, self.budget)
+            self.looking = self.looking or Looking(self.system, self.budget, self._made_smaller)
             self.told = told_early(self.looking.go_on(work))
+
+    def _made_smaller(self, budget: Budget) -> Smaller:
+        """The world made smaller, with the way back, for plays that are looked for."""
+        from zubrel.certain.smaller import Smaller
+        from zubrel.quotient.lifting import Speller
+        from zubrel.quotient.making import reduced_for
+
+        reduced = reduced_for(self.system, (), budget)
+        speller = Speller(self.system, reduced)
+
+        def spelled_out(steps: Sequence[Step]) -> Sequence[Step]:
+            originals = tuple(reduced.originals[step.number] for step in steps)
+            return speller.spelled_out(Trace(originals, shortest=False)).steps
+
+        return Smaller(reduced.system, spelled_out)
 
     def added_to(self, report: Report) -> Report:
         """The report; where it proves nothing as a whole, with what is certain all the same."""

@@ -23,6 +23,8 @@ from zubrel.explored.space import EndlessSettling, Trace
 
 EXPAND = 30
 """Units of work to find out what is possible in a situation."""
+AREA = 6
+"""The same for each area of a room, where what is possible in it is known (measured: 9)."""
 MOST_KEPT = 400_000
 """Results that are remembered before all of them are forgotten."""
 
@@ -39,13 +41,15 @@ class Exit(Struct, frozen=True):
 
 
 class Room(Struct, frozen=True, eq=False):
-    """A room by its `name`, the situation of it with the lowest area; its areas and its exits."""
+    """A room by its `name`, the situation of it with the lowest area; its areas and its exits.
+
+    `walks` are the steps that lead to and fro within it.
+    """
 
     name: int
     areas: frozenset[int]
     exits: tuple[Exit, ...]
-    walks: dict[int, tuple[Link, ...]]
-    """By area: the steps that only walk, each with the situation to which it leads."""
+    walks: frozenset[int]
 
 
 class Rooms:
@@ -175,42 +179,51 @@ class Rooms:
                     if there not in links:
                         links[there] = self.links(target)
                         waiting.append(there)
+        self.budget.spend(AREA * len(links))
         areas, waiting = {here}, deque([here])
         while waiting:  # those from which one comes back
             for area in before.get(waiting.popleft(), ()):
                 if area not in areas:
                     areas.add(area)
                     waiting.append(area)
-        exits, walks = list[Exit](), dict[int, tuple[Link, ...]]()
+        exits, walks = list[Exit](), set[int]()
         for area in sorted(areas):
-            inside = list[Link]()
             for step, target in links[area]:
+                # a walk to where there is no way back leaves the room, though nothing but the place
+                # differs
                 if target & ~self.place == carried and target & self.place in areas:
-                    inside.append((step, target))
+                    walks.add(step)
                 else:
-                    # a walk to where there is no way back leaves the room, though nothing but the
-                    # place differs
                     exits.append(Exit(carried | area, step, target))
-            walks[area] = tuple(inside)
-        return Room(carried | min(areas), frozenset(areas), tuple(exits), walks)
+        return Room(carried | min(areas), frozenset(areas), tuple(exits), frozenset(walks))
 
-    def walk(self, room: Room, start: int, end: int) -> list[int]:
-        """The numbers of the steps of a shortest walk inside of a room."""
-        # breadth first, so that walks within a room are never longer than they must be
-        came: dict[int, tuple[int, int] | None] = {start: None}
-        waiting = deque([start])
-        while end not in came:
-            here = waiting.popleft()
-            # walks are kept by area: within a room nothing else differs
-            for step, target in room.walks[here & self.place]:
-                if target not in came:
-                    came[target] = (here, step)
-                    waiting.append(target)
-        steps = list[int]()
-        while (link := came[end]) is not None:
-            end, step = link
-            steps.append(step)
-        return steps[::-1]
+    def end_of(self, steps: Sequence[int]) -> int:
+        """Where a play from the start ends, of which every step is known to be possible."""
+        word = self.start()
+        for step in steps:
+            word = next(target for number, target in self.links(word) if number == step)
+        return word
+
+    def walk_to(self, word: int, area: int) -> list[Link] | None:
+        """The shortest walk to an area, whether or not there is a way back; None: there is none."""
+        # breadth first, so that walks are never longer than they must be
+        carried, here = word & ~self.place, word & self.place
+        came: dict[int, tuple[int, Link] | None] = {here: None}
+        waiting = deque([here])
+        while area not in came and waiting:
+            source = waiting.popleft()
+            for link in self.links(carried | source):
+                there = link[1] & self.place
+                if link[1] & ~self.place == carried and there not in came:
+                    came[there] = (source, link)
+                    waiting.append(there)
+        if area not in came:
+            return None
+        walk = list[Link]()
+        while (before := came[area]) is not None:
+            area, link = before
+            walk.append(link)
+        return walk[::-1]
 
     def steps_of(self, numbers: Sequence[int]) -> tuple[Step, ...]:
         return tuple(self.system.steps[number] for number in numbers)

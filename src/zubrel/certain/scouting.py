@@ -147,8 +147,7 @@ class Scout:
         self.noted.add(room.name)
         self._see(room.name)
         self.values[PLACE] |= sum(1 << area for area in room.areas)
-        for links in room.walks.values():
-            self._make({step for step, _ in links})
+        self._make(set(room.walks))
         # what leads out of the room is possible in it, whether or not anybody goes on from there
         self._make({exit_.step for exit_ in room.exits})
 

@@ -15,13 +15,24 @@ class Shortener:
 
     def __init__(self, hunt: Hunt) -> None:
         self.hunt = hunt
+        self.like = hunt.start
+        """The room before the move that dooms in the play that is made shorter: it is live."""
 
     def run(self) -> None:
         """Leave out of each play whatever it can do without, as long as work is left."""
         for key in sorted(self.hunt.dooms, key=lambda k: -len(self.hunt.dooms[k].walk)):
-            doom = self.hunt.dooms[key]
+            exits = self._exits_to(key)
+            # as straight as a plan leads there: most plays that doom have been elsewhere before
+            path = self.hunt.seeker.to_step(self.hunt.start, exits[-1].step, PROOF)
+            if path is not None and self._noted([e.step for e in path]) is not None:
+                exits = self._exits_to(key)
             # the last one dooms, and stays
-            thinned([e.step for e in self._exits_of([s.number for s in doom.walk])], self._noted, 1)
+            thinned([e.step for e in exits], self._noted, 1)
+
+    def _exits_to(self, key: tuple[int, bool]) -> Path:
+        exits = self.hunt.exits_of([s.number for s in self.hunt.dooms[key].walk])
+        self.like = self.hunt.rooms.room(exits[-1].source)
+        return exits
 
     def _noted(self, steps: Sequence[int]) -> Sequence[int] | None:
         """The steps that are needed of these, where the last one still dooms, which is noted."""
@@ -30,21 +41,6 @@ class Shortener:
             return None
         self.hunt.note(line[-1][0], line[-1][1], [e for _, e in line[:-1]])
         return [exit_.step for _, exit_ in line]
-
-    def _exits_of(self, steps: Sequence[int]) -> Path:
-        """The steps of a play that lead out of rooms."""
-        word, path = self.hunt.rooms.start(), Path()
-        for step in steps:
-            # the steps were played once already, so that each of them is possible
-            target = next(t for number, t in self.hunt.rooms.links(word) if number == step)
-            room = self.hunt.rooms.room(word)
-            # steps inside of a room are left out: they can be found again when the play is told
-            if target & ~self.hunt.rooms.place != word & ~self.hunt.rooms.place or (
-                target & self.hunt.rooms.place not in room.areas
-            ):
-                path.append(Exit(word, step, target))
-            word = target
-        return path
 
     def _line_of(self, steps: Sequence[int]) -> list[tuple[Room, Exit]] | None:
         """The rooms and exits of these steps, without those that are not possible by then.
@@ -61,9 +57,7 @@ class Shortener:
             # an end is no way to the last step, even if it comes by accident
             if self.hunt.rooms.is_over(exit_.target):
                 return None
-            there = self.hunt.rooms.room(exit_.target)
-            self.hunt.came.setdefault(there.name, (room.name, exit_))
-            room = there
+            room = self.hunt.behind(room, exit_)
         return line if line and line[-1][1].step == steps[-1] else None
 
     def _still_dooms(self, line: Sequence[tuple[Room, Exit]]) -> bool:
@@ -71,4 +65,4 @@ class Shortener:
         room, exit_ = line[-1]
         if not self.hunt.is_lost(self.hunt.rooms.room(exit_.target)):
             return False
-        return self.hunt.is_live(room, PROOF)
+        return self.hunt.is_live(room, PROOF, self.like)

@@ -11,17 +11,25 @@ from msgspec import Struct
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.hunt import Hunt, every_doom
+from zubrel.certain.leaving import Leaving
 from zubrel.certain.shorter import Shortener
+from zubrel.certain.smaller import Smaller, SmallerHunt
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.future import Future
 from zubrel.compiled.parts import Step
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
+from zubrel.explored.space import EndlessSettling
 
 FOR_A_WIN = 0.6
 """The share of the work that may go by until a first win is found."""
 FOR_DOOMS = 0.75
 """The share of the work that has gone by when plays are made shorter instead of looking on."""
+FOR_SMALLER = 0.3
+"""The share of the work that may go into making the world smaller."""
+IN_SMALLER, FOR_TELLING = 0.45, 0.1
+"""The share of the work on looking that is done in the smaller world, and on playing in the whole
+one what was found there."""
 MOST_PLAYS = 60
 """Plays that win that are told of."""
 
@@ -58,13 +66,23 @@ def certain(system: System, work: float, budget: Budget) -> Certain:
 class Looking:
     """A look that can be gone on with; what was found is kept."""
 
-    def __init__(self, system: System, budget: Budget) -> None:
+    def __init__(
+        self,
+        system: System,
+        budget: Budget,
+        made_smaller: Callable[[Budget], Smaller] | None = None,
+    ) -> None:
         self.system = system
+        self.made_smaller = made_smaller
         # work of its own: how far the proof has come must not depend on what is looked for beside
         # it
         self.budget = budget.aside()
         self.seeker = Seeker(system, self.budget)
         self.hunt = Hunt(self.seeker)
+        self.leaving = Leaving(self.hunt)
+        self.in_smaller: SmallerHunt | None = None
+        self.looked = False
+        """Whether there was a look before: the first is too short to make a world smaller."""
         self.unwinnable = self.won = False
 
     def go_on(self, work: float) -> Certain:
@@ -74,15 +92,29 @@ class Looking:
             began = self.budget.work
             if not self.won:
                 self._within(self._first_win, began + work * FOR_A_WIN)
-            if self.won:
-                self._within(self.hunt.run, began + work * FOR_DOOMS)
-                # the walks are evidence that somebody reads
-                self._within(Shortener(self.hunt).run, began + work)
-                self._within(self.hunt.run, began + work)
+            if not self.unwinnable and self.looked and self.in_smaller is None:
+                self._within(self._make_smaller, self.budget.work + work * FOR_SMALLER)
+            self._look(began, work)
+            self.looked = True
         dooms = tuple(every_doom(self.hunt))
         log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)
         win = self.hunt.win() if self.won else None
         return Certain(self.system, self.seeker.relaxation, win, self.unwinnable, dooms)
+
+    def _look(self, began: float, work: float) -> None:
+        """Look for a win in the smaller world, if none is known, and for dooms in both."""
+        until, smaller = began + work * FOR_DOOMS, self.in_smaller
+        if smaller is not None and not self.unwinnable:
+            if not self.won:
+                self._within(self._smaller_win, until)
+            left = max(0.0, until - self.budget.work)
+            self._within(smaller.run, self.budget.work + left * IN_SMALLER)
+            self._within(smaller.tell, self.budget.work + left * FOR_TELLING)
+        if self.won:
+            self._within(self.leaving.run, until)
+            # the walks are evidence that somebody reads
+            self._within(Shortener(self.hunt).run, began + work)
+            self._within(self.leaving.run, began + work)
 
     def plays(self) -> Iterator[tuple[Step, ...]]:
         """Plays that win, and those to what dooms. Raises what `Budget.spend` does."""
@@ -93,6 +125,17 @@ class Looking:
     def _within(self, do: Callable[[], None], until: float) -> None:
         with suppress(LimitReached, MemoryError), self.budget.within(until - self.budget.work):
             do()
+
+    def _make_smaller(self) -> None:
+        if self.made_smaller is not None:
+            smaller = self.made_smaller(self.budget)
+            # what plays never rest in is found out by the proof
+            with suppress(EndlessSettling):
+                self.in_smaller = SmallerHunt(self.hunt, smaller, self.budget)
+
+    def _smaller_win(self) -> None:
+        assert self.in_smaller is not None, "it is asked where there is one"
+        self.won = self.in_smaller.first_win()
 
     def _first_win(self) -> None:
         # the cheapest proof first: then no win need be looked for

@@ -1,0 +1,237 @@
+"""Plays that leave what wins, to find by which moves: every exit, plays aimed at a move, waste.
+
+What takes something away for good is tried wherever a win is known to be left. Plays go to each
+move as straight as they can; others waste what they hold as long as the win that they leave still
+wins, or wander off further, and where one of these is lost, the last situation from which a win is
+found and the move after it are looked for by halving. Which of all this finds something differs
+from world to world: what has found most for its work has the next turn.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from random import Random
+
+from msgspec import Struct
+
+from zubrel.certain.aims import WASTES, aims_of, waste_of
+from zubrel.certain.hunt import LONG_PROOF, PROOF, Hunt
+from zubrel.certain.rooms import Exit, Room
+from zubrel.certain.wins import path_of
+
+WANDER = 2_000
+"""Units of work of a wandering play, beside what it looks at."""
+IDLE = 60
+"""Turns in a row that show nothing new, after which nobody looks on."""
+LENGTHS = (3, 6, 12, 25, 50)
+"""Exits that a wandering play takes before it is given up."""
+FROM_THE_START, FROM_A_SEARCH = 0.2, 0.6
+"""Shares of the wandering plays that begin at the start, and on ways that searches for a win have
+found; the rest begin at any live room, most of which lie where such plays have been. (With 0.3, and
+the rest at any live room, depths L 1 showed 10 moves that doom after 32 million units, not 20.)"""
+AT_FIRST = 100_000
+"""Units of work that each way of looking is taken to have had at first, for one find."""
+
+SHORTER = 2
+"""How many times as long a play has to be by which a move is known to doom, to look for another."""
+
+Line = list[tuple[Room, Exit | None]]
+"""Rooms of a play, each with the exit by which it was come to."""
+
+
+class Way(Struct):
+    """A way of looking: its turn, which tells whether there was anything to do, what all of its
+    turns have found, and their work."""
+
+    turn: Callable[[], bool]
+    wanders: bool = False
+    finds: int = 1
+    work: float = AT_FIRST
+
+
+class Leaving:
+    """Looks for moves that doom, and notes them in a hunt that knows a win."""
+
+    def __init__(self, hunt: Hunt) -> None:
+        self.hunt = hunt
+        self.rooms, self.seeker, self.live = hunt.rooms, hunt.seeker, hunt.live
+        # one seed for all worlds: what is certain of a world must not change from run to run
+        self.random = Random(0)
+        system = hunt.system
+        self.weights = [
+            WASTES if step.number in self.seeker.late else waste_of(system, step)
+            for step in system.steps
+        ]
+        self.aims = aims_of(system, self.weights)
+        """Steps that no play was aimed at yet."""
+        self.ways = [
+            Way(lambda: self._leave_next(self._by_what_is_late, self.seeker.late)),
+            Way(lambda: self._leave_next(self._by_all, None)),
+            Way(self._rush_next),
+            Way(self._waste, wanders=True),
+            Way(self._wander, wanders=True),
+        ]
+        self._by_what_is_late: list[int] = []
+        """Live rooms of which exits that take something away for good were not all tried."""
+        self._by_all: list[int] = []
+        """The same of all exits."""
+        self._listed = 0
+
+    def run(self) -> None:
+        """Look for dooms until nothing new comes up any more. Raises what `spend` does."""
+        idle = 0
+        while idle < IDLE:
+            known = self._known()
+            new = self.live.names[self._listed :]
+            self._listed += len(new)
+            self._by_what_is_late += new
+            self._by_all += new
+            # the first of equal ones: what takes something away for good comes before all else
+            for way in sorted(self.ways, key=lambda way: -way.finds / way.work):
+                found, began = len(self.hunt.dooms), self.seeker.budget.work
+                did = way.turn()
+                way.finds += len(self.hunt.dooms) - found
+                way.work += self.seeker.budget.work - began
+                if did:
+                    break
+            idle = idle + 1 if way.wanders and self._known() == known else 0
+
+    def _known(self) -> int:
+        return len(self.live.names) + len(self.hunt.lost) + len(self.hunt.dooms)
+
+    def _leave_next(self, waiting: list[int], by: frozenset[int] | None) -> bool:
+        """Leave one of the rooms that wait for it, wherever in the world it is."""
+        if not waiting:
+            return False
+        number = self.random.randrange(len(waiting))
+        waiting[number], waiting[-1] = waiting[-1], waiting[number]
+        self._leave(self.rooms.room(waiting.pop()), by)
+        return True
+
+    def _leave(self, room: Room, by: frozenset[int] | None) -> None:
+        """Try the exits of a live room `by` some steps, or (None) all of them."""
+        exits = [e for e in room.exits if by is None or e.step in by]
+        # a game that is over is not doomed; a move that surely dooms is known already
+        exits = [e for e in exits if not self.hunt.is_known(e) and not self.rooms.is_over(e.target)]
+        if not exits:
+            return
+        # what a win from here could be like, as the relaxation sees it
+        plan = self.seeker.plan(room)
+        assert plan is not None, "from a live room a win is possible"
+        for exit_ in exits:
+            domains = self.seeker.relaxation.domains(self.rooms.values(exit_.target))
+            # most exits leave the old plan possible, which is tried for a fraction of a fixpoint
+            if self.seeker.relaxation.plan_holds(domains, plan[1]):
+                continue
+            if self.hunt.is_lost(self.rooms.room(exit_.target)):
+                self.hunt.note(room, exit_)
+
+    def _rush_next(self) -> bool:
+        if not self.aims:
+            return False
+        # a move that dooms is often one that no wandering play would make; and where it is known to
+        # doom, what leads straight to it is better evidence
+        self._rush(self.aims.pop(0))
+        return True
+
+    def _rush(self, step: int) -> None:
+        """A play that makes a step as soon as it can; where it is lost, by which exit."""
+        # as straight as a plan leads: what is done on the way there is not to blame
+        path = self.seeker.to_step(self.hunt.start, step, PROOF)
+        line: Line = [(self.hunt.start, None)]
+        for exit_ in path or ():
+            if self.rooms.is_over(exit_.target):
+                break
+            line.append((self.hunt.behind(line[-1][0], exit_), exit_))
+        # only the end is asked about: if it is lost, halving tells where that happened
+        if self.hunt.is_lost(line[-1][0]):
+            self._halve(line)
+        else:
+            self.hunt.is_live(line[-1][0], PROOF, like=self.hunt.start)
+
+    # plays that leave out what they should not
+
+    def _beginning(self) -> Room:
+        """A live room from which a wandering play begins."""
+        # even where there is nowhere to go, looking costs something, or it would never end
+        self.seeker.budget.spend(WANDER)
+        part = self.random.random()
+        # what matters late is often wasted early
+        if part < FROM_THE_START:
+            return self.hunt.start
+        from_search = part < FROM_THE_START + FROM_A_SEARCH
+        return self.rooms.room(
+            self.random.choice(self.live.found if from_search else self.live.names)
+        )
+
+    def _waste(self) -> bool:
+        """A play by exits that waste, as long as what has won before wins; all that end that."""
+        room = self._beginning()
+        seen = {room.name}
+        for _ in range(self.random.choice(LENGTHS)):
+            exit_ = self._chosen(room, seen)
+            if exit_ is None:
+                break
+            there = self.hunt.behind(room, exit_)
+            seen.add(there.name)
+            if self.hunt.wins_like(there, room):
+                room = there
+            elif self._is_worth_it(room, exit_) and self.hunt.is_lost(there):
+                self.hunt.note(room, exit_)
+        return True
+
+    def _is_worth_it(self, room: Room, exit_: Exit) -> bool:
+        """Whether a move is not known to doom, or only by a play that is twice as long."""
+        known = self.hunt.dooms.get((self.hunt.places[exit_.step], False))
+        return known is None or SHORTER * len(path_of(self.hunt.came, room.name)) < len(known.walk)
+
+    def _wander(self) -> bool:
+        """A play by exits that waste, wherever it comes to; where it is lost, by which exit."""
+        line: Line = [(self._beginning(), None)]
+        for _ in range(self.random.choice(LENGTHS)):
+            room = line[-1][0]
+            exit_ = self._chosen(room, {r.name for r, _ in line})
+            if exit_ is None:
+                break
+            there = self.hunt.behind(room, exit_)
+            line.append((there, exit_))
+            if self.hunt.is_lost(there):
+                self._halve(line)
+                return True
+        # where nothing is known of its end, at least some of it may be new ground
+        self.hunt.is_live(line[-1][0], PROOF, like=line[0][0])
+        return True
+
+    def _chosen(self, room: Room, seen: set[int]) -> Exit | None:
+        exits = [e for e in room.exits if not self.rooms.is_over(e.target)]
+        while exits:
+            weights = [self.weights[e.step] for e in exits]
+            (exit_,) = self.random.choices(exits, weights)
+            if self.rooms.room(exit_.target).name not in seen:
+                return exit_
+            # rooms that this play has seen would only lead it in circles
+            exits.remove(exit_)
+        return None
+
+    def _halve(self, line: Sequence[tuple[Room, Exit | None]]) -> None:
+        """Find the exit of a line by which it is lost: live before, lost after."""
+        # the start of every line is live, and its end is lost
+        # between the last room known to be live and the first known to be lost lies an exit that
+        # dooms
+        low = max(n for n, (room, _) in enumerate(line) if room.name in self.live.known)
+        high = min(n for n, (r, _) in enumerate(line) if n > low and r.name in self.hunt.lost)
+        while high - low > 1:
+            middle = (low + high) // 2
+            room, like = line[middle][0], line[low][0]
+            if self.hunt.is_lost(room):
+                high = middle
+            elif self.hunt.is_live(room, PROOF, like):
+                low = middle
+            # no win was found in a hurry: the room right before the lost one is worth a longer look
+            elif self.hunt.is_live(line[high - 1][0], LONG_PROOF, like):
+                low = high - 1
+            else:
+                return  # in between nothing is known
+        exit_ = line[high][1]
+        assert exit_ is not None, "only the first room of a line was not come to"
+        self.hunt.note(line[low][0], exit_)
