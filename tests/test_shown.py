@@ -337,7 +337,7 @@ class Walking(ProgramTest):
         shown = ["Luck 1", "quest: Post, step 1 of 3 – visit Shed", "it is already taken"]
         shown += [
             "Open Bars: takes Pick and takes Lamp",
-            "Go to Mine: Bars is shut",
+            "Go to Mine: Bars must be open",
             "  quay_pick  ",
         ]
         for words in shown:

@@ -31,7 +31,6 @@ found; the rest begin at any live room, most of which lie where such plays have 
 the rest at any live room, depths L 1 showed 10 moves that doom after 32 million units, not 20.)"""
 AT_FIRST = 100_000
 """Units of work that each way of looking is taken to have had at first, for one find."""
-
 SHORTER = 2
 """How many times as long a play has to be by which a move is known to doom, to look for another."""
 
@@ -39,9 +38,9 @@ Line = list[tuple[Room, Exit | None]]
 """Rooms of a play, each with the exit by which it was come to."""
 
 
-class Way(Struct):
+class Method(Struct):
     """A way of looking: its turn, which tells whether there was anything to do, what all of its
-    turns have found, and their work."""
+    turns have found, and their work. Some of them let plays wander."""
 
     turn: Callable[[], bool]
     wanders: bool = False
@@ -64,12 +63,12 @@ class Leaving:
         ]
         self.aims = aims_of(system, self.weights)
         """Steps that no play was aimed at yet."""
-        self.ways = [
-            Way(lambda: self._leave_next(self._by_what_is_late, self.seeker.late)),
-            Way(lambda: self._leave_next(self._by_all, None)),
-            Way(self._rush_next),
-            Way(self._waste, wanders=True),
-            Way(self._wander, wanders=True),
+        self.methods = [
+            Method(lambda: self._leave_next(self._by_what_is_late, self.seeker.late)),
+            Method(lambda: self._leave_next(self._by_all, None)),
+            Method(self._rush_next),
+            Method(self._waste, wanders=True),
+            Method(self._wander, wanders=True),
         ]
         self._by_what_is_late: list[int] = []
         """Live rooms of which exits that take something away for good were not all tried."""
@@ -87,14 +86,14 @@ class Leaving:
             self._by_what_is_late += new
             self._by_all += new
             # the first of equal ones: what takes something away for good comes before all else
-            for way in sorted(self.ways, key=lambda way: -way.finds / way.work):
+            for method in sorted(self.methods, key=lambda m: -m.finds / m.work):
                 found, began = len(self.hunt.dooms), self.seeker.budget.work
-                did = way.turn()
-                way.finds += len(self.hunt.dooms) - found
-                way.work += self.seeker.budget.work - began
+                did = method.turn()
+                method.finds += len(self.hunt.dooms) - found
+                method.work += self.seeker.budget.work - began
                 if did:
                     break
-            idle = idle + 1 if way.wanders and self._known() == known else 0
+            idle = idle + 1 if method.wanders and self._known() == known else 0
 
     def _known(self) -> int:
         return len(self.live.names) + len(self.hunt.lost) + len(self.hunt.dooms)

@@ -41,7 +41,7 @@ class SmallerHunt:
         self.hunt = Hunt(Seeker(smaller.system, budget))
         self.leaving = Leaving(self.hunt)
         self.won = False
-        self._told: dict[tuple[int, bool], DoomingStep] = {}
+        self._told: set[tuple[int, bool]] = set()
         """Those that were played in the whole world, whether or not they doom for certain there."""
 
     def first_win(self) -> bool:
@@ -58,11 +58,10 @@ class SmallerHunt:
     def tell(self) -> None:
         """Play in the whole world what was found since the last time."""
         for key in sorted(self.hunt.dooms):
-            doom = self.hunt.dooms[key]
             # once it is told, a shorter play is looked for where it is played
             if key not in self._told:
-                self._tell(doom)
-                self._told[key] = doom
+                self._tell(self.hunt.dooms[key])
+                self._told.add(key)
 
     def _plays(self, steps: Sequence[Step]) -> list[int] | None:
         """A play that wins as one of the whole world, where all its rooms are live then."""

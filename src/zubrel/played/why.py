@@ -55,7 +55,7 @@ def _parts(walker: Walker, rule: Rule, at: Situation) -> Iterator[str]:
         places = listed([world.name_of(a) for a in rule.areas], "or")
         yield f"the player must be at {places or 'a place that is nowhere'}"
     if rule.lock and not walker.holds(LockOpen(rule.lock), at):
-        yield f"{world.name_of(rule.lock)} is shut"
+        yield f"{world.name_of(rule.lock)} must be open"
     # what is asked of a place is told as the player sees it, and not by the condition that stands
     # for it
     if any(isinstance(a, DealtAt | LiesAt) for a in atoms_of(rule.offered)):
