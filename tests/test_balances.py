@@ -62,12 +62,17 @@ def digits_of(system, values):
     }
 
 
+def balanced(seeds):
+    """Small worlds by name, with all their situations and their sums."""
+    for name, system, space in small_worlds(seeds, MAKERS):
+        situations = [space.packing.unpack([word]) for word in space.words]
+        yield name, system, situations, Balances(system, situations[0])
+
+
 class Sums(unittest.TestCase):
     def test_no_situation_of_any_play_has_less(self):
         r, found, single = random.Random(1), 0, 0
-        for name, system, space in small_worlds(sampled(15, of=3), MAKERS):
-            situations = [space.packing.unpack([word]) for word in space.words]
-            balances = Balances(system, situations[0])
+        for name, system, situations, balances in balanced(sampled(15, of=3)):
             for _ in range(30):
                 values = [r.randint(v.low, v.high) for v in system.variables]
                 digits = digits_of(system, values)
@@ -105,9 +110,7 @@ class Sums(unittest.TestCase):
 
     def test_what_the_program_gets_wrong_is_not_believed(self):
         r, refused, believed = random.Random(5), 0, 0
-        for name, system, space in small_worlds(sampled(8, of=2), MAKERS):
-            situations = [space.packing.unpack([word]) for word in space.words]
-            balances = Balances(system, situations[0])
+        for name, system, situations, balances in balanced(sampled(8, of=2)):
             for _ in range(60):
                 guessed = [r.choice((0, 0, 0, -1, 1, 0.5)) for _ in balances.terms]
                 values = [r.randint(v.low, v.high) for v in system.variables]

@@ -7,7 +7,7 @@ tenth of the time of a search.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 from msgspec import Struct
 
@@ -35,7 +35,7 @@ class Courses:
         self.found: list[int] = []
         """Those that searches for a win have come through."""
         self.names: list[int] = []
-        """All of them."""
+        """All of them, as a list: one at random is asked for thousands of times."""
 
     def along(self, line: Sequence[Room], path: Sequence[Exit]) -> None:
         """Keep a win that leaves rooms by exits, one after the other."""
@@ -64,16 +64,13 @@ class Courses:
             course = course.rest
         return steps
 
-    def _made(self, word: int, course: Course) -> tuple[Iterable[int], int] | None:
+    def _made(self, word: int, course: Course) -> tuple[list[int], int] | None:
         """The walk to the next step of a course, and where that leads; None: it is not possible."""
         walk = self.rooms.walk_to(word, course.area)
         if walk is None:
             return None
-        there = walk[-1][1] if walk else word
-        for step, after in self.rooms.links(there):
-            if step == course.step:
-                return (number for number, _ in walk), after
-        return None
+        after = self.rooms.after(walk[-1][1] if walk else word, course.step)
+        return None if after is None else ([number for number, _ in walk], after)
 
     def wins_like(self, room: Room, other: Room) -> bool:
         """Whether the win of a room that is live wins from another one too, which is kept then.

@@ -99,17 +99,14 @@ class Hunt:
 
     def exits_of(self, steps: Sequence[int]) -> Path:
         """The steps of a play from the start that lead out of rooms."""
-        word, path = self.rooms.start(), Path()
-        for step in steps:
-            # the steps were played once already, so that each of them is possible
-            target = next(t for number, t in self.rooms.links(word) if number == step)
+        path = Path()
+        for step, (word, target) in zip(steps, self.rooms.along(steps), strict=True):
             room = self.rooms.room(word)
             # steps inside of a room are left out: they can be found again when the play is told
             if target & ~self.rooms.place != word & ~self.rooms.place or (
                 target & self.rooms.place not in room.areas
             ):
                 path.append(Exit(word, step, target))
-            word = target
         return path
 
     def behind(self, room: Room, exit_: Exit) -> Room:
@@ -138,9 +135,9 @@ class Hunt:
     def is_live(self, room: Room, most: int, like: Room | None = None) -> bool:
         """Whether a win is found from a room: that of another room that is `like` it, or one that
         is found looking at so many rooms at most."""
+        if like is not None and self.wins_like(room, like):
+            return True
         if room.name not in self.live.known and room.name not in self.lost:
-            if like is not None and self.wins_like(room, like):
-                return True
             path = self.seeker.win(room, most)
             if path is not None:
                 self.remember(path, room)

@@ -197,12 +197,18 @@ class Rooms:
                     exits.append(Exit(carried | area, step, target))
         return Room(carried | min(areas), frozenset(areas), tuple(exits), frozenset(walks))
 
-    def end_of(self, steps: Sequence[int]) -> int:
-        """Where a play from the start ends, of which every step is known to be possible."""
+    def after(self, word: int, step: int) -> int | None:
+        """Where a step leads; None: it is not possible."""
+        return next((target for number, target in self.links(word) if number == step), None)
+
+    def along(self, steps: Sequence[int]) -> Iterator[tuple[int, int]]:
+        """Before and after each step of a play from the start, all of which are possible."""
         word = self.start()
         for step in steps:
-            word = next(target for number, target in self.links(word) if number == step)
-        return word
+            after = self.after(word, step)
+            assert after is not None, "the play was made before"
+            yield word, after
+            word = after
 
     def walk_to(self, word: int, area: int) -> list[Link] | None:
         """The shortest walk to an area, whether or not there is a way back; None: there is none."""

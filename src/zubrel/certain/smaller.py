@@ -47,7 +47,7 @@ class SmallerHunt:
     def first_win(self) -> bool:
         """Find a win, and play it in the whole world; whether that one is won by it."""
         self.won = self.won or self.hunt.first_win()
-        return self.won and self._plays(self.hunt.win()) is not None
+        return self.won and self._wins(self.hunt.win())
 
     def run(self) -> None:
         """Look for dooms. Raises what `spend` does."""
@@ -63,14 +63,13 @@ class SmallerHunt:
                 self._tell(self.hunt.dooms[key])
                 self._told.add(key)
 
-    def _plays(self, steps: Sequence[Step]) -> list[int] | None:
-        """A play that wins as one of the whole world, where all its rooms are live then."""
-        numbers = self._spelled_out(steps)
-        path = self.whole.exits_of(numbers or ())
-        if numbers is None or not path or not self.whole.rooms.is_won(path[-1].target):
-            return None
+    def _wins(self, steps: Sequence[Step]) -> bool:
+        """Whether a play that wins here wins the whole world, all rooms of which are live then."""
+        path = self.whole.exits_of(self._spelled_out(steps) or ())
+        if not path or not self.whole.rooms.is_won(path[-1].target):
+            return False
         self.whole.remember(path, self.whole.start)
-        return numbers
+        return True
 
     def _spelled_out(self, steps: Sequence[Step]) -> list[int] | None:
         self.budget.spend(SPELL * len(steps))
@@ -86,9 +85,9 @@ class SmallerHunt:
         if before is None or walk is None:
             return
         # the win that is left goes on from where it is left, if not from right before the move
-        if self._plays([*doom.walk[:-1], *doom.onward]) is None:
+        if not self._wins([*doom.walk[:-1], *doom.onward]):
             return
-        like = rooms.room(rooms.end_of(before))
+        like = whole.come_to(whole.exits_of(before))
         path = whole.exits_of(walk)
         # what is done between, to make the move possible, may change what it leads to
         if not path or path[-1].step != walk[-1] or rooms.is_over(path[-1].target):
