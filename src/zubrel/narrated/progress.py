@@ -12,10 +12,14 @@ def progress_of(world: World, progression: Progression | None) -> ProgressChain 
     if progression is None:
         return None
 
+    before: dict[str, list[str]] = {}
+    for first, second in progression.order:
+        before.setdefault(second, []).append(first)
+
     def needed(must: MustHave) -> Needed:
         combined = tuple((other, world.name_of(other)) for other in must.merged_with)
         # the order comes in pairs of neighbours
-        after = tuple(a for a, b in progression.order if b == must.id)
+        after = tuple(before.get(must.id, ()))
         return Needed(must.id, must.section, _name(world, must), must.first, combined, after)
 
     def window(window: Window) -> TimeWindow:

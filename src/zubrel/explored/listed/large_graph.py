@@ -50,6 +50,8 @@ class VectorGraph:
         self.moves = 0
         self.stopped: str | None = None
         self._levels: npt.NDArray[np.int32] | None = None
+        self._by_step: dict[int, list[Block]] = {}
+        self._sorted = 0
         # sorted copies of all edges, made when the first question needs that direction
         self._forward: Links | None = None
         self._backward: Links | None = None
@@ -63,7 +65,11 @@ class VectorGraph:
         return self._levels
 
     def blocks_of(self, step: Step) -> Iterator[Block]:
-        return (block for block in self.blocks if block.step == step.number)
+        # blocks are only ever added: those that came since the last question are sorted in
+        for block in self.blocks[self._sorted :]:
+            self._by_step.setdefault(block.step, []).append(block)
+        self._sorted = len(self.blocks)
+        return iter(self._by_step.get(step.number, ()))
 
     def forward(self) -> Links:
         """All edges by their source."""
@@ -102,4 +108,4 @@ class VectorGraph:
         starts = np.zeros(len(self.rows) + 1, np.int64)
         np.cumsum(np.bincount(here, minlength=len(self.rows)), out=starts[1:])
         bounds = [*(n for n in self.level_starts if n < len(self.rows)), len(self.rows)]
-        return Links(starts, there[order], steps[order], bounds, self.budget)
+        return Links(starts, there.take(order), steps.take(order), bounds, self.budget)

@@ -161,7 +161,7 @@ class VectorSearch:
         for area, moves in enumerate(self.at):
             here = order[bounds[area] : bounds[area + 1]]
             if len(here):
-                self._move_from(moves, here, first, [w[here] for w in words], moved)
+                self._move_from(moves, here, first, [w.take(here) for w in words], moved)
         if moved.pieces:
             self._enter(moved)
         if self.open_edges >= BLOCK:
@@ -178,13 +178,19 @@ class VectorSearch:
         """Every possible rule of one area, with the words after each outcome, not yet settled."""
         for test, steps in moves:
             truths = test(*words)
-            if truths is False or not np.any(truths):
+            if truths is False:
                 continue
-            sources = (here if truths is True else here[truths]) + first
-            before = words if truths is True else [w[truths] for w in words]
+            sources, before = here, words
+            if truths is not True:
+                # by numbers: NumPy takes those in half the time that it needs for truths
+                possible = np.flatnonzero(truths)
+                if not len(possible):
+                    continue
+                sources, before = here.take(possible), [w.take(possible) for w in words]
             # settled later, all areas together: few columns that are long cost least
             results = [update(*before) for _, update in steps]
-            moved.add([number for number, _ in steps], sources.astype(np.uint32), before, results)
+            numbers = (sources + first).astype(np.uint32)
+            moved.add([number for number, _ in steps], numbers, before, results)
 
     def _enter(self, moved: _Moved) -> None:
         """Settle what was reached, leave out rules of which no outcome changes anything, number."""
@@ -205,10 +211,10 @@ class VectorSearch:
             # in the order of the outcomes, in which their edges are kept as well
             for number, end in zip(numbers, ends, strict=True):
                 kept[end] = either_changed
-                taken.append((number, sources[either_changed]))
+                taken.append((number, sources.compress(either_changed)))
             at += size * len(numbers)
         # numbered only now: what a rule without effect leads to is the situation itself
-        targets = self.table.numbers_of([w[kept] for w in after])
+        targets = self.table.numbers_of([w.compress(kept) for w in after])
         self._keep_edges(taken, targets)
 
     def _settled(self, words: list[Any]) -> list[Any]:
@@ -238,7 +244,7 @@ class VectorSearch:
             targets = np.concatenate([t for _, t in parts])
             # by source: a single step is looked up by halving (`_target`)
             order = np.argsort(sources, kind="stable")
-            self.space.blocks.append(Block(step, sources[order], targets[order]))
+            self.space.blocks.append(Block(step, sources.take(order), targets.take(order)))
         self.open_block, self.open_edges = {}, 0
 
 

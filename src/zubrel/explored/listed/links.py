@@ -53,6 +53,7 @@ class Links:
     ) -> None:
         """Every situation gets the bits of those it is linked with, until nothing changes.
 
+        `bits` are a word for each situation, or a row of words, and so is what is `allowed`.
         Into a situation only its `allowed` bits, and only over open links. Levels are taken in
         their order, or from the last to the first; one that nothing has changed for is left out.
         """
@@ -63,6 +64,7 @@ class Links:
         # and when each piece was last gathered: what has not changed since then brings nothing
         seen = [-1] * len(self.pieces)
         clock = 0
+        work = FOLLOW * max(1, bits[0].nbytes // 8)
         # a sweep in the order of the levels carries bits along a whole chain at once
         again, turn = True, 0
         while again:
@@ -73,7 +75,7 @@ class Links:
                 if seen[number] >= 0 and changed[piece.low : piece.high].max() <= seen[number]:
                     continue
                 seen[number] = clock
-                self.budget.spend(len(piece.ends) * FOLLOW)
+                self.budget.spend(len(piece.ends) * work)
                 touched = piece.gather(bits, allowed, open_links)
                 if len(touched):
                     changed[touched >> 12] = clock + 1
@@ -104,15 +106,15 @@ class _Piece:
         open_links: npt.NDArray[np.bool_] | None,
     ) -> Any:
         """The situations that got new bits."""
-        near = bits[self.ends]
+        near = bits.take(self.ends, axis=0)
         if open_links is not None:
             # a closed link carries nothing, and all links stay in place for the sums below
             near[~open_links[self.slice]] = 0
         # links are sorted by the situation that they lead from: one reduction for each of those
-        new = np.bitwise_or.reduceat(near, self.offsets) & ~bits[self.nodes]
+        new = np.bitwise_or.reduceat(near, self.offsets) & ~bits.take(self.nodes, axis=0)
         if allowed is not None:
-            new &= allowed[self.nodes]
-        where = np.flatnonzero(new)
-        touched = self.nodes[where]
-        bits[touched] |= new[where]
+            new &= allowed.take(self.nodes, axis=0)
+        where = np.flatnonzero(new if new.ndim == 1 else new.any(axis=1))
+        touched = self.nodes.take(where)
+        bits[touched] |= new.take(where, axis=0)
         return touched

@@ -49,9 +49,9 @@ class Rows:
 
     def same(self, numbers: Any, columns: list[Any]) -> npt.NDArray[np.bool_]:
         """Whether each numbered situation is the one given word by word."""
-        result: npt.NDArray[np.bool_] = self._columns[0][numbers] == columns[0]
+        result: npt.NDArray[np.bool_] = self._columns[0].take(numbers) == columns[0]
         for mine, other in zip(self._columns[1:], columns[1:], strict=True):
-            result &= mine[numbers] == other
+            result &= mine.take(numbers) == other
         return result
 
 
@@ -85,47 +85,48 @@ class NumberTable:
 
     def numbers_of(self, columns: list[Any]) -> Numbers:
         """The number of each situation; new ones are numbered in order of appearance in a slot."""
-        count = len(columns[0])
         # at most half full, so that a search in the table ends after few slots
-        self._make_room(count)
+        self._make_room(len(columns[0]))
         mask = len(self.slots) - 1
-        slot = self._hashes(columns) & np.uint64(mask)
-        slot = slot.astype(np.int64)
-        numbers = np.empty(count, np.uint32)
-        waiting = np.arange(count)
-        while len(waiting):
-            waiting, slot = self._round(columns, waiting, slot, numbers)
+        slot = (self._hashes(columns) & np.uint64(mask)).astype(np.int64)
+        numbers = self._look(columns, slot)
+        # most have met themselves at the first look: only the others are told apart by an index
+        left = np.flatnonzero(~self.rows.same(numbers, columns))
+        waiting = left
+        while len(left):
+            columns = [c.take(left) for c in columns]
             # linear probing: what found another situation in its slot tries the next one
-            slot = (slot + 1) & mask
+            slot = (slot.take(left) + 1) & mask
+            found = self._look(columns, slot)
+            numbers[waiting] = found
+            left = np.flatnonzero(~self.rows.same(found, columns))
+            waiting = waiting.take(left)
         return numbers
 
-    def _round(
-        self, columns: list[Any], waiting: Any, slot: Any, numbers: Numbers
-    ) -> tuple[Any, Any]:
-        """One look into the table for all that wait; returns those that must look further."""
+    def _look(self, columns: list[Any], slot: Any) -> Numbers:
+        """The number that is in each slot; of those who find theirs empty one gets it."""
+        entry: Numbers = self.slots.take(slot)
         # 0 is an empty slot: numbers are kept one higher than they are
-        entry = self.slots[slot]
-        # several may want the same empty slot: whoever gets it is seen by the others at the next
-        # look
-        empty = entry == 0
-        if empty.any():
-            self._claim(columns, waiting[empty], slot[empty])
-            entry = self.slots[slot]
-        known = entry - np.uint32(1)
-        same = self.rows.same(known, [c[waiting] for c in columns])
-        numbers[waiting[same]] = known[same]
-        further = ~same
-        return waiting[further], slot[further]
+        empty = np.flatnonzero(entry == 0)
+        if len(empty):
+            wanted = slot.take(empty)
+            self._claim([c.take(empty) for c in columns], wanted)
+            # several may have wanted the same: the others see who has it now
+            entry[empty] = self.slots.take(wanted)
+        entry -= np.uint32(1)
+        return entry
 
-    def _claim(self, columns: list[Any], claimants: Any, slot: Any) -> None:
+    def _claim(self, columns: list[Any], slot: Any) -> None:
         """Empty slots go to one of their claimants each, which is numbered."""
         # of several that write to one slot NumPy keeps one; whoever reads itself there has won. The
         # others find the winner in it, which may well be the same situation
-        self.slots[slot] = np.arange(1, len(slot) + 1, dtype=np.uint32)
-        winners = np.flatnonzero(self.slots[slot] == np.arange(1, len(slot) + 1))
+        claimants = np.arange(1, len(slot) + 1, dtype=np.uint32)
+        self.slots[slot] = claimants
+        winners = np.flatnonzero(self.slots.take(slot) == claimants)
         first = len(self.rows)
-        self.rows.append([c[claimants[winners]] for c in columns])
-        self.slots[slot[winners]] = np.arange(first + 1, first + len(winners) + 1, dtype=np.uint32)
+        self.rows.append([c.take(winners) for c in columns])
+        numbers = np.arange(first + 1, first + len(winners) + 1, dtype=np.uint32)
+        self.slots[slot.take(winners)] = numbers
 
     def bytes_to_grow(self, coming: int) -> int:
         """Bytes that are taken at once if so many situations come."""
@@ -151,11 +152,11 @@ class NumberTable:
         """Enter numbers that are known to differ."""
         mask = len(self.slots) - 1
         while len(entries):
-            empty = self.slots[slot] == 0
-            self.slots[slot[empty]] = entries[empty]
+            empty = np.flatnonzero(self.slots.take(slot) == 0)
+            self.slots[slot.take(empty)] = entries.take(empty)
             # of several numbers for one slot the last is in it: the others try the next
-            placed = self.slots[slot] == entries
-            entries, slot = entries[~placed], (slot[~placed] + 1) & mask
+            left = np.flatnonzero(self.slots.take(slot) != entries)
+            entries, slot = entries.take(left), (slot.take(left) + 1) & mask
 
     def _hashes(self, columns: list[Any]) -> Words:
         """Mixed words (Fibonacci hashing: multiply, take the upper bits)."""

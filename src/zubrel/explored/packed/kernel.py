@@ -11,7 +11,7 @@ that could fall below zero is multiplied by the truth value that says it does no
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any
+from typing import Any, cast
 
 from msgspec import Struct
 
@@ -64,6 +64,20 @@ class Kernel(Struct, frozen=True):
             results = "".join(f"r{n}, " for n in range(len(outcomes)))
             lines.append(f"    found.append(({place}, ({results})))")
         return [*lines, "return found"]
+
+    def first_of(
+        self, rules: Iterable[tuple[Formula, Sequence[Change]]], mask: int
+    ) -> Callable[[int], int]:
+        """A function from one word to it after the changes of the first rule that is possible.
+
+        A word with any bit of `mask` stays as it is, as one does for which no rule is possible.
+        """
+        lines = [f"if w0 & {mask}: return w0"]
+        for guard, changes in rules:
+            body = [*self._changes(changes)[:-1], "return t0"]
+            lines += [f"if {self._formula(guard)}:", *(f"    {line}" for line in body)]
+        (first,) = self._functions(["\n    ".join([*lines, "return w0"])])
+        return cast(Callable[[int], int], first)
 
     def updates(self, every: Iterable[Sequence[Change]]) -> list[Update]:
         """For each run of changes a function from words to the words afterwards."""

@@ -21,24 +21,26 @@ class Settling:
         tests = kernel.tests(s.guard for s in system.settlers)
         updates = kernel.updates(s.changes for s in system.settlers)
         self.settlers = list(zip(tests, updates, strict=True))
-        # an end is looked at when nothing else happens, so that it is the last thing that does
-        end = [(Change(ENDING, Operation.SET, number),) for _, number in system.endings]
-        ends = kernel.tests(guard for guard, _ in system.endings)
-        self.endings = list(zip(ends, kernel.updates(end), strict=True))
         self.mask = packing.fields[ENDING].mask
-        self.needed = bool(self.settlers or self.endings)
+        # an end is looked at when nothing else happens, so that it is the last thing that does
+        ends = [(guard, (Change(ENDING, Operation.SET, n),)) for guard, n in system.endings]
+        self.ended = kernel.first_of(ends, self.mask)
+        """What a situation in which nothing else happens comes to rest as."""
+        self.only_ends = not self.settlers
+        """Whether nothing but an end ever happens by itself, so that everything comes to rest."""
+        self.needed = bool(self.settlers or ends)
 
     def settled(self, word: int) -> int | tuple[str, ...]:
         """The settled situation, or the ids of what goes round and round."""
         # many worlds have endings only, for which no trail is needed
-        if not self.settlers:
-            return word if word & self.mask else self._ended(word)
+        if self.only_ends:
+            return self.ended(word)
         trail: list[tuple[int, int]] = []
         seen: set[int] = set()
         while not word & self.mask:
             happened = self._first_change(word)
             if happened is None:
-                return self._ended(word)
+                return self.ended(word)
             number, after = happened
             trail.append((word, number))
             # nearly everything rests after a few; only what does not is looked through for a cycle
@@ -72,9 +74,3 @@ class Settling:
         last = trail[-1][0]
         first = max(n for n, (word, _) in enumerate(trail[:-1]) if word == last)
         return tuple(dict.fromkeys(self.ids[number] for _, number in trail[first:-1]))
-
-    def _ended(self, word: int) -> int:
-        for test, update in self.endings:
-            if test(word):
-                return int(update(word)[0])
-        return word

@@ -30,9 +30,14 @@ class Successors:
         settled situation that it leads to."""
         area = word & self.place_mask
         links: list[tuple[int, int]] = []
+        numbers, settling = self.steps[area], self.settling
+        # where nothing but an ending happens, no way to rest has to be told, which takes longest
+        ended = settling.ended if settling.only_ends and settling.needed else None
         for place, results in self.expansions[area](word):
-            steps = self.steps[area][place]
-            if self.settling.needed:
+            steps = numbers[place]
+            if ended is not None:
+                results = tuple(map(ended, results))
+            elif settling.needed:
                 results = _settled(results, steps, settle)
             # one outcome that changes nothing is no step; of several each is, as soon as one
             # changes anything

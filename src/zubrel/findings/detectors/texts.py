@@ -49,9 +49,9 @@ def _questions(system: System) -> Iterator[_Texts]:
             # by any move that leads away, and not only by ways
             leaves = either(_leaving(system, shop, move) for move in system.moves)
             yield _texts(system, shop.id, shop.name, shop.farewell, leaves)
-    for lock in world.locks.values():
+    for lock in (one for one in world.locks.values() if one.refuses):
         moves = [m for m in system.moves if m.rule.kind == "lock" and m.rule.owner == lock.id]
-        if lock.refuses and moves:
+        if moves:
             # an open lock refuses nobody
             shut = translator.equals(keys.lock_open(lock.id), 0)
             before = both((standing_formula(system, moves[0].areas), shut))
