@@ -22,6 +22,7 @@ from zubrel.findings.judged import judge
 from zubrel.findings.large.planning import full_size
 from zubrel.narrated.narrate import narrate
 from zubrel.quotient.making import lens_for
+from zubrel.reduced.bearing import bearing
 from zubrel.reduced.reduce import EVERY, SHORTENING, reduce
 
 SEEDS = int(os.environ.get("ZUBREL_SEEDS", "20"))
@@ -106,6 +107,20 @@ class Reductions(unittest.TestCase):
         # each of them is at work; some leave the number of situations as it is
         alike = ("amounts", "apart", "derived", "guards", "standing", "twins", "values", "visits")
         self.assertTrue(all(n for name, n in smaller.items() if name not in alike), smaller)
+
+    def test_a_move_that_reductions_leave_nothing_of_never_dooms(self):
+        safe = doomed = 0
+        for seed, system, plain in systems():
+            _, doom = told_by(plain)
+            may_doom = {system.move_of[n].rule.id for n in bearing(reduce(system, (), EVERY))}
+            with self.subTest(seed=seed):
+                # a deal is nobody's move, and dooms in a way of its own
+                self.assertLessEqual({s for _, s in doom}, may_doom)
+            safe += len({m.rule.id for m in system.moves} - may_doom)
+            doomed += len(doom)
+        # some do, and most of all others are known not to
+        self.assertGreater(safe, doomed)
+        self.assertGreater(doomed, 0)
 
     def test_amounts_follow_from_marks(self):
         self.assertGreater(self.left_out("amounts"), SEEDS * 5 // 7)

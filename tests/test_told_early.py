@@ -6,7 +6,7 @@ import unittest
 from junitparser import JUnitXml
 
 from tests.program import ProgramTest
-from tests.test_certain import MANY
+from tests.test_certain import MANY, SHELLS
 
 CUT = ("--max-situations", "2000", "--engine", "explicit")
 HOPELESS = MANY.replace("needs: [lens, oil]", "needs: 2 lens")
@@ -29,6 +29,21 @@ class Forms(ProgramTest):
         ):
             self.assertIn(words, text)
         self.assertNotIn("so nothing is proved", text)
+
+    def test_moves_that_are_safe_are_counted_and_the_others_named(self):
+        found = json.loads(self.check(MANY, "--format", "json", code=1))
+        # to find shells takes nothing away, and to smash the lens is told; the last move is left
+        self.assertEqual(found["undecided"], [["softlock", "quay_to_tower"]])
+        every = len(SHELLS) + len(("lens", "oil", "smash", "quay_to_tower", "tower_to_quay"))
+        self.assertEqual((found["safe_moves"], found["all_moves"]), (every - 2, every))
+        for form in ("text", "markdown"):
+            text = " ".join(self.check(MANY, "--format", form, code=1).split())
+            self.assertIn(f"{every - 2} of {every} moves are proved safe", text)
+            self.assertIn("whatever else is not told above", text)
+
+    def test_where_there_is_no_win_no_move_takes_one_away(self):
+        found = json.loads(self.check(HOPELESS, "--format", "json", code=1))
+        self.assertFalse({"safe_moves", "undecided"} & found.keys())
 
     def test_quiet_text_is_a_line_a_finding(self):
         text = self.check(MANY, "--quiet", code=1)

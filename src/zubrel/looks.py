@@ -47,6 +47,8 @@ class EarlyLooks:
         """`narrated.early.Early`, imported when it is needed: small worlds do without."""
         self.looking: Any = None
         """`certain.stage.Looking`, the same."""
+        self.bearing: frozenset[int] | None = None
+        """The numbers of the steps that may doom, once the world was made smaller."""
         self.left = list(CERTAIN)
         self._wait()
 
@@ -95,8 +97,10 @@ class EarlyLooks:
         from zubrel.certain.smaller import Smaller
         from zubrel.quotient.lifting import Speller
         from zubrel.quotient.making import reduced_for
+        from zubrel.reduced.bearing import bearing
 
         reduced = reduced_for(self.system, (), budget)
+        self.bearing = bearing(reduced)
         speller = Speller(self.system, reduced)
 
         def spelled_out(steps: Sequence[Step]) -> Sequence[Step]:
@@ -120,11 +124,20 @@ class EarlyLooks:
                 self._look(CERTAIN_LATE)
         if self.told is None:
             return report
-        from zubrel.narrated.early import with_certain
+        from zubrel.narrated.early import with_certain, with_safe_moves
 
         report = with_certain(report, self.told)
         every = sorted((*report.findings, *self._seen(report)), key=by_gravity)
-        return replace(report, findings=tuple(every))
+        report = replace(report, findings=tuple(every))
+        # without any win no move takes one away
+        if report.verdict == "unwinnable":
+            return report
+        if self.bearing is None:
+            with suppress(LimitReached, MemoryError):
+                self._made_smaller(self.looking.budget)
+        if self.bearing is None:
+            return report
+        return with_safe_moves(report, self.system, self.bearing)
 
     def _seen(self, report: Report) -> Sequence[Told]:
         """What plays show that are made for it, now that nothing will be proved."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.base.kinds import DOOMING
 from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.stage import Certain
 from zubrel.checked.deals import number_of_deals
@@ -70,6 +71,28 @@ def with_certain(report: Report, early: Early) -> Report:
             *report.findings,
         ),
         shortest_win=report.shortest_win or early.win,
+    )
+
+
+def with_safe_moves(report: Report, system: System, bearing: Collection[int]) -> Report:
+    """A report on a search that was cut short, with the moves that may doom, for all it knows.
+
+    `bearing` are the numbers of the steps that may; what is told of already is left out.
+    """
+    told = {(f.kind, f.subject) for f in report.findings}
+    # a deal is nobody's move
+    moves = [m for m in system.moves if m.rule.kind != "deal"]
+    open_kinds: dict[tuple[str, str], None] = {}
+    for move in moves:
+        if any(step.number in bearing for step in move.steps):
+            kinds = DOOMING if len(move.steps) > 1 else DOOMING[:1]
+            open_kinds |= {(kind, move.rule.id): None for kind in kinds}
+    every = {move.rule.id for move in moves}
+    unsafe = {rule for _, rule in open_kinds}
+    return replace(
+        report,
+        undecided=(*report.undecided, *(pair for pair in open_kinds if pair not in told)),
+        safe=(len(every - unsafe), len(every)),
     )
 
 

@@ -219,7 +219,9 @@ class Report(Struct, frozen=True):
 
     Where situations were merged, `classes` is how many there are of what could be told apart, and
     `situations`, `won`, `doomed` are None. `undecided` are pairs of a kind and a subject of which
-    nothing was proved. `sketch` is a `narrated.sketch.Sketch` where pictures are wanted.
+    nothing was proved. Where a proof was cut short, `safe` is of how many moves it is known all the
+    same that they never take every win away, and how many there are. `sketch` is a
+    `narrated.sketch.Sketch` where pictures are wanted.
     """
 
     path: str
@@ -238,6 +240,7 @@ class Report(Struct, frozen=True):
     sketch: Sketch | None = None
     classes: int | None = None
     undecided: tuple[tuple[str, str], ...] = ()
+    safe: tuple[int, int] | None = None
     aimless: Aimless | None = None
     known: bool = False
     """It was kept from an earlier time; nothing that decides it has changed."""

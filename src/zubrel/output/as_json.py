@@ -39,6 +39,11 @@ def _report(report: Report) -> dict[str, Any]:
         # keys that hold for few reports are left out of all others, as the reference promises
         **({} if report.classes is None else {"classes": report.classes}),
         **({"undecided": [list(pair) for pair in report.undecided]} if report.undecided else {}),
+        **(
+            {}
+            if report.safe is None
+            else {"safe_moves": report.safe[0], "all_moves": report.safe[1]}
+        ),
         "seconds": round(report.seconds, 3),
         **({"known": True} if report.known else {}),
         "shortest_win": win

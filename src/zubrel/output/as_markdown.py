@@ -8,7 +8,7 @@ from zubrel.base.plain import one_line
 from zubrel.narrated.report import MoveLine, Report
 from zubrel.narrated.words import length
 from zubrel.output.entries import Key, ReportEntry, cause_of, entries, followers_of, follows
-from zubrel.output.extent import extent, undecided
+from zubrel.output.extent import extent, safe_moves, undecided
 from zubrel.output.heads import soon_of, with_deal
 
 VERDICTS = {
@@ -30,6 +30,7 @@ def _report(report: Report) -> list[str]:
         "",
         f"{VERDICTS[report.verdict]} `{code_markdown(report.path)}`, {extent(report)}.",
     ]
+    lines += [f"{line}." for line in safe_moves(report)]
     lines += [f"Not decided: {line}." for line in undecided(report)]
     if report.shortest_win:
         win = report.shortest_win

@@ -31,3 +31,14 @@ def undecided(report: Report) -> Iterator[str]:
     for kind, ids in subjects.items():
         more = [f"{len(ids) - MOST:,} more"] if len(ids) > MOST else []
         yield f"{kind} of {listed([*ids[:MOST], *more])}"
+    # of a proof that was cut short only moves are gone through one by one
+    if subjects and not report.complete:
+        yield "whatever else is not told above"
+
+
+def safe_moves(report: Report) -> Iterator[str]:
+    """Of how many moves it is known that they never doom, where a proof was cut short."""
+    if report.safe is not None:
+        known, every = report.safe
+        moves = counted(every, "move")
+        yield f"{known:,} of {moves} are proved safe: none of them can make winning impossible"

@@ -11,7 +11,7 @@ from zubrel.base.plain import plain
 from zubrel.narrated.report import Dealt, Report, Told
 from zubrel.narrated.shares import one_in
 from zubrel.narrated.words import counted, length, listed
-from zubrel.output.extent import extent
+from zubrel.output.extent import extent, safe_moves
 
 STYLES = {"error": "bold red", "warning": "bold magenta", "note": "bold"}
 GOOD, BAD, QUIET = "green", "bold red", "dim"
@@ -83,6 +83,7 @@ def numbers_of(report: Report) -> Iterable[str]:
         win = report.shortest_win
         words = length(len(win.moves), win.shortest)
         yield f"shortest win: {words} to the ending {win.name}{with_deal(win.deal)}"
+    yield from safe_moves(report)
 
 
 def with_deal(deal: Sequence[Dealt]) -> str:

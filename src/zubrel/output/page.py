@@ -25,7 +25,7 @@ from zubrel.narrated.tables import Listing
 from zubrel.narrated.words import counted, length, moment, sentence, since
 from zubrel.output.as_markdown import VERDICTS
 from zubrel.output.entries import cause_of, entries, followers_of
-from zubrel.output.extent import extent, undecided
+from zubrel.output.extent import extent, safe_moves, undecided
 from zubrel.output.heads import moves_of, share_of, with_deal
 from zubrel.output.walks import spoken_of
 
@@ -125,6 +125,7 @@ class _Page:
         # drawn before the text, which has to know which of them there are
         pictures = list(self._pictures())
         text: str = environment.get_template("page.html.jinja").render(
+            safe=list(safe_moves(report)),
             undecided=list(undecided(report)),
             report=report,
             sentence=VERDICTS[report.verdict],
