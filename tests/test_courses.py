@@ -9,6 +9,7 @@ from zubrel.api import loads
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.progress import Silence
 from zubrel.certain.hunt import Hunt
+from zubrel.certain.leaving import Leaving
 from zubrel.certain.smaller import Smaller, SmallerHunt
 from zubrel.certain.stage import Looking
 from zubrel.certain.wins import Seeker
@@ -147,6 +148,20 @@ class Smallers(unittest.TestCase):
         self.assertGreater(found, least(30))
         self.assertGreater(told, 0.6 * found)
 
+    def test_only_what_may_doom_is_tried_once_that_is_known(self):
+        system = of(SPARE, "lens")
+        numbers = {step.rule.id: step.number for step in system.steps}
+        for rule, found in (("stall_sell_lens", 1), ("quay_lens", 0)):
+            hunt = hunting(system)
+            leaving = Leaving(hunt)
+            leaving.only_by(frozenset((numbers[rule],)))
+            with self.subTest(may_doom=rule):
+                self.assertEqual(leaving.aims, [numbers[rule]])
+                # by exits alone: plays at random find out by themselves what dooms
+                for room in list(hunt.live.names):
+                    leaving._leave(hunt.rooms.room(room), None)
+                self.assertEqual(len(hunt.dooms), found)
+
     def test_a_smaller_world_is_not_believed(self):
         # in one of them the only lens is sold, and in the other there is another one
         whole, liar = of(SPARE, "lens, lens"), of(SPARE, "lens")
@@ -158,7 +173,7 @@ class Smallers(unittest.TestCase):
             return [ids[n] if n in ids else ids[f"{n}_1"] for n in names]
 
         hunt = hunting(whole)
-        smaller = SmallerHunt(hunt, Smaller(liar, spelled_out), Budget(Limits()))
+        smaller = SmallerHunt(hunt, Smaller(liar, spelled_out, frozenset()), Budget(Limits()))
         smaller.run()
         smaller.tell()
         self.assertEqual([d.step.rule.id for d in smaller.hunt.dooms.values()], ["stall_sell_lens"])
@@ -171,7 +186,7 @@ class Smallers(unittest.TestCase):
             raise ValueError("not possible in the whole world")
 
         hunt = hunting(system)
-        smaller = SmallerHunt(hunt, Smaller(system, refused), Budget(Limits()))
+        smaller = SmallerHunt(hunt, Smaller(system, refused, frozenset()), Budget(Limits()))
         self.assertFalse(smaller.first_win())
         smaller.run()
         smaller.tell()
@@ -182,7 +197,7 @@ class Smallers(unittest.TestCase):
         system = of(SPARE, "lens")
         for first in range(3):
             hunt = Hunt(Seeker(system, Budget(Limits())))
-            smaller = Smaller(system, lambda steps, first=first: steps[:first])
+            smaller = Smaller(system, lambda steps, first=first: steps[:first], frozenset())
             with self.subTest(moves=first):
                 self.assertFalse(SmallerHunt(hunt, smaller, Budget(Limits())).first_win())
                 self.assertEqual(hunt.live.names, [])

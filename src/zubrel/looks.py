@@ -107,7 +107,7 @@ class EarlyLooks:
             originals = tuple(reduced.originals[step.number] for step in steps)
             return speller.spelled_out(Trace(originals, shortest=False)).steps
 
-        return Smaller(reduced.system, spelled_out)
+        return Smaller(reduced.system, spelled_out, self.bearing)
 
     def added_to(self, report: Report) -> Report:
         """The report; where it proves nothing as a whole, with what is certain all the same."""

@@ -63,6 +63,8 @@ class Leaving:
         ]
         self.aims = aims_of(system, self.weights)
         """Steps that no play was aimed at yet."""
+        self.bearing: frozenset[int] | None = None
+        """The numbers of the steps that may doom, where others are known not to."""
         self.methods = [
             Method(lambda: self._leave_next(self._by_what_is_late, self.seeker.late)),
             Method(lambda: self._leave_next(self._by_all, None)),
@@ -75,6 +77,11 @@ class Leaving:
         self._by_all: list[int] = []
         """The same of all exits."""
         self._listed = 0
+
+    def only_by(self, bearing: frozenset[int]) -> None:
+        """From now on look only for dooms by some steps."""
+        self.bearing = bearing
+        self.aims = [s for s in self.aims if s in bearing]
 
     def run(self) -> None:
         """Look for dooms until nothing new comes up any more. Raises what `spend` does."""
@@ -110,6 +117,8 @@ class Leaving:
     def _leave(self, room: Room, by: frozenset[int] | None) -> None:
         """Try the exits of a live room `by` some steps, or (None) all of them."""
         exits = [e for e in room.exits if by is None or e.step in by]
+        # what never dooms need not be tried: most of what there is in many worlds
+        exits = [e for e in exits if self.bearing is None or e.step in self.bearing]
         # a game that is over is not doomed; a move that surely dooms is known already
         exits = [e for e in exits if not self.hunt.is_known(e) and not self.rooms.is_over(e.target)]
         if not exits:

@@ -25,10 +25,14 @@ SPELL = 150
 
 
 class Smaller(Struct, frozen=True):
-    """A smaller system, and plays of it as plays of the whole; ValueError: it is none there."""
+    """A smaller system, and plays of it as plays of the whole; ValueError: it is none there.
+
+    `bearing` are the numbers of those steps of the whole that may doom.
+    """
 
     system: System
     spelled_out: Callable[[Sequence[Step]], Sequence[Step]]
+    bearing: frozenset[int]
 
 
 class SmallerHunt:

@@ -129,6 +129,7 @@ class Looking:
     def _make_smaller(self) -> None:
         if self.made_smaller is not None:
             smaller = self.made_smaller(self.budget)
+            self.leaving.only_by(smaller.bearing)
             # what plays never rest in is found out by the proof
             with suppress(EndlessSettling):
                 self.in_smaller = SmallerHunt(self.hunt, smaller, self.budget)
