@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.bazaar import bazaar
+from benchmarks.delta import delta
 from benchmarks.families import realm
 from benchmarks.ridge import ridge
 from benchmarks.village import depths, village
@@ -28,6 +29,7 @@ KINDS = {
     "village": village,
     "depths": depths,
     "ridge": ridge,
+    "delta": delta,
 }
 SIZES = ("m", "l", "xl")
 SEEDS = range(1, 6)

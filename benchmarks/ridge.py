@@ -25,19 +25,7 @@ COINS = 6
 def ridge(size: str, seed: int, one_way: bool = True) -> str:
     """The text of a ridge; without `one_way` all can be gone back, and one ore grows again."""
     r, (chapters, count) = random.Random(f"ridge {size} {seed} {one_way}"), SIZES[size]
-    data: dict[str, Any] = {
-        "zubrel": 1,
-        "title": f"Ridge {size} {seed}",
-        "start": {"at": "a0_0"},
-        "items": {"coin": {"name": "Coin", "kind": "money", "max": 30}},
-        "facts": {},
-        "areas": {},
-        "locks": {},
-        "people": {},
-        "recipes": {},
-        "quests": {},
-        "shops": {},
-    }
+    data = blank(f"Ridge {size} {seed}", "a0_0", 30)
     for chapter in range(chapters):
         _chapter(data, chapter, count, r, one_way)
         if chapter:
@@ -50,6 +38,18 @@ def ridge(size: str, seed: int, one_way: bool = True) -> str:
     last["ways"].append({"to": "summit", "needs": f"bar{chapters - 1}"})
     data["endings"] = {"won": {"name": "Won", "when": "at summit"}}
     return str(yaml.safe_dump(data, sort_keys=False, width=200))
+
+
+def blank(title: str, start: str, most: int) -> dict[str, Any]:
+    """A world with nothing in it yet but coins, of which so many can be held."""
+    sections = ("facts", "areas", "locks", "people", "recipes", "quests", "shops")
+    return {
+        "zubrel": 1,
+        "title": title,
+        "start": {"at": start},
+        "items": {"coin": {"name": "Coin", "kind": "money", "max": most}},
+        **{section: {} for section in sections},
+    }
 
 
 def _chapter(data: dict[str, Any], c: int, count: int, r: random.Random, one_way: bool) -> None:

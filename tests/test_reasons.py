@@ -3,6 +3,14 @@
 import unittest
 
 from zubrel.api import check, loads
+from zubrel.checked import keys
+from zubrel.checked.conditions import Marked, Not
+from zubrel.compiled.compile import compile_world
+from zubrel.compiled.formulas import Within, both
+from zubrel.narrated.reasons.cause import cause_of
+from zubrel.narrated.reasons.naming import Naming
+from zubrel.narrated.words import phrase
+from zubrel.reasoned.claims import Cannot, Never, Node, Only, Took
 
 HEAD = "zubrel: 1\nstart: {at: quay}\nendings: {won: {name: Won, when: at tower}}\n"
 CASES = {
@@ -343,6 +351,43 @@ class ByHand(unittest.TestCase):
         depths = [len(line) - len(line.lstrip()) for line in finding.explanation]
         self.assertEqual(depths, [0, 0, 0, 2, 4, 6, 6])
         self.assertTrue(finding.explanation[1].startswith("Then the player"))
+
+
+ORES = """
+zubrel: 1
+start: {at: quay}
+items: {ore: {name: Ore, max: 9}, lamp: Lamp}
+areas: {quay: {finds: [ore], deeds: {sell: {name: Sell it, takes: ore}}}}
+recipes: {forge: {name: Forge, at: quay, takes: 2 ore, gives: lamp}}
+endings: {won: {when: lamp}}
+"""
+
+
+class Sentences(unittest.TestCase):
+    def test_of_what_is_needed_together_it_says_what_the_move_took(self):
+        system = compile_world(loads(ORES))
+        ore = system.numbers[keys.held("ore")]
+        find = system.numbers[keys.mark("taken", "quay_ore")]
+        wanted, one = Within(ore, 2, 9), Within(ore, 1, 9)
+        untaken = Within(find, 0, 0)
+        took = Node(Took(3, "sell", ore, 1, 0))
+        together = Node(Never(both((untaken, one))), (took,))
+        cannot = Node(Cannot("quay_ore", (untaken, one)), (together,))
+        tree = Node(Never(wanted), (Node(Only(wanted, ("quay_ore",)), (cannot,)),))
+        self.assertEqual(
+            cause_of(Naming(system, system.start), [tree], 3),
+            "Move 3, “Sell it”, used up Ore, without which “Take Ore” is of no help.",
+        )
+
+    def test_what_has_not_happened_is_said_as_people_say_it(self):
+        world = loads(ORES)
+        said = {
+            ("visited", "quay"): "has never been to Quay",
+            ("taken", "quay_ore"): "“Take Ore” not done yet",
+            ("done", "sell"): "“Sell it” not done yet",
+        }
+        for (kind, subject), words in said.items():
+            self.assertEqual(phrase(world, Not(Marked(kind, subject))), words)
 
 
 if __name__ == "__main__":

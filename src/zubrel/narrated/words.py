@@ -32,7 +32,14 @@ from zubrel.checked.written import total_of
 from zubrel.explored.space import Distance
 
 OPPOSITE = {"<": ">=", "<=": ">", ">": "<=", ">=": "<", "=": "!=", "!=": "="}
-MARKS = {"visited": "has been to {0}", "taken": "{0} taken", "done": "“{0}” done", "met": "{0} met"}
+MARKS = {
+    "visited": ("has been to {0}", "has never been to {0}"),
+    # a find is told by what is done there
+    "taken": ("“{0}” done", "“{0}” not done yet"),
+    "done": ("“{0}” done", "“{0}” not done yet"),
+    "met": ("{0} met", "{0} not met yet"),
+}
+"""What happened once, and that it has not happened."""
 
 
 def phrase(world: World, condition: Cond) -> str:
@@ -64,7 +71,7 @@ def phrase(world: World, condition: Cond) -> str:
         case LockOpen(lock):
             return f"{world.name_of(lock)} open"
         case Marked(kind, subject):
-            return MARKS[kind].format(world.name_of(subject))
+            return MARKS[kind][0].format(world.name_of(subject))
         case QuestIs(quest, state):
             return f"the quest {world.name_of(quest)} {QUEST_STATES[state]}"
         case GoalMet(quest, number, least):
@@ -110,6 +117,8 @@ def _denied(world: World, part: Cond) -> str:
             return f"{world.name_of(lock)} shut"
         case At(area):
             return f"the player not at {world.name_of(area)}"
+        case Marked(kind, subject):
+            return MARKS[kind][1].format(world.name_of(subject))
     return f"not {_grouped(world, part)}"
 
 

@@ -6,7 +6,8 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
-from zubrel.compiled.formulas import Formula, Within, both
+from zubrel.compiled.facts import parts_of
+from zubrel.compiled.formulas import Formula, Within, both, variables_of
 from zubrel.compiled.parts import PLACE
 from zubrel.narrated.reasons.naming import Naming, upper
 from zubrel.reasoned.claims import AtMost, Cannot, Done, Never, Node, Only, Took, Wanted
@@ -113,7 +114,8 @@ def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
     if again is not None:
         return again
     where = upper(naming.move(claim))
-    words = naming.words(leaf.asked)
+    # of all that was needed at once, what this move took: who needs both needs each
+    words = naming.words(_about(leaf.asked, claim.variable))
     asker = "" if leaf.maker is None else _needs(naming, leaf, words)
     # what was lost by it are the areas that were left
     if claim.variable == PLACE:
@@ -129,10 +131,16 @@ def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
         which = f", which {naming.maker(leaf.maker)} needs"
         if verb != "needs":
             which = f", without which {naming.maker(leaf.maker)} is of no help"
-    if naming.is_amount(leaf.formula):
+    if naming.is_amount(_about(leaf.formula, claim.variable)):
         needs = which if words == naming.subject(claim) else f", and {asker}" if asker else ""
         return f"{where}, {naming.what(claim)} {naming.subject(claim)}{needs}."
     return f"{where}, put an end to {words}{which}."
+
+
+def _about(formula: Formula, variable: int) -> Formula:
+    """The parts of a formula that speak of a variable, if any do."""
+    parts = [part for part in parts_of(formula) if variable in variables_of(part)]
+    return both(parts) if parts else formula
 
 
 def _leaves(
