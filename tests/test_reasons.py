@@ -160,7 +160,8 @@ areas:
 """,
         "quay_stone",
         [
-            "Move 1, “Take Stone”, gave Stone, and “Go to Tower” from Quay needs no Stone.",
+            "Move 1, “Take Stone”, gave Stone, and “Go to Tower” from Quay is possible only "
+            "without it.",
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Quay needs no Stone, which can never be so again.",
             "Move 1, “Take Stone”, gave Stone, and nothing takes it away again.",
