@@ -1,10 +1,11 @@
 """Islets in a delta: parts that branch, of which some are needed, with keys, ores and coins.
 
-An islet hangs on an earlier one by a bridge, which asks for a toll, for a key of that islet, or for
-nothing. Its doors use up keys of its own kind, as many as there are doors or one less; these lie
-about, are sold, and are the rewards of quests. Two ores are wanted by quests, by a recipe and by a
-shop of each islet, and are found in two islets. Coins lie everywhere. A sluice turns ways on and
-off. The beacon at the end asks for what the recipes of two islets make.
+An islet hangs on an earlier one by a bridge, which asks for a toll, for a key of that earlier one,
+or for nothing. Its doors use up keys of its own kind, of which as many as there are doors, or one
+less, lie about; they are sold, too, and are the rewards of quests. Its ore lies there and in the
+islet numbered before; quests, a recipe and a shop want it, and the recipe wants that of the other
+islet as well. Coins lie everywhere. A sluice turns ways on and off. The beacon at the end asks for
+what the recipes of two islets make.
 """
 
 from __future__ import annotations

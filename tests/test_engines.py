@@ -19,7 +19,7 @@ from zubrel.base.source import Source
 from zubrel.checked.check import check
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, opposite
-from zubrel.explored.listed import large_search
+from zubrel.explored.listed import large, large_search
 from zubrel.explored.listed.large_search import VectorSearch, explore_vector
 from zubrel.explored.listed.numbering import NumberTable, Rows
 from zubrel.explored.listed.small_search import explore_scalar
@@ -234,6 +234,22 @@ class Contract(unittest.TestCase):
                         shown += 1
                         self.assertTrue(space.at_end_of(trace) & target)
         self.assertGreater(shown, 10)
+
+    def test_many_sets_together_are_what_each_is_alone(self):
+        spread = 0
+        for seed in sampled(8):
+            space, r = vector(compile_world(world_of(random_world(seed)))), random.Random(seed)
+            # more than fit a word, and more than a row of words holds
+            sets = random_sets(space, r, 64 * large.WIDE + 70)
+            few = random.Random(seed).sample(range(len(sets)), 12)
+            for closed in (space.reaching, space.reached_from, space.reached_without):
+                together = closed(sets)
+                for number in few:
+                    (alone,) = closed([sets[number]])
+                    spread += alone.truths.tolist() != sets[number].truths.tolist()
+                    with self.subTest(seed=seed, closed=closed.__name__, number=number):
+                        self.assertEqual(together[number].truths.tolist(), alone.truths.tolist())
+        self.assertGreater(spread, 15)
 
     def test_before_and_after_are_one_step(self):
         for seed in sampled(12):

@@ -29,6 +29,7 @@ from zubrel.policy import (
 
 if TYPE_CHECKING:
     from zubrel.certain.smaller import Smaller
+    from zubrel.reduced.result import Reduced
 
 SHOWN_AT_ONCE = 8
 """Moves that doom that are named to whoever waits for the rest. Chosen: about a line."""
@@ -47,8 +48,8 @@ class EarlyLooks:
         """`narrated.early.Early`, imported when it is needed: small worlds do without."""
         self.looking: Any = None
         """`certain.stage.Looking`, the same."""
-        self.bearing: frozenset[int] | None = None
-        """The numbers of the steps that may doom, once the world was made smaller."""
+        self.reduced: Reduced | None = None
+        """The world made smaller, once somebody has asked for it."""
         self.left = list(CERTAIN)
         self._wait()
 
@@ -96,18 +97,23 @@ class EarlyLooks:
         """The world made smaller, with the way back, for plays that are looked for."""
         from zubrel.certain.smaller import Smaller
         from zubrel.quotient.lifting import Speller
-        from zubrel.quotient.making import reduced_for
         from zubrel.reduced.bearing import bearing
 
-        reduced = reduced_for(self.system, (), budget)
-        self.bearing = bearing(reduced)
+        reduced = self._reduced(budget)
         speller = Speller(self.system, reduced)
 
         def spelled_out(steps: Sequence[Step]) -> Sequence[Step]:
             originals = tuple(reduced.originals[step.number] for step in steps)
             return speller.spelled_out(Trace(originals, shortest=False)).steps
 
-        return Smaller(reduced.system, spelled_out, self.bearing)
+        return Smaller(reduced.system, spelled_out, bearing(reduced))
+
+    def _reduced(self, budget: Budget) -> Reduced:
+        from zubrel.quotient.making import reduced_for
+
+        if self.reduced is None:
+            self.reduced = reduced_for(self.system, (), budget)
+        return self.reduced
 
     def added_to(self, report: Report) -> Report:
         """The report; where it proves nothing as a whole, with what is certain all the same."""
@@ -124,20 +130,23 @@ class EarlyLooks:
                 self._look(CERTAIN_LATE)
         if self.told is None:
             return report
-        from zubrel.narrated.early import with_certain, with_safe_moves
+        from zubrel.narrated.early import with_certain
 
         report = with_certain(report, self.told)
         every = sorted((*report.findings, *self._seen(report)), key=by_gravity)
         report = replace(report, findings=tuple(every))
         # without any win no move takes one away
-        if report.verdict == "unwinnable":
-            return report
-        if self.bearing is None:
-            with suppress(LimitReached, MemoryError):
-                self._made_smaller(self.looking.budget)
-        if self.bearing is None:
-            return report
-        return with_safe_moves(report, self.system, self.bearing)
+        return report if report.verdict == "unwinnable" else self._with_safe_moves(report)
+
+    def _with_safe_moves(self, report: Report) -> Report:
+        """The report with what reductions tell of moves, where there is time for that."""
+        from zubrel.narrated.early import with_safe_moves
+        from zubrel.reduced.bearing import bearing
+
+        with suppress(LimitReached, MemoryError):
+            reduced = self._reduced(self.looking.budget)
+            return with_safe_moves(report, self.system, bearing(reduced))
+        return report
 
     def _seen(self, report: Report) -> Sequence[Told]:
         """What plays show that are made for it, now that nothing will be proved."""
