@@ -22,13 +22,19 @@ FORKING = hasattr(os, "fork") and "COVERAGE_PROCESS_CONFIG" not in os.environ
 """Coverage is measured of processes that begin by themselves."""
 FIRST = (
     "test_language_server",
-    "test_cluster",
     "test_limits",
+    "test_cluster",
+    "test_full_size",
+    "test_told_early",
+    "test_backward",
+    "test_mend",
     "test_commands",
     "test_pictures",
-    "test_full_size",
-    "test_mend",
-    "test_against_reference",
+    "test_by_hand",
+    "test_reductions",
+    "test_odds",
+    "test_balances",
+    "test_outputs",
 )
 AT_ONCE = (os.cpu_count() or 1) + 1
 """One more than there are processors: some modules mostly wait for processes of their own."""
