@@ -1,6 +1,9 @@
 """Plays that go wherever something is new: what they show is there."""
 
+import random
 import unittest
+from collections import Counter
+from functools import partial
 from itertools import combinations
 from unittest import mock
 
@@ -18,7 +21,7 @@ from zubrel.base.source import Source
 from zubrel.certain import scouting as scouting_module
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.scouting import scouted
-from zubrel.certain.wins import Seeker, WinSearch
+from zubrel.certain.wins import STALE, Seeker, WinSearch, _Seen
 from zubrel.checked.check import check
 from zubrel.checked.keys import ENDING
 from zubrel.compiled.compile import compile_world
@@ -40,6 +43,9 @@ deeds:
   waste: {takes: coin}
 endings: {seen: Seen}
 """
+
+
+NEW_FIRST = partial(WinSearch, new_first=True)
 
 
 def begun(system):
@@ -99,13 +105,42 @@ class Wins(unittest.TestCase):
             word = exit_.target
         self.assertTrue(system.world.endings[here[ENDING]].good)
 
+    def test_what_waits_because_nothing_is_new_is_looked_at_all_the_same(self):
+        won = waited = 0
+        for name, system, space in small_worlds(sampled(16), (stress_world, trade_world)):
+            seeker, room = begun(system)
+            if room is None:
+                continue
+            search = NEW_FIRST(seeker, room)
+            path = search.run()
+            with self.subTest(world=name):
+                self.assertEqual(path is not None, bool(judge(space).won))
+            won += path is not None
+            waited += any(cost % 1 > 0 and cost >= STALE for cost in search.cost.values())
+        self.assertGreater(won, least(8))
+        self.assertGreater(waited, least(4))
+
+    def test_of_words_of_one_cost_is_told_whether_a_bit_is_as_never_before(self):
+        seeker, _ = begun(compile_world(loads(PURSE)))
+        r, seen, had = random.Random(4), _Seen(seeker.rooms), set()
+        bits = max(f.shift + f.bits for f in seeker.rooms.packing.fields)
+        told = Counter()
+        for _ in range(60):
+            word, cost = r.getrandbits(bits), r.randrange(4)
+            values = {(cost, place, word >> place & 1) for place in range(bits)}
+            new = seen.is_new(word, cost)
+            self.assertEqual(new, not values <= had)
+            had |= values
+            told[new] += 1
+        self.assertGreater(min(told[True], told[False]), 5)
+
     def test_what_adds_up_is_gone_on_with(self):
         seeker, room = begun(compile_world(loads(PURSE)))
         path = NovelSearch(seeker, room).run()
         self.assertEqual(len(path), 31)
 
     def test_a_search_goes_on_where_its_share_of_work_has_ended(self):
-        for search in (NovelSearch, WinSearch):
+        for search in (NovelSearch, WinSearch, NEW_FIRST):
             for name, system, _ in small_worlds(sampled(8), (stress_world,)):
                 seeker, room = begun(system)
                 if room is None:
@@ -120,7 +155,7 @@ class Wins(unittest.TestCase):
                         break
                     except WorkSpent:
                         ended += 1
-                with self.subTest(world=name, search=search.__name__):
+                with self.subTest(world=name, search=search):
                     self.assertLess(ended, 10_000)
                     self.assertEqual(path is None, whole is None)
 

@@ -22,7 +22,9 @@ from zubrel.policy import (
     CERTAIN,
     CERTAIN_LATE,
     CERTAIN_LISTED,
+    CERTAIN_OF_MANY,
     LEAST_SAMPLING,
+    MANY_RULES,
     SAMPLING,
     SAMPLING_SHARE,
 )
@@ -50,7 +52,9 @@ class EarlyLooks:
         """`certain.stage.Looking`, the same."""
         self.reduced: Reduced | None = None
         """The world made smaller, once somebody has asked for it."""
-        self.left = list(CERTAIN)
+        # whoever waits for a large world is told something within seconds
+        large = len(system.variables) * len(system.steps) >= MANY_RULES
+        self.left = [*CERTAIN_OF_MANY, *CERTAIN[1:]] if large else list(CERTAIN)
         self._wait()
 
     def _wait(self) -> None:

@@ -38,11 +38,12 @@ class Hunt:
         self.rooms = seeker.rooms
         self.system: System = seeker.system
         self.start = self.rooms.room(self.rooms.start())
-        self.searches: list[WinSearch | NovelSearch] = [
-            WinSearch(seeker, self.start),
-            NovelSearch(seeker, self.start),
+        self.searches: list[list[WinSearch | NovelSearch]] = [
+            [WinSearch(seeker, self.start), WinSearch(seeker, self.start, new_first=True)],
+            [NovelSearch(seeker, self.start)],
         ]
-        """They have turns: plans lead straight to most wins, and novelty to those behind them."""
+        """They have turns: plans lead straight to most wins, and novelty to those behind them. Of
+        each kind one has the turn, and the next one that after it."""
         # turns grow: an easy win is found in the first, by whichever search is made for it
         self.turn = FIRST_TURN
         self.live = Courses(self.rooms)
@@ -58,19 +59,20 @@ class Hunt:
     def first_win(self) -> bool:
         """Find a win from the start, and remember its play; whether there is one for sure."""
         budget = self.seeker.budget
-        while self.searches:
-            for search in tuple(self.searches):
+        while any(self.searches):
+            for kind in filter(None, self.searches):
                 try:
                     with budget.within(self.turn):
-                        path = search.run()
+                        path = kind[0].run()
                 except WorkSpent:
+                    kind.append(kind.pop(0))
                     budget.spend(1)  # a share that is all spent outside of here ends this
                     continue
                 if path is not None:
                     self.remember(path, self.start)
                     return True
                 # all that it can ever meet it has met
-                self.searches.remove(search)
+                del kind[0]
             self.turn *= 2
         return False
 

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
+from math import inf
 
 from msgspec import Struct
 
@@ -26,6 +27,10 @@ NOMINAL = ("place", "ending", "open", "fact", "quest", "taken", "done", "lies", 
 ROUNDS, MOST = 60, 400
 """How often what is used up is added up, and operators of a plan, before it is left as it is: to
 make something again may take more of it than it makes."""
+LONGEST = 8
+"""Makings one after the other, of which the price of the last is told."""
+NOTHING = 1e-9
+"""A price that is less is none."""
 SUMS = (Operation.ADD, Operation.ADD_UP_TO_END)
 BALANCE = 3
 """Units of work to add up what one operator of a plan uses up and makes."""
@@ -67,8 +72,13 @@ class Upkeep:
             for supply in turnover.makes:
                 makes.setdefault(supply, []).append(number)
         # before the prices: what lasts is free, all else has to be made
-        self.lasting = self._lasting()
-        """Supplies of which there is never an end: something makes them, of others that last."""
+        self.renewed = self._renewed()
+        """Supplies that something makes again, of others that something makes again: who has too
+        few coins sells what he buys with coins."""
+        self.gaining = self._gaining()
+        """What makes the supplies of which there is never an end: of nothing, of others of which
+        there is none, or of less of the same."""
+        self.lasting = self.gaining.keys()
         for makers in self.makers.values():
             makers.sort(key=self._price)
         operators = relaxation.operators
@@ -117,18 +127,64 @@ class Upkeep:
                     uses[number, -1] = least
         return Turnover(uses, makes, passes)
 
-    def _lasting(self) -> frozenset[Supply]:
-        lasting = frozenset(self.makers)
+    def _renewed(self) -> frozenset[Supply]:
+        renewed = frozenset(self.makers)
         while True:
             # a lantern that is bought again lasts no longer than the stock of the shop
-            kept = frozenset(s for s in lasting if self._is_made(s, lasting))
-            if kept == lasting:
+            kept = frozenset(s for s in renewed if self._is_made(s, renewed))
+            if kept == renewed:
                 return kept
-            lasting = kept
+            renewed = kept
 
-    def _is_made(self, supply: Supply, lasting: frozenset[Supply]) -> bool:
+    def _is_made(self, supply: Supply, renewed: frozenset[Supply]) -> bool:
         makers = (self.turnover[number] for number in self.makers[supply])
-        return any(not m.passes and m.uses.keys() <= lasting for m in makers)
+        return any(not m.passes and m.uses.keys() <= renewed for m in makers)
+
+    def _gaining(self) -> dict[Supply, frozenset[int]]:
+        gaining = dict[Supply, frozenset[int]]()
+        while True:
+            free = dict.fromkeys(gaining, 0.0)
+            prices = self._prices(free)
+            more = {s: self._below(s, NOTHING, prices) for s, p in prices.items() if p < NOTHING}
+            # what is sold for less than it was bought for lasts no longer than the purse
+            for supply in self.renewed - more.keys():
+                makers = self._below(supply, 1.0, self._prices({**free, supply: 1.0}))
+                if makers:
+                    more[supply] = makers
+            # how it was found stays: once the coins last, what is bought with them does too
+            if more.keys() <= gaining.keys():
+                return gaining
+            gaining = more | gaining
+
+    def _below(
+        self, supply: Supply, price: float, prices: Mapping[Supply, float]
+    ) -> frozenset[int]:
+        """What makes a supply for less than a price, in terms of those that are given."""
+        return frozenset(n for n in self.makers[supply] if self._cost(n, supply, prices) < price)
+
+    def _prices(self, given: Mapping[Supply, float]) -> dict[Supply, float]:
+        """What each supply costs that can be made again and again of those that are given, each
+        for so much; what comes of no such is left out."""
+        prices = dict(given)
+        for _ in range(LONGEST):
+            changed = False
+            for supply, makers in self.makers.items():
+                if supply in given:
+                    continue
+                price = min(self._cost(n, supply, prices) for n in makers)
+                if price < prices.get(supply, inf):
+                    prices[supply], changed = price, True
+            if not changed:
+                break
+        return prices
+
+    def _cost(self, number: int, supply: Supply, prices: Mapping[Supply, float]) -> float:
+        """What one of a supply costs that an operator makes."""
+        turnover = self.turnover[number]
+        if turnover.passes:
+            return inf
+        used = sum(prices.get(s, inf) * count for s, count in turnover.uses.items())
+        return used / turnover.makes[supply]
 
     def _price(self, number: int) -> tuple[bool, int, int]:
         """What is rather not made: what uses up what nothing makes again, or uses up much."""
@@ -148,9 +204,9 @@ class Upkeep:
                 continue
             if is_nominal(self.variables[variable]):
                 allowed = own.allowed.get(variable, (1 << self.variables[variable].size) - 1)
-                lost = sum(1 << p for p in places_of(allowed) if (variable, p) not in self.lasting)
+                lost = sum(1 << p for p in places_of(allowed) if (variable, p) not in self.renewed)
             else:
-                gone = (variable, -1) in turnover.uses and (variable, -1) not in self.lasting
+                gone = (variable, -1) in turnover.uses and (variable, -1) not in self.renewed
                 # all values above the lowest: whoever asks for any of some stock finds none
                 lost = -2 if gone else 0
             for other in operators.watching[variable] if lost else ():
@@ -174,12 +230,13 @@ class Upkeep:
         """
         # plans ask for some operators more often than they can take place: cut to what is possible
         often = self.possible(plan)
+        turned: dict[Supply, set[Supply]] = {}
         for _ in range(ROUNDS):
             lacking = self.lacking(often, levels, now)
             changed = False
             for supply, count in lacking:
                 # what makes it may use up other things, which the next round looks after
-                maker = self._maker(supply, often, use)
+                maker = self._maker(supply, often, use, turned)
                 if maker is not None:
                     more = -(-count // self.turnover[maker].makes[supply])
                     often[maker] += min(more, self._left(maker, often))
@@ -232,27 +289,54 @@ class Upkeep:
         return lacking
 
     def _maker(
-        self, supply: Supply, often: Counter[int], use: Callable[[int], Counter[int] | None]
+        self,
+        supply: Supply,
+        often: Counter[int],
+        use: Callable[[int], Counter[int] | None],
+        turned: dict[Supply, set[Supply]],
     ) -> int | None:
         """What makes a supply: of what the plan makes already, or else of all that is possible,
-        which the plan then prepares once."""
+        which the plan then prepares once.
+
+        `turned` tells of each supply what others are made of it; one of a circle that gains
+        nothing is not made.
+        """
         makers = self.makers.get(supply, [])
         # what is made anyway needs no preparing, as long as nothing is lost by it
-        known = [n for n in makers if n in often and not self._for_good(n)]
-        if known:
-            return known[0]
+        gaining = self.gaining.get(supply, frozenset())
+        lasting = [n for n in makers if n in gaining]
         limited = [n for n in self.limited.get(supply, ()) if self._left(n, often)]
-        for number in (*makers, *limited):
-            if number in often:
-                return number
-            grown = use(number)
-            if grown is not None:
+        at_a_loss = [n for n in makers if n not in gaining]
+        lasting.sort(key=lambda n: n not in often)
+        for number in (*lasting, *limited, *at_a_loss):
+            lost = self.turnover[number].uses.keys() - self.lasting
+            if any(_leads(turned, supply, other) for other in lost):
+                continue
+            if number not in often:
+                grown = use(number)
+                if grown is None:
+                    continue
                 for other, times in grown.items():
                     missing = max(0, times - often[other])
                     often[other] += min(missing, self._left(other, often))
                 often[number] -= 1  # it is counted by who asks for it
-                return number
+            for other in lost:
+                turned.setdefault(other, set()).add(supply)
+            return number
         return None
+
+
+def _leads(turned: Mapping[Supply, set[Supply]], one: Supply, other: Supply) -> bool:
+    """Whether one supply is turned into another, be it by way of others."""
+    met, left = {one}, [one]
+    while left:
+        here = left.pop()
+        if here == other:
+            return True
+        new = turned.get(here, set()) - met
+        met |= new
+        left += new
+    return False
 
 
 def is_nominal(variable: Variable) -> bool:

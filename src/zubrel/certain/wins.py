@@ -18,6 +18,8 @@ from zubrel.compiled.system import System
 
 PERHAPS = 0.4
 """How much worse a room is taken to be that nobody has a plan for yet than the one before it."""
+STALE = 3.0
+"""How much worse a room is taken to be in which nothing is new among those of the same cost."""
 MOST_PLANS = 100_000
 """Plans that are remembered."""
 
@@ -90,9 +92,16 @@ class Seeker:
 
 
 class WinSearch:
-    """One search for a win, or for a step; rooms are known by their names."""
+    """One search for a win, or for a step; rooms are known by their names.
 
-    def __init__(self, seeker: Seeker, start: Room, goal: int | None = None) -> None:
+    `new_first`: rooms beside the plan in which nothing is new wait for those in which something is.
+    Where a plan is stuck, dozens of moves that have nothing to do with it come back to the same
+    cost; elsewhere what is not new may be just what is missing.
+    """
+
+    def __init__(
+        self, seeker: Seeker, start: Room, goal: int | None = None, new_first: bool = False
+    ) -> None:
         self.seeker = seeker
         self.goal = goal
         self.rooms = seeker.rooms
@@ -104,6 +113,7 @@ class WinSearch:
         self.queue: list[tuple[float, int, int]] = [(0.0, 0, start.name)]
         self.expanded: set[int] = set()
         self.tick = 0
+        self.seen = _Seen(seeker.rooms) if new_first else None
 
     def run(self, most: int | None = None) -> Path | None:
         """A way there; None where `most` rooms do not suffice, or all there are.
@@ -213,8 +223,30 @@ class WinSearch:
             if self._is_there(exit_):
                 return room.name, exit_
             if not self.rooms.is_over(exit_.target):
-                self._reach(room, exit_, cost + 2 * PERHAPS)
+                self._reach(room, exit_, cost + 2 * PERHAPS + self._staleness(exit_, cost))
         return None
+
+    def _staleness(self, exit_: Exit, cost: int) -> float:
+        if self.seen is None:
+            return 0.0
+        name = self.rooms.room(exit_.target).name
+        # a room that was met before costs what it was taken to cost then
+        return STALE if name not in self.came and not self.seen.is_new(name, cost) else 0.0
+
+
+class _Seen:
+    """Which bits of words were high, and which low, in rooms met from one of each cost."""
+
+    def __init__(self, rooms: Rooms) -> None:
+        self.every = (1 << max(f.shift + f.bits for f in rooms.packing.fields)) - 1
+        self.high: dict[int, int] = {}
+        self.low: dict[int, int] = {}
+
+    def is_new(self, word: int, cost: int) -> bool:
+        """Whether some bit was never as in a word among those of its cost; it is noted."""
+        high, low = self.high.get(cost, 0), self.low.get(cost, 0)
+        self.high[cost], self.low[cost] = high | word, low | self.every & ~word
+        return (self.high[cost], self.low[cost]) != (high, low)
 
 
 def path_of(came: Mapping[int, tuple[int, Exit] | None], name: int) -> Path:
