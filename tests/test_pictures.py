@@ -118,7 +118,7 @@ class WhatIsDrawn(ProgramTest):
                 ("quay", "pier", False, None),
                 ("pier", "quay", True, "Lamp"),
                 ("quay", "tower", False, "Door (Lamp and (Brass key or (Rope and Hook)))"),
-                ("quay", "cellar", False, "Rope and no Rope"),
+                ("quay", "cellar", False, "Rope and no Rope held"),
             },
         )
 

@@ -163,7 +163,7 @@ areas:
             "Move 1, “Take Stone”, gave Stone, and “Go to Tower” from Quay is possible only "
             "without it.",
             "The ending Won needs the player at Tower, which can never be reached.",
-            "“Go to Tower” from Quay needs no Stone, which can never be so again.",
+            "“Go to Tower” from Quay needs no Stone held, which can never be so again.",
             "Move 1, “Take Stone”, gave Stone, and nothing takes it away again.",
         ],
     ),
@@ -235,7 +235,7 @@ areas:
         [
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Quay needs Full, which can never be so.",
-            "“Refill” would need Lamp and no Lamp, which exclude each other.",
+            "“Refill” would need Lamp and no Lamp held, which exclude each other.",
         ],
     ),
     "what ends the game": (

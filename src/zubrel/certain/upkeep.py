@@ -309,8 +309,8 @@ class Upkeep:
         at_a_loss = [n for n in makers if n not in gaining]
         lasting.sort(key=lambda n: n not in often)
         for number in (*lasting, *limited, *at_a_loss):
-            lost = self.turnover[number].uses.keys() - self.lasting
-            if any(_leads(turned, supply, other) for other in lost):
+            spent = self.turnover[number].uses.keys() - self.lasting
+            if any(_leads(turned, supply, used) for used in spent):
                 continue
             if number not in often:
                 grown = use(number)
@@ -320,8 +320,8 @@ class Upkeep:
                     missing = max(0, times - often[other])
                     often[other] += min(missing, self._left(other, often))
                 often[number] -= 1  # it is counted by who asks for it
-            for other in lost:
-                turned.setdefault(other, set()).add(supply)
+            for used in spent:
+                turned.setdefault(used, set()).add(supply)
             return number
         return None
 

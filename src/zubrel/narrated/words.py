@@ -59,7 +59,7 @@ def phrase(world: World, condition: Cond) -> str:
         case Not(part):
             return _denied(world, part)
         case Holds(item, operator, number):
-            return _amount(world.name_of(item), operator, number)
+            return _held(world.name_of(item), operator, number)
         case Level(meter, operator, number):
             return f"{world.name_of(meter)} {operator} {number}"
         case Total(terms, operator, number):
@@ -103,7 +103,7 @@ def _grouped(world: World, part: Cond) -> str:
 def _denied(world: World, part: Cond) -> str:
     match part:
         case Holds(item, operator, number):
-            return _amount(world.name_of(item), OPPOSITE[operator], number)
+            return _held(world.name_of(item), OPPOSITE[operator], number)
         case Level(meter, operator, number):
             return f"{world.name_of(meter)} {OPPOSITE[operator]} {number}"
         case Total(terms, operator, number):
@@ -120,6 +120,12 @@ def _denied(world: World, part: Cond) -> str:
         case Marked(kind, subject):
             return MARKS[kind][1].format(world.name_of(subject))
     return f"not {_grouped(world, part)}"
+
+
+def _held(name: str, operator: str, number: int) -> str:
+    amount = _amount(name, operator, number)
+    # “needs no lens” could be read as not needing any
+    return f"{amount} held" if amount.startswith("no ") else amount
 
 
 def _amount(name: str, operator: str, number: int) -> str:

@@ -124,8 +124,7 @@ def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
     # what was given can be too much: an ending of one ware, a door for exactly one
     if naming.is_raised(claim):
         gave = f"{where}, gave {naming.subject(claim)}"
-        # “needs no lens” could be read as not needing any
-        if leaf.maker is not None and words == f"no {naming.subject(claim)}":
+        if leaf.maker is not None and words == f"no {naming.subject(claim)} held":
             needed = naming.needs(leaf.maker, leaf.parts) == "needs"
             verb = "is possible" if needed else "helps"
             return f"{gave}, and {naming.maker(leaf.maker)} {verb} only without it."
