@@ -219,20 +219,25 @@ class Together(unittest.TestCase):
         self.assertGreater(walked, 200 if LONG else 100)
 
 
-SHELLS = [f"shell_{n}" for n in range(24)]
-MANY = f"""
+def many_shells(count):
+    """A world with so many shells to find, of which nobody needs any."""
+    shells = [f"shell_{n}" for n in range(count)]
+    return f"""
 zubrel: 1
 title: Many shells
 start: {{at: quay}}
-items: {{lens: Lens, oil: Oil, {", ".join(f"{s}: Shell {s[6:]}" for s in SHELLS)}}}
+items: {{lens: Lens, oil: Oil, {", ".join(f"{s}: Shell {s[6:]}" for s in shells)}}}
 areas:
   quay:
-    finds: [lens, oil, {", ".join(SHELLS)}]
+    finds: [lens, oil, {", ".join(shells)}]
     deeds: {{smash: {{name: Smash the lens, takes: lens}}}}
     ways: [{{to: tower, needs: [lens, oil]}}]
   tower: {{}}
 endings: {{lit: {{name: The lamp is lit, when: at tower}}}}
 """
+
+
+MANY = many_shells(24)
 
 
 class Program(ProgramTest):
