@@ -97,7 +97,8 @@ class Upkeep:
             surely = all(when == ALWAYS for _, when in effect.changes)
             if surely and all(c.operation in SUMS for c in changes) and not is_nominal(variable):
                 added = sum(c.number for c in changes)
-                (makes if added > 0 else uses)[number, -1] = abs(added)
+                if added:
+                    (makes if added > 0 else uses)[number, -1] = abs(added)
                 continue
             if not surely or len(changes) > 1:
                 passes |= is_nominal(variable)

@@ -125,7 +125,7 @@ def _denied(world: World, part: Cond) -> str:
 def _held(name: str, operator: str, number: int) -> str:
     amount = _amount(name, operator, number)
     # “needs no lens” could be read as not needing any
-    return f"{amount} held" if amount.startswith("no ") else amount
+    return f"{amount} held" if amount == f"no {name}" else amount
 
 
 def _amount(name: str, operator: str, number: int) -> str:
