@@ -20,6 +20,7 @@ from zubrel import looks, pipeline
 from zubrel.api import check, loads
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.diagnostics import InvalidInput
+from zubrel.base.progress import Silence
 from zubrel.certain.rooms import Rooms
 from zubrel.certain.stage import Future, certain
 from zubrel.compiled.compile import compile_world
@@ -190,6 +191,24 @@ class Together(unittest.TestCase):
         kinds = {finding.kind for finding in early}
         self.assertLessEqual({"softlock", "unwinnable", "unreachable"}, kinds)
         self.assertGreater(len(early), 200 if LONG else 100)
+
+    def test_where_there_are_many_rules_a_win_alone_is_looked_for_before_all_else(self):
+        system = compile_world(loads(realm("s", 3)))
+        for rules, told in ((1, True), (10**9, False)):
+            with (
+                mock.patch.object(looks, "MANY_RULES", rules),
+                mock.patch.object(looks, "CERTAIN", ((1e12, 1.0),)),
+                self.subTest(rules=rules),
+            ):
+                budget = Budget(Limits())
+                early = looks.EarlyLooks(system, budget, Silence())
+                budget.spend(looks.WIN_OF_MANY[0] + 1)
+                self.assertEqual(early.told is not None, told)
+                if told:
+                    self.assertIsNotNone(early.told.win)
+                    self.assertEqual(early.told.findings, ())
+                    # moves that doom are looked for when their time comes
+                    self.assertTrue(early.looking.go_on(400_000).dooms)
 
     def test_the_same_world_gives_the_same_bytes(self):
         system = compile_world(loads(realm("s", 3)))

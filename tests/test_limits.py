@@ -1,5 +1,6 @@
 """Limits are kept, told in one way by every command, and decide nothing that is not said."""
 
+import enum
 import json
 import os
 import random
@@ -157,6 +158,25 @@ class Alarm(unittest.TestCase):
                 self.assertTrue(slow_to_import.whole)
                 time.sleep(5)
         self.assertTrue(sys.modules.pop("slow_to_import").whole)
+
+    @unittest.skipUnless(hasattr(signal, "setitimer"), "no alarm here")
+    def test_a_limit_ends_no_look_at_the_value_of_an_enumeration(self):
+        # diagrams ask for it, and take what is raised there for a value of a wrong type
+        class Operator(enum.Enum):
+            AND = 1
+
+            @enum.property
+            def slow(self):
+                since = time.monotonic()
+                while time.monotonic() < since + 0.5:
+                    pass
+                return "whole"
+
+        told = []
+        with self.assertRaises(LimitReached), watched(Budget(Limits(seconds=0.1))):
+            told.append(Operator.AND.slow)
+            time.sleep(5)
+        self.assertEqual(told, ["whole"])
 
 
 class EveryCommand(ProgramTest):

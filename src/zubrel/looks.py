@@ -22,11 +22,11 @@ from zubrel.policy import (
     CERTAIN,
     CERTAIN_LATE,
     CERTAIN_LISTED,
-    CERTAIN_OF_MANY,
     LEAST_SAMPLING,
     MANY_RULES,
     SAMPLING,
     SAMPLING_SHARE,
+    WIN_OF_MANY,
 )
 
 if TYPE_CHECKING:
@@ -52,21 +52,25 @@ class EarlyLooks:
         """`certain.stage.Looking`, the same."""
         self.reduced: Reduced | None = None
         """The world made smaller, once somebody has asked for it."""
+        self.left = list(CERTAIN)
         # whoever waits for a large world is told something within seconds
-        large = len(system.variables) * len(system.steps) >= MANY_RULES
-        self.left = [*CERTAIN_OF_MANY, *CERTAIN[1:]] if large else list(CERTAIN)
-        self._wait()
+        if len(system.variables) * len(system.steps) >= MANY_RULES:
+            self._wait_for(*WIN_OF_MANY, whole=False)
+        else:
+            self._wait()
 
     def _wait(self) -> None:
-        """Look at what is certain when the proof has taken so much work."""
         if self.left:
-            after, work = self.left.pop(0)
-            work = share(self.budget, work, 0.3)
-            self.budget.meanwhile(share(self.budget, after, 0.2), lambda: self._tell(work))
+            self._wait_for(*self.left.pop(0))
 
-    def _tell(self, work: float) -> None:
+    def _wait_for(self, after: float, work: float, whole: bool = True) -> None:
+        """Look at what is certain when the proof has taken so much work."""
+        work = share(self.budget, work, 0.3)
+        self.budget.meanwhile(share(self.budget, after, 0.2), lambda: self._tell(work, whole))
+
+    def _tell(self, work: float, whole: bool) -> None:
         known = [] if self.told is None else self.told.lines()
-        self._look(work)
+        self._look(work, whole)
         if self.told is not None:
             self.progress.certain([line for line in self.told.lines() if line not in known])
         self._wait()
@@ -89,13 +93,14 @@ class EarlyLooks:
         # in place of the next look; where the rest takes no longer than that, the report tells it
         self.budget.meanwhile(REST, lambda: self.progress.certain([line]))
 
-    def _look(self, work: float) -> None:
+    def _look(self, work: float, whole: bool = True) -> None:
         from zubrel.certain.stage import Looking
         from zubrel.narrated.early import told_early
 
         with suppress(EndlessSettling):  # the proof tells of that, and how
             self.looking = self.looking or Looking(self.system, self.budget, self._made_smaller)
-            self.told = told_early(self.looking.go_on(work))
+            look = self.looking.go_on if whole else self.looking.for_a_win
+            self.told = told_early(look(work))
 
     def _made_smaller(self, budget: Budget) -> Smaller:
         """The world made smaller, with the way back, for plays that are looked for."""
@@ -128,7 +133,7 @@ class EarlyLooks:
             from zubrel.narrated.early import explained_by
 
             return explained_by(report, self.told)
-        if self.told is None:
+        if self.looking is None or not self.looking.looked:
             with suppress(LimitReached, MemoryError):
                 self.budget.check_limits()  # before anything is set up for it
                 self._look(CERTAIN_LATE)

@@ -144,10 +144,11 @@ CERTAIN = (
 first, so that a proof of three seconds is not held up by much (wins of 40 to 160 moves are known
 after 0.1 to 0.6 s); more and more where a proof may never end, so that whoever waits for it is told
 something, and a proof of a minute or more takes two fifths longer at most."""
-MANY_RULES, CERTAIN_OF_MANY = 300_000, ((0.05 * SECOND, 1 * SECOND), (0.3 * SECOND, 2 * SECOND))
-"""Variables times steps from which on these looks come before all but the first of those: nothing
-is proved soon there, and a unit of work takes three times as long (of twelve deltas of 400 areas,
-1.1 million, six are won with less than 1.5 million units, one more with 2.4)."""
+MANY_RULES, WIN_OF_MANY = 300_000, (0.05 * SECOND, 1.5 * SECOND)
+"""Variables times steps from which on a win is looked for before all that, and after which work on
+the proof, and with how much: nothing is proved soon there, and a unit of work takes three times as
+long (of twelve deltas of 400 areas, 1.1 million, six are won with less than 1.5 million units, one
+more with 2.4)."""
 SAMPLE, SAMPLING, LEAST_SAMPLING = 4_000, 0.7 * SECOND, 0.1 * SECOND
 SAMPLING_SHARE = 0.014
 """Situations that are looked at where a proof has not ended, and work to find them, at most and at

@@ -96,6 +96,15 @@ class Looking:
                 self._within(self._make_smaller, self.budget.work + work * FOR_SMALLER)
             self._look(began, work)
             self.looked = True
+        return self._found()
+
+    def for_a_win(self, work: float) -> Certain:
+        """What is certain after so much more work on a first win alone."""
+        if not self.won and not self.unwinnable:
+            self._within(self._first_win, self.budget.work + work)
+        return self._found()
+
+    def _found(self) -> Certain:
         dooms = tuple(every_doom(self.hunt))
         log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)
         win = self.hunt.win() if self.won else None

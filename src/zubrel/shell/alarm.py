@@ -86,14 +86,16 @@ class _Watch:
 
 
 def _not_to_be_ended(frame: FrameType | None) -> bool:
-    """Whether a library is being imported, or something that is no more is being forgotten.
+    """Whether a library is being imported, something that is no more is being forgotten, or a
+    library asks for the value of an enumeration.
 
-    A library half imported would be there, and of no use; and what is raised while a weak reference
-    is told of its end goes to nobody but standard error.
+    A library half imported would be there, and of no use; what is raised while a weak reference
+    is told of its end goes to nobody but standard error; and the diagrams take whatever is raised
+    while they ask for the value of an operator for an operator of a wrong type.
     """
     while frame is not None:
         name = frame.f_code.co_filename
-        if name.startswith("<frozen importlib") or name.endswith("weakref.py"):
+        if name.startswith("<frozen importlib") or name.endswith(("weakref.py", "enum.py")):
             return True
         frame = frame.f_back
     return False
