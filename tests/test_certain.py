@@ -198,6 +198,7 @@ class Together(unittest.TestCase):
             with (
                 mock.patch.object(looks, "MANY_RULES", rules),
                 mock.patch.object(looks, "CERTAIN", ((1e12, 1.0),)),
+                mock.patch.object(looks, "CERTAIN_LISTED", (10.0, 400_000)),
                 self.subTest(rules=rules),
             ):
                 budget = Budget(Limits())
@@ -208,7 +209,9 @@ class Together(unittest.TestCase):
                     self.assertIsNotNone(early.told.win)
                     self.assertEqual(early.told.findings, ())
                     # moves that doom are looked for when their time comes
-                    self.assertTrue(early.looking.go_on(400_000).dooms)
+                    early.listed()
+                    budget.spend(1e6)
+                    self.assertTrue(early.told.findings)
 
     def test_the_same_world_gives_the_same_bytes(self):
         system = compile_world(loads(realm("s", 3)))

@@ -84,7 +84,7 @@ class List(ProgramTest):
         rows = {row["id"][0]: row for row in json.loads(done.stdout)["items"]}
         self.assertEqual(rows["brass_token"]["from"], ["drying_shed_brass_token"])
         self.assertEqual(rows["brass_token"]["spent on"], ["cupboard", "cabinet"])
-        self.assertEqual(rows["crowbar"]["asked by"], ["wreck_hatch"])
+        self.assertEqual(rows["crowbar"]["asked for by"], ["wreck_hatch"])
         self.assertEqual(rows["coin"]["most"], ["4"])
         self.assertEqual(rows["watch_key"]["from"], [])
 

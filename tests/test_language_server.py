@@ -280,7 +280,7 @@ class SeveralFiles(ServerTest):
         )
         editor.replace("parts/items.yaml", "kay:", "key:")
         await editor.until(lambda: not editor.codes("world.yaml"), "no mistake")
-        self.assertIn("asked by: door", await editor.hover("parts/items.yaml", "key"))
+        self.assertIn("asked for by: door", await editor.hover("parts/items.yaml", "key"))
 
     async def test_a_file_that_is_not_open_counts_as_it_is_saved(self):
         for capabilities in (

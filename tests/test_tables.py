@@ -52,7 +52,7 @@ class Small(unittest.TestCase):
         self.assertTrue(any("hatch" in text for text in oil["spent on"]), oil)
         self.assertEqual(lamp["from"], ("start (1)",))
         self.assertIn("ring (worn)", lamp["spent on"])
-        self.assertIn("hatch", lamp["asked by"])
+        self.assertIn("hatch", lamp["asked for by"])
 
     def test_every_section_has_a_table_with_a_cell_for_each_column(self):
         world = world_of(WORLD)
@@ -113,7 +113,7 @@ class Random(unittest.TestCase):
         for seed in self.SEEDS:
             world = world_of(random_world(seed))
             table = listing(world, "items")
-            column = table.columns.index("asked by")
+            column = table.columns.index("asked for by")
             for row in table.rows:
                 item = row[0][0]
                 asking = {

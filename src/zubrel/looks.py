@@ -77,7 +77,7 @@ class EarlyLooks:
 
     def listed(self) -> None:
         """Every situation is listed: the proof ends soon, unless there is far more to be told."""
-        self.left[:] = [CERTAIN_LISTED] if self.told is None else []
+        self.left[:] = [] if self._has_looked else [CERTAIN_LISTED]
         self.budget.nothing_meanwhile()
         self._wait()
 
@@ -92,6 +92,11 @@ class EarlyLooks:
         line = f"decided: {verdict}{dooming}{f' and {more} more' if more > 0 else ''}"
         # in place of the next look; where the rest takes no longer than that, the report tells it
         self.budget.meanwhile(REST, lambda: self.progress.certain([line]))
+
+    @property
+    def _has_looked(self) -> bool:
+        """Whether moves that doom were looked for, or there is no win that one could take."""
+        return self.looking is not None and (self.looking.looked or self.looking.unwinnable)
 
     def _look(self, work: float, whole: bool = True) -> None:
         from zubrel.certain.stage import Looking
@@ -133,7 +138,7 @@ class EarlyLooks:
             from zubrel.narrated.early import explained_by
 
             return explained_by(report, self.told)
-        if self.looking is None or not self.looking.looked:
+        if not self._has_looked:
             with suppress(LimitReached, MemoryError):
                 self.budget.check_limits()  # before anything is set up for it
                 self._look(CERTAIN_LATE)

@@ -302,14 +302,15 @@ class Upkeep:
         `turned` tells of each supply what others are made of it; one of a circle that gains
         nothing is not made.
         """
-        makers = self.makers.get(supply, [])
-        # what is made anyway needs no preparing, as long as nothing is lost by it
-        gaining = self.gaining.get(supply, frozenset())
-        lasting = [n for n in makers if n in gaining]
-        limited = [n for n in self.limited.get(supply, ()) if self._left(n, often)]
-        at_a_loss = [n for n in makers if n not in gaining]
-        lasting.sort(key=lambda n: n not in often)
-        for number in (*lasting, *limited, *at_a_loss):
+        makers, gaining = self.makers.get(supply, []), self.gaining.get(supply, frozenset())
+        # of what gains, what is made anyway needs no preparing; what can be made only so often
+        # comes before what is made at a loss
+        order = (
+            *sorted((n for n in makers if n in gaining), key=lambda n: n not in often),
+            *(n for n in self.limited.get(supply, ()) if self._left(n, often)),
+            *(n for n in makers if n not in gaining),
+        )
+        for number in order:
             spent = self.turnover[number].uses.keys() - self.lasting
             if any(_leads(turned, supply, used) for used in spent):
                 continue

@@ -263,7 +263,7 @@ def _promises(world: World, only: str | None) -> Iterator[Row]:
 
 
 SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World, str | None], Iterator[Row]]]] = {
-    "items": (("id", "name", "kind", "most", "from", "asked by", "spent on"), _items),
+    "items": (("id", "name", "kind", "most", "from", "asked for by", "spent on"), _items),
     "areas": (("id", "name", "finds", "ways to", "deeds", "needs"), _areas),
     "ways": (("id", "name", "from", "to", "lock", "asks", "does", "way back"), _ways),
     "locks": (("id", "name", "begins", "opened at", "asks", "opened by", "locks", "says"), _locks),
@@ -274,8 +274,8 @@ SECTIONS: dict[str, tuple[tuple[str, ...], Callable[[World, str | None], Iterato
     "foes": (("id", "name", "at", "how many", "asks", "drops"), _foes),
     "shops": (("id", "name", "at", "money", "sells", "buys"), _shops),
     "stores": (("id", "name", "at", "lock", "keeps", "limit"), _stores),
-    "facts": (("id", "name", "values", "start", "set by", "asked by"), facts),
-    "meters": (("id", "name", "range", "start", "set by", "asked by"), meters),
+    "facts": (("id", "name", "values", "start", "set by", "asked for by"), facts),
+    "meters": (("id", "name", "range", "start", "set by", "asked for by"), meters),
     "carry": (("id", "limit", "of"), carries),
     "deals": (("id", "items", "areas", "an area gets", "deals"), deals),
     "whenever": (("id", "when", "does", "once"), happenings),
