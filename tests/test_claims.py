@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import unittest
+from unittest import mock
 
 import yaml
 
@@ -14,14 +15,16 @@ from tests.reference_claims import Claims
 from tests.said_worlds import said_world
 from tests.test_against_reference import scalar, symbolic, vector, world_of
 from zubrel.base.budget import Budget, Limits
-from zubrel.base.kinds import KINDS
+from zubrel.base.kinds import DOOMING, KINDS
 from zubrel.base.progress import Silence
 from zubrel.certain.stage import certain
 from zubrel.compiled.compile import compile_world
+from zubrel.explored.explore import explore_after
 from zubrel.findings.find import Conclusions, find
 from zubrel.findings.large.planning import full_size
 from zubrel.findings.large.questions import whole_lens_for
 from zubrel.narrated.early import told_early
+from zubrel.narrated.explaining import Explaining
 from zubrel.narrated.narrate import narrate
 from zubrel.output.as_json import finding_as_json
 from zubrel.quotient.making import lens_for
@@ -35,6 +38,8 @@ FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 REMEMBERED = (12, 43, 76, 101, 169, 311, 659, 2515, 2521)
 DEALT = (10,)
 """Of `said_world`: a closer look took what comes before the deal for something that is played."""
+WASTED = (9, 12, 27, 30)
+"""Such in which moves doom."""
 LARGE = (5, 95, 235)
 """Such worlds that take their time: only when more seeds than usual are asked for."""
 
@@ -61,6 +66,20 @@ def by_lenses(system):
 
     told = Conclusions(full.judged, tuple(full.findings), closer=closer)
     return narrate(told, lambda: 0.0).findings
+
+
+def alone(system):
+    """What reduced systems tell, with reasons from all that comes after each walk."""
+    lens = lens_for(system, (), Budget(Limits()), Silence())
+    full = full_size(lens, Budget(Limits()), Silence())
+
+    def after(values, _):
+        return explore_after(system, values, Budget(Limits()))
+
+    told = Conclusions(full.judged, tuple(full.findings), after=after)
+    # where sets of values tell everything, nothing else is asked
+    with mock.patch.object(Explaining, "_at_a_glance", return_value=None):
+        return narrate(told, lambda: 0.0).findings
 
 
 def early(system):
@@ -123,6 +142,13 @@ class AgainstReference(unittest.TestCase):
         for world in worlds(DEALT, said_world):
             self.compare(*world, by_lenses)
         self.assertGreater(self.trees, SEEDS)
+
+    def test_what_all_tells_that_comes_after_a_walk_holds(self):
+        for world in worlds(WASTED):
+            self.compare(*world, alone)
+            # whatever dooms has its reason: all is known that may come after it
+            dooms = [f for f in alone(world[2]) if f.kind in DOOMING and not f.cause]
+            self.assertTrue(dooms and all(f.why for f in dooms), world[0])
 
 
 class Checker(unittest.TestCase):

@@ -48,6 +48,8 @@ class EarlyLooks:
         self.progress = progress
         self.told: Any = None
         """`narrated.early.Early`, imported when it is needed: small worlds do without."""
+        self.words: Any = None
+        """`narrated.early.ToldBefore`, the same."""
         self.looking: Any = None
         """`certain.stage.Looking`, the same."""
         self.reduced: Reduced | None = None
@@ -100,12 +102,13 @@ class EarlyLooks:
 
     def _look(self, work: float, whole: bool = True) -> None:
         from zubrel.certain.stage import Looking
-        from zubrel.narrated.early import told_early
+        from zubrel.narrated.early import ToldBefore, told_early
 
         with suppress(EndlessSettling):  # the proof tells of that, and how
             self.looking = self.looking or Looking(self.system, self.budget, self._made_smaller)
+            self.words = self.words or ToldBefore()
             look = self.looking.go_on if whole else self.looking.for_a_win
-            self.told = told_early(look(work))
+            self.told = told_early(look(work), self.words)
 
     def _made_smaller(self, budget: Budget) -> Smaller:
         """The world made smaller, with the way back, for plays that are looked for."""

@@ -23,7 +23,7 @@ from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
-from zubrel.explored.explore import explore
+from zubrel.explored.explore import explore, explore_after
 from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
@@ -36,6 +36,7 @@ from zubrel.narrated.report import Report
 from zubrel.narrated.unrest import never_rests
 from zubrel.odds.aimless import with_aimless
 from zubrel.policy import (
+    ALONE_IN_ALL,
     EXPLAINING,
     FEW,
     FORWARD_AGAIN,
@@ -274,6 +275,15 @@ def _at_full_size(
         except LimitReached:
             return None
 
+    alone = Allowance(ALONE_IN_ALL)
+
+    def after(values: Sequence[int], work: float) -> AnySpace | None:
+        try:
+            with budget.sharing(alone, work):
+                return explore_after(lens.system, values, budget)
+        except LimitReached:
+            return None
+
     drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
     found_in_all = Conclusions(
         full.judged,
@@ -283,6 +293,7 @@ def _at_full_size(
         listed=listed,
         closer=closer,
         explaining=_explaining(budget),
+        after=after,
     )
     if budget.ended is not None:
         budget.begin_telling()

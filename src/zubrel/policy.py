@@ -116,6 +116,9 @@ MAPPING = 60 * SECOND
 """Work on what lies behind what in a world of full size (realm L: 33 s)."""
 TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND
 """Work on telling of such a world; and on all explanations together, of whatever world."""
+ALONE, ALONE_IN_ALL = (1 * SECOND, 4 * SECOND), 15 * SECOND
+"""Work on all that comes after the walk of one finding, at first and again, and on all of them: it
+is small where much was wasted."""
 TRIAL, TRIAL_MORE = 20 * SECOND, 4.0
 """Work on a changed world of `mend` before it counts as undecided: so much, or so many times what
 the world took as it is (the draft of the demo: 0.3 to 2.5 times)."""

@@ -1,8 +1,8 @@
 """Moves that certainly take every win away, found by leaving plays that win.
 
 Every situation of a play that wins can still be won. Where a move leads from one of them to where
-the relaxation knows of no win, it is certain that the move dooms: it could be won before, for there
-is the play, and it cannot be won after.
+the relaxation knows of no win, or to few rooms of which none is won, it is certain that the move
+dooms: it could be won before, for there is the play, and it cannot be won after.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from typing import TypeVar
 from zubrel.base.budget import WorkSpent
 from zubrel.certain.courses import Courses
 from zubrel.certain.dooming import DoomingStep
+from zubrel.certain.exhausting import Exhausting
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path, Seeker, WinSearch, path_of
@@ -51,6 +52,7 @@ class Hunt:
         self.came: dict[int, tuple[int, Exit] | None] = {self.start.name: None}
         self.lost: set[int] = set()
         """Rooms of which it is known that no win is left."""
+        self.exhausting = Exhausting(self.rooms, self.live, self.lost)
         self.dooms: dict[tuple[int, bool], DoomingStep] = {}
         """By the place of the move among the moves, and whether luck decides."""
         # outcomes of one move count as one: what dooms is the player's move, or its luck
@@ -161,6 +163,12 @@ class Hunt:
             self.lost.add(room.name)
         return room.name in self.lost
 
+    def is_lost_for_sure(self, room: Room) -> bool:
+        """The same, where what the relaxation does not know is looked for everywhere."""
+        if room.name in self.live.known:
+            return False
+        return self.is_lost(room) or self.exhausting.shows_lost(room)
+
     def is_known(self, exit_: Exit) -> bool:
         """Whether a move dooms by itself for certain: luck cannot make it worse."""
         return (self.places[exit_.step], False) in self.dooms
@@ -205,7 +213,9 @@ class Hunt:
         ]
 
     def _dooms(self, target: int) -> bool:
-        return not self.rooms.is_over(target) and self.is_lost(self.rooms.room(target))
+        if self.rooms.is_over(target):
+            return False
+        return self.is_lost_for_sure(self.rooms.room(target))
 
     def _spares(self, room: Room, exit_: Exit) -> bool:
         """Whether an outcome of a move made in a room ends the game, or leaves a win."""

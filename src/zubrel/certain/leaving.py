@@ -184,7 +184,7 @@ class Leaving:
             seen.add(there.name)
             if self.hunt.wins_like(there, room):
                 room = there
-            elif self._is_worth_it(room, exit_) and self.hunt.is_lost(there):
+            elif self._is_worth_it(room, exit_) and self.hunt.is_lost_for_sure(there):
                 self.hunt.note(room, exit_)
         return True
 
@@ -207,7 +207,9 @@ class Leaving:
                 self._halve(line)
                 return True
         # where nothing is known of its end, at least some of it may be new ground
-        self.hunt.is_live(line[-1][0], PROOF, like=line[0][0])
+        end = line[-1][0]
+        if not self.hunt.is_live(end, PROOF, line[0][0]) and self.hunt.is_lost_for_sure(end):
+            self._halve(line)
         return True
 
     def _chosen(self, room: Room, seen: set[int]) -> Exit | None:
@@ -235,6 +237,8 @@ class Leaving:
                 high = middle
             elif self.hunt.is_live(room, PROOF, like):
                 low = middle
+            elif self.hunt.is_lost_for_sure(room):
+                high = middle
             # no win was found in a hurry: the room right before the lost one is worth a longer look
             elif self.hunt.is_live(line[high - 1][0], LONG_PROOF, like):
                 low = high - 1

@@ -63,6 +63,6 @@ class Shortener:
     def _still_dooms(self, line: Sequence[tuple[Room, Exit]]) -> bool:
         """Whether a win is left before the last exit of a line, and none after it."""
         room, exit_ = line[-1]
-        if not self.hunt.is_lost(self.hunt.rooms.room(exit_.target)):
+        if not self.hunt.is_lost_for_sure(self.hunt.rooms.room(exit_.target)):
             return False
         return self.hunt.is_live(room, PROOF, self.like)

@@ -2,8 +2,8 @@
 
 A world that reductions have made smaller has the same moves that doom, fewer that matter, and
 relaxations of it take a fraction of the time. Nothing is believed because of that: a play is made
-in the whole world as well, where a win has to go on from before its last move, and sets of values
-have to know of none after it.
+in the whole world as well, where a win has to go on from before its last move, and none may be left
+after it.
 """
 
 from __future__ import annotations
@@ -98,5 +98,5 @@ class SmallerHunt:
             return
         here = whole.come_to(path[:-1])
         is_live = whole.is_live(here, LONG_PROOF, like if like.name in whole.live.known else None)
-        if is_live and whole.is_lost(rooms.room(path[-1].target)):
+        if is_live and whole.is_lost_for_sure(rooms.room(path[-1].target)):
             whole.note(here, path[-1])

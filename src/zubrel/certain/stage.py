@@ -5,10 +5,11 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Iterator
 from contextlib import suppress
+from typing import Any
 
 from msgspec import Struct
 
-from zubrel.base.budget import Budget, LimitReached
+from zubrel.base.budget import SECOND, Budget, LimitReached
 from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.hunt import Hunt, every_doom
 from zubrel.certain.leaving import Leaving
@@ -19,7 +20,8 @@ from zubrel.compiled.future import Future
 from zubrel.compiled.parts import Step
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
-from zubrel.explored.space import EndlessSettling
+from zubrel.explored.explore import explore_after
+from zubrel.explored.space import EndlessSettling, Space
 
 FOR_A_WIN = 0.6
 """The share of the work that may go by until a first win is found."""
@@ -30,6 +32,8 @@ FOR_SMALLER = 0.3
 IN_SMALLER, FOR_TELLING = 0.45, 0.1
 """The share of the work on looking that is done in the smaller world, and on playing in the whole
 one what was found there."""
+AFTERWARDS = 1 * SECOND
+"""Work on all that comes after a move that dooms."""
 MOST_PLAYS = 60
 """Plays that win that are told of."""
 
@@ -40,7 +44,8 @@ class Certain(Struct, frozen=True):
     """What is certain, whatever else a proof may find.
 
     `win` are the steps of a win, which may not be the shortest (None: none was found).
-    `unwinnable`: there is none. `dooms` are not all that there are.
+    `unwinnable`: there is none. `dooms` are not all that there are. `budget`: what limits the work
+    on what else is asked.
     """
 
     system: System
@@ -48,11 +53,18 @@ class Certain(Struct, frozen=True):
     win: tuple[Step, ...] | None
     unwinnable: bool
     dooms: tuple[DoomingStep, ...]
+    budget: Budget
 
     @property
     def whole(self) -> Future:
         """All that may ever come."""
         return Future(self.relaxation, self.system.start)
+
+    def after(self, doom: DoomingStep) -> Space[Any] | None:
+        """Every situation that comes after a move that dooms; None where there are too many."""
+        with suppress(LimitReached, MemoryError), self.budget.within(AFTERWARDS):
+            return explore_after(self.system, doom.after, self.budget)
+        return None
 
 
 def certain(system: System, work: float, budget: Budget) -> Certain:
@@ -108,7 +120,9 @@ class Looking:
         dooms = tuple(every_doom(self.hunt))
         log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)
         win = self.hunt.win() if self.won else None
-        return Certain(self.system, self.seeker.relaxation, win, self.unwinnable, dooms)
+        return Certain(
+            self.system, self.seeker.relaxation, win, self.unwinnable, dooms, self.budget
+        )
 
     def _look(self, began: float, work: float) -> None:
         """Look for a win in the smaller world, if none is known, and for dooms in both."""

@@ -7,6 +7,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from zubrel.base.budget import Budget, Limits
 from zubrel.checked.conditions import Cond
@@ -58,6 +59,11 @@ class System(Struct, frozen=True, dict=True):
     def values(self, situation: Mapping[Key, Value]) -> list[int]:
         """A situation with names as the values of the variables in their order."""
         return [variable.number(situation[variable.key]) for variable in self.variables]
+
+    def begun_with(self, values: Sequence[int]) -> System:
+        """The same system as it stands in a situation, given as the values of the variables."""
+        pairs = zip(self.variables, values, strict=True)
+        return replace(self, variables=tuple(replace(v, start=value) for v, value in pairs))
 
     # what follows from it, found out once
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Sequence
 from contextlib import suppress
 from typing import Any
 
-from zubrel.base.budget import SECOND, Budget, NoRoom, require_room
-from zubrel.base.progress import Progress
+from zubrel.base.budget import SECOND, Budget, LimitReached, NoRoom, require_room
+from zubrel.base.progress import Progress, Silence
 from zubrel.compiled.system import System
 from zubrel.explored.listed.small_search import explore_scalar
 from zubrel.explored.space import LookedLongEnough, Space, TooMany
@@ -53,6 +54,25 @@ def explore(
 
             return explore_vector(system, budget, progress, None)
     return _large(system, budget, progress, merging and budget.limits.situations is None)
+
+
+def explore_after(system: System, values: Sequence[int], budget: Budget) -> Space[Any]:
+    """Every situation that comes after one at rest, itself among them; walks to them may be long.
+
+    `values` are those of the variables in their order. Raises `LimitReached` where a limit or a
+    share of work comes first.
+    """
+    after, silence = system.begun_with(values), Silence()
+    space: Space[Any]
+    try:
+        space = explore_scalar(after, budget, silence, SMALL)
+    except TooMany:
+        from zubrel.explored.symbolic.search import explore_symbolic
+
+        space = explore_symbolic(after, budget, silence, fewest=False)
+    if space.stopped is not None:
+        raise LimitReached(space.stopped)
+    return space
 
 
 def _large(system: System, budget: Budget, progress: Progress, merging: bool) -> Space[Any]:

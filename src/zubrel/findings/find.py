@@ -34,7 +34,8 @@ class Conclusions(Struct, frozen=True):
     `undecided` are pairs of a kind and a subject. `listed` is of all situations, where `judged` is
     of classes of them and the situations were found all the same. `closer` makes a space that
     answers some formulas, where `judged` does not answer all; None where that takes too long.
-    `explaining` bounds the work on each explanation.
+    `explaining` bounds the work on each explanation. `after` finds every situation that comes after
+    one, given as values of the variables; None where that takes more than so much work.
     """
 
     judged: Judged[Any]
@@ -45,6 +46,7 @@ class Conclusions(Struct, frozen=True):
     listed: Judged[Any] | None = None
     closer: Callable[[Sequence[Formula]], AnySpace | None] | None = None
     explaining: Callable[[], AbstractContextManager[None]] = nullcontext
+    after: Callable[[Sequence[int], float], AnySpace | None] | None = None
 
 
 def find(

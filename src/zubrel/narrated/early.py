@@ -18,13 +18,14 @@ from zubrel.compiled.system import System
 from zubrel.findings.detectors.softlocks import words_of
 from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.finding import Finding, by_gravity
+from zubrel.findings.judged import won_formula
 from zubrel.narrated.narrate import told_of
 from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import Walked, walked_along
 from zubrel.narrated.report import Explained, Proof, Report, Told, Win
 from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
-from zubrel.reasoned.reasons import Reasons, Relaxed
+from zubrel.reasoned.reasons import Reasons, Relaxed, made_along, reasons_after
 
 
 class Early(Struct, frozen=True):
@@ -50,9 +51,18 @@ class Early(Struct, frozen=True):
         return lines
 
 
-def told_early(certain: Certain) -> Early:
-    """All of it in words. Raises `Mismatch` as `replay` does."""
-    return Early(win_of(certain), certain.unwinnable, tuple(findings_of(certain)))
+class ToldBefore:
+    """What was told of plays, by the numbers of their steps: each look has most of them again."""
+
+    def __init__(self) -> None:
+        self.wins: dict[tuple[int, ...], Win] = {}
+        self.dooms: dict[tuple[tuple[int, ...], tuple[int, ...], bool], Told] = {}
+
+
+def told_early(certain: Certain, words: ToldBefore | None = None) -> Early:
+    """All of it in words, of which some may be known. Raises `Mismatch` as `replay` does."""
+    words = words or ToldBefore()
+    return Early(_win_of(certain, words), certain.unwinnable, tuple(_findings_of(certain, words)))
 
 
 def with_certain(report: Report, early: Early) -> Report:
@@ -117,15 +127,15 @@ def explained_by(report: Report, early: Early) -> Report:
     )
 
 
-def findings_of(certain: Certain) -> Iterator[Told]:
+def _findings_of(certain: Certain, words: ToldBefore) -> Iterator[Told]:
     """The certain findings in the order of the world. Raises `Mismatch` as `replay` does."""
     accepted = {(e.finding, e.subject): e.because for e in certain.system.world.accepted}
-    for told in _every(certain):
+    for told in _every(certain, words):
         key = (told.kind, told.subject)
         yield replace(told, accepted=True, because=accepted[key]) if key in accepted else told
 
 
-def _every(certain: Certain) -> Iterator[Told]:
+def _every(certain: Certain, words: ToldBefore) -> Iterator[Told]:
     world = certain.system.world
     if certain.unwinnable:
         span = next((e.span for e in world.endings.values() if e.good), None)
@@ -136,7 +146,10 @@ def _every(certain: Certain) -> Iterator[Told]:
     dealt = [doom for doom in certain.dooms if doom.step.rule.kind == "deal"]
     # a deal is nobody's move: one that dooms stands for all of them
     for doom in (*dealt[:1], *(d for d in certain.dooms if d not in dealt)):
-        yield _told(certain, doom)
+        key = _numbers_of(doom.walk), _numbers_of(doom.onward), doom.by_luck
+        if key not in words.dooms:
+            words.dooms[key] = _told(certain, doom)
+        yield words.dooms[key]
     # by relaxation: what it does not reach no play does
     for finding in _unreachable(certain):
         reasons = Reasons(certain.system, Relaxed(certain.whole))
@@ -161,12 +174,22 @@ def _without_walk(finding: Finding, reasons: Explained) -> Told:
     return replace(told, why=reasons.why, certain=True, proof=Proof(()))
 
 
-def win_of(certain: Certain) -> Win | None:
+def _win_of(certain: Certain, words: ToldBefore) -> Win | None:
     """The win that is known, which may not be the shortest."""
     if certain.win is None:
         return None
-    system = certain.system
-    walked = walked_along(system.walker, certain.win)
+    key = _numbers_of(certain.win)
+    if key not in words.wins:
+        words.wins[key] = _told_win(certain.system, certain.win)
+    return words.wins[key]
+
+
+def _numbers_of(steps: Sequence[Step]) -> tuple[int, ...]:
+    return tuple(step.number for step in steps)
+
+
+def _told_win(system: System, steps: Sequence[Step]) -> Win:
+    walked = walked_along(system.walker, steps)
     end = walked[-1].after if walked else system.walker.start()
     ending = str(end[ENDING])
     name, lines = system.world.endings[ending].name, lines_of(system.world, walked)
@@ -181,7 +204,6 @@ def _told(certain: Certain, doom: DoomingStep) -> Told:
     # the same play with another end, which is a win: what its last move took away was there before
     before = walked_along(system.walker, (*doom.walk[:-1], *doom.onward))
     moves = system.walker.moves(walked[-1].after)
-    after = Future(certain.relaxation, doom.after)
     # as the interpreter says: whether there are moves at all needs no proof of a search
     aftermath = (
         "Then the player is wandering: there are moves, but no win."
@@ -193,7 +215,7 @@ def _told(certain: Certain, doom: DoomingStep) -> Told:
     if rule.kind == "deal":
         message = f"from some of {number_of_deals(world.deals):,} deals no play wins"
         finding = Finding("bad_deal", "error", "world", message, world.deals[0].span)
-    reasons = _reasons(certain, after, walked)
+    reasons = _why_lost(certain, doom, walked)
     told = told_of(finding, lines_of(world, walked), reasons.lines((aftermath,)))
     lines = lines_of(world, walked)
     proof = Proof(lines_of(world, before)[max(0, len(lines) - 1) :])
@@ -213,8 +235,20 @@ def _dealt_out(system: System, walk: Sequence[Step]) -> Iterator[Step]:
         yield next(step for step in system.dealing_steps if step.rule is rule)
 
 
+def _why_lost(certain: Certain, doom: DoomingStep, walked: Sequence[Walked]) -> Explained:
+    """Why no win is left after a move that dooms."""
+    future = Future(certain.relaxation, doom.after)
+    if not future.may_hold(won_formula(certain.system)):
+        return _reasons(certain, future, walked)
+    # what sets of values do not know was found by going everywhere
+    space = certain.after(doom)
+    if space is None:
+        return Explained()
+    reasons = reasons_after(certain.system, space, made_along(walked))
+    return explained(reasons, reasons.of_no_win())
+
+
 def _reasons(certain: Certain, future: Future, walked: Sequence[Walked]) -> Explained:
     """Why no win is left, as far as it can be told by what may still come."""
-    steps = [(w.rule, w.before, w.after) for w in walked]
-    reasons = Reasons(certain.system, Relaxed(future), steps)
+    reasons = Reasons(certain.system, Relaxed(future), made_along(walked))
     return explained(reasons, reasons.of_no_win())

@@ -8,7 +8,6 @@ from contextlib import suppress
 from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached
-from zubrel.checked.world import Rule
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.future import Future
 from zubrel.findings.dealt import begun
@@ -19,8 +18,9 @@ from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.reasons.sentences import TOLD, sentences
 from zubrel.narrated.replay import Walked
 from zubrel.narrated.report import Explained
+from zubrel.policy import ALONE
 from zubrel.reasoned.claims import Node
-from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, Situation
+from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, made_along, reasons_after
 
 MOST_EXPLAINED = 60
 """Findings of one kind that are explained, in their order."""
@@ -43,6 +43,8 @@ class Explaining:
         self.seen: AnySpace = conclusions.judged.space
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
+        self._alone: dict[tuple[str, str], Explained] = {}
+        """By kind and subject: what all tells that comes after the evidence, where it was found."""
         self._glances: dict[tuple[str, str], Explained | None] = {}
         """By kind and subject: what sets of values tell, where that was looked at."""
 
@@ -57,6 +59,10 @@ class Explaining:
                 asking = [
                     (f, walked) for f, walked in asking if self._at_a_glance(f, walked) is None
                 ]
+                for most in ALONE:
+                    asking = [
+                        (f, walked) for f, walked in asking if not self._told_alone(f, walked, most)
+                    ]
             # a closer look answers what was asked, and may lead to further questions: round by
             # round
             while asking:
@@ -88,6 +94,9 @@ class Explaining:
         glance = self._at_a_glance(finding, walked)
         if glance is not None:
             return glance
+        alone = self._alone.get((finding.kind, finding.subject))
+        if alone is not None:
+            return alone
         while True:
             explanation, unasked = self._from_here(finding, walked)
             if not unasked:
@@ -110,12 +119,28 @@ class Explaining:
         first = self.seen is self.judged.space
         live = self.judged.live if finding.hopeless and first else None
         behind = Behind(self.seen, future, live)
-        reasons = Reasons(self.system, behind, _steps(walked), behind.possible)
+        reasons = Reasons(self.system, behind, made_along(walked), behind.possible)
         explanation = explained(reasons, _trees(reasons, finding))
         said = sentences(reasons, finding, walked)
         if said is not None:
             explanation = replace(explanation, chain=(*explanation.chain, *said))
         return explanation, reasons.unasked
+
+    def _told_alone(self, finding: Finding, walked: tuple[Walked, ...], most: float) -> bool:
+        """Whether all that comes after the evidence explains it, found with so much work at most.
+
+        From where everything is wasted little is left to come, however large the world is.
+        """
+        # what is missed leaves the rest of the world to be played
+        if self.conclusions.after is None or not (finding.hopeless and walked):
+            return False
+        here = self.system.values(walked[-1].after)
+        space = self.conclusions.after(here, most)
+        if space is None:
+            return False
+        reasons = reasons_after(self.system, space, made_along(walked))
+        self._alone[finding.kind, finding.subject] = explained(reasons, _trees(reasons, finding))
+        return True
 
     def _look_closer(self, unasked: Iterable[Formula]) -> bool:
         """Look at what answers all that was asked so far, and `unasked`: whether it can be had."""
@@ -144,7 +169,7 @@ class Explaining:
         """What sets of values tell, where that is the whole reason."""
         here = walked[-1].after if walked else self.system.walker.start()
         future = Future(self.system.relaxation, tuple(self.system.values(here)))
-        reasons = Reasons(self.system, Relaxed(future), _steps(walked))
+        reasons = Reasons(self.system, Relaxed(future), made_along(walked))
         trees = _trees(reasons, finding)
         # no win is left only where each good ending has its reason
         good = sum(e.good for e in self.system.world.endings.values())
@@ -176,7 +201,3 @@ def _trees(reasons: Reasons, finding: Finding) -> tuple[Node, ...]:
         case "broken_promise":
             return reasons.of_promise(finding.subject)
     return ()
-
-
-def _steps(walked: Iterable[Walked]) -> list[tuple[Rule, Situation, Situation]]:
-    return [(w.rule, w.before, w.after) for w in walked]

@@ -39,7 +39,7 @@ from zubrel.narrated.replay import Walked, walked_along
 from zubrel.narrated.report import Explained, MoveLine, Proof, Told
 from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.policy import SAMPLE
-from zubrel.reasoned.reasons import Reasons, Relaxed
+from zubrel.reasoned.reasons import Reasons, Relaxed, made_along
 
 EXPLAIN, ASK = 250, 500
 """Units of work for each step of a system, to tell why something never comes, and for each formula
@@ -176,9 +176,8 @@ class _Missables:
         """Why it never comes any more, as far as that can be told by what may still come."""
         self.budget.spend(EXPLAIN * len(self.system.steps))
         walked, _ = self._walked(one.play)
-        steps = [(w.rule, w.before, w.after) for w in walked[: one.moves]]
         future = Future(self.relaxation, one.values)
-        reasons = Reasons(self.system, Relaxed(future), steps)
+        reasons = Reasons(self.system, Relaxed(future), made_along(walked[: one.moves]))
         return explained(reasons, reasons.of_having(finding.subject))
 
     def _told(self, finding: Finding, one: Missed, why: Explained) -> Told:

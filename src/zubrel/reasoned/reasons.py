@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any as Anything
+from typing import Protocol
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE, Any, At, Cond, Holds, LockOpen, QuestIs, all_of
@@ -24,6 +25,22 @@ from zubrel.reasoned.together import Together
 Situation = Mapping[Key, Value]
 Made = tuple[Rule, Situation, Situation]
 """A move: its rule, the situation before it, and after it."""
+
+
+class _Walked(Protocol):
+    """A move of a play, whatever else is known of it."""
+
+    @property
+    def rule(self) -> Rule: ...
+    @property
+    def before(self) -> Situation: ...
+    @property
+    def after(self) -> Situation: ...
+
+
+def made_along(walked: Iterable[_Walked]) -> list[Made]:
+    """The moves of a walk."""
+    return [(move.rule, move.before, move.after) for move in walked]
 
 
 class Behind:
@@ -197,6 +214,12 @@ class Reasons:
             if outcome.destination is not None:
                 parts.append(self.system.world.areas[outcome.destination].needs)
         return all_of(rule.needs, *parts, rule.offered)
+
+
+def reasons_after(system: System, space: AnySpace, walk: Sequence[Made]) -> Reasons:
+    """Reasons by a space of all that comes after a walk."""
+    behind = Behind(space, space.everything)
+    return Reasons(system, behind, walk, behind.possible)
 
 
 def _past_of(system: System, walk: Iterable[Made]) -> Iterator[Past]:
