@@ -23,7 +23,7 @@ ORDER = [
     ("narrated",),
     ("odds",),
     ("played",),
-    ("drawn", "looks"),
+    ("drawn", "looks", "reached"),
     ("pipeline",),
     ("routes", "mended"),
     ("whys", "swept", "edited"),

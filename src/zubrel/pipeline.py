@@ -69,7 +69,13 @@ def survey(
     Raises `InvalidInput` when the world never comes to rest, `LimitReached` where a limit comes
     before anything was found.
     """
-    system = compile_world(world, budget)
+    return survey_of(compile_world(world, budget), budget, progress, merging)
+
+
+def survey_of(
+    system: System, budget: Budget, progress: Progress | None = None, merging: bool = False
+) -> AnySpace:
+    """The same of the system of a world."""
     return begun(_surveyed(system, budget, progress or Silence(), merging))
 
 

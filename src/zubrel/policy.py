@@ -119,6 +119,9 @@ TELLING, EXPLAINING = 80 * SECOND, 30 * SECOND
 ALONE, ALONE_IN_ALL = (1 * SECOND, 4 * SECOND), 15 * SECOND
 """Work on all that comes after the walk of one finding, at first and again, and on all of them: it
 is small where much was wasted."""
+ROUTING = 6 * SECOND
+"""Work on every situation for one question about a world, before plays and proofs are made for that
+alone: what they tell of a way there is that it takes so many moves at most."""
 TRIAL, TRIAL_MORE = 20 * SECOND, 4.0
 """Work on a changed world of `mend` before it counts as undecided: so much, or so many times what
 the world took as it is (the draft of the demo: 0.3 to 2.5 times)."""

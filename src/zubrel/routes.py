@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from zubrel.authored.conditions import Condition, parse_condition
 from zubrel.authored.document import Document, document_of, read_document
 from zubrel.authored.files import read_source
-from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.base.budget import Budget, LimitReached, Limits, WorkSpent
 from zubrel.base.diagnostics import Diagnostic, InvalidInput, Problems
 from zubrel.base.progress import Progress, Silence
 from zubrel.base.source import Source, Span
@@ -19,20 +19,25 @@ from zubrel.checked.check import check
 from zubrel.checked.deals import number_of_deals
 from zubrel.checked.keys import ENDING, UNENDED
 from zubrel.checked.world import World
+from zubrel.compiled.asking import asking, asking_to_end
 from zubrel.compiled.compile import compile_world
-from zubrel.compiled.formulas import Formula
+from zubrel.compiled.formulas import FALSE, Formula
+from zubrel.compiled.system import System
+from zubrel.explored.explore import share
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.dealt import beginnings
 from zubrel.findings.fates import Fates, fates
 from zubrel.findings.judged import AnySpace, ending_formula, won_formula
-from zubrel.narrated.replay import replay
+from zubrel.narrated.replay import replay, walked_along
 from zubrel.narrated.report import Deals, Dealt, MoveLine
 from zubrel.narrated.unrest import never_rests
 from zubrel.narrated.walks import deal_of as deal_of_walk
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import load, survey
+from zubrel.pipeline import load, survey_of
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
 from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, deal_of, read_script
+from zubrel.policy import ROUTING
+from zubrel.reached import Reached
 from zubrel.walked.changing import Situation
 
 MOST_DEALS = 20_000
@@ -83,10 +88,8 @@ def _route(
     asked = [] if goal is None or goal in endings else [asked_condition("--to", goal)]
     asked += [] if avoid is None else [asked_condition("--avoid", avoid)]
     world = check(document, asked)
-    space = survey(world, budget, progress)
-    system = space.system
-    translator = system.translator
-    conditions = [translator.formula(c) for c in world.asked]
+    system = compile_world(world, budget)
+    conditions = [system.formula(c) for c in world.asked]
     words = "a win" if goal is None else goal
     if goal is None:
         target = won_formula(system)
@@ -95,8 +98,22 @@ def _route(
     else:
         target = conditions[0]
     # what is to be avoided comes last among what was asked
-    walks = space.walks(space.where(conditions[-1]) if avoid is not None else None)
-    trace = walks.shortest(space.where(target))
+    avoided = FALSE if avoid is None else conditions[-1]
+    if goal is not None and goal not in endings:
+        far = asking(system, target, avoided)
+    else:
+        good = [e.id for e in world.endings.values() if (e.good if goal is None else e.id == goal)]
+        far = asking_to_end(system, good, avoided)
+    try:
+        # where nobody can tell a play to it in another way, it is looked for as long as it takes
+        with budget.within(float("inf") if far is None else share(budget, ROUTING)):
+            space = survey_of(system, budget, progress)
+            walks = space.walks(None if avoid is None else space.where(avoided))
+            trace = walks.shortest(space.where(target))
+    except WorkSpent:
+        budget.spend(1)  # a share that is all spent outside of here ends this
+        assert far is not None, "without it there is no limit"
+        return _far_route(system, far, words, budget, progress or Silence())
     if trace is None:
         if space.stopped is not None:
             # after a cut search "nobody gets there" would be a guess
@@ -107,6 +124,21 @@ def _route(
     lines = lines_of(world, walked)
     deals = _deals(space, target, deal_of_walk(world, walked), avoid is None)
     return Route(words, lines, trace.shortest, deals)
+
+
+def _far_route(
+    system: System, far: System, words: str, budget: Budget, progress: Progress
+) -> Route:
+    """A route in a world of which nobody can list the situations: no shortest one."""
+    trace = Reached(far, budget, progress).play()
+    if trace is None:
+        return Route(words, None, True)
+    # the steps of the world itself: that it ends where it asks for something is no part of it
+    walked = walked_along(system.walker, [system.steps[s.number] for s in trace.steps])
+    best = deal_of_walk(system.world, walked)
+    every = number_of_deals(system.world.deals)
+    deals = Deals(best, every, None, None, ()) if system.world.deals else None
+    return Route(words, lines_of(system.world, walked), trace.shortest, deals)
 
 
 def _deals(

@@ -3,33 +3,40 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from contextlib import suppress
 
 from msgspec import Struct
 
 from zubrel.authored.document import Document, read_document
 from zubrel.authored.files import read_source
-from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.base.budget import Budget, LimitReached, Limits, WorkSpent
 from zubrel.base.diagnostics import Diagnostic, InvalidInput
-from zubrel.base.progress import Progress
+from zubrel.base.progress import Progress, Silence
 from zubrel.checked import keys
 from zubrel.checked.check import check
 from zubrel.checked.conditions import Cond, Holds
 from zubrel.checked.world import Rule, World
+from zubrel.compiled.asking import asking
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.future import Future
 from zubrel.compiled.system import System
+from zubrel.explored.explore import share
+from zubrel.explored.space import Trace
+from zubrel.findings.dealt import begun
 from zubrel.findings.judged import AnySpace, possible_formula
+from zubrel.findings.large.questions import whole_lens_for
 from zubrel.narrated.reasons.explained import explained
-from zubrel.narrated.replay import replay
+from zubrel.narrated.replay import replay, walked_along
 from zubrel.narrated.report import Explained, MoveLine
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import whole_survey
+from zubrel.pipeline import survey_of
 from zubrel.played.script import ScriptMove, check_names, deal_of, read_script
 from zubrel.played.session import Impossible, NeedsOutcome, Session
+from zubrel.policy import EXPLAINING, ROUTING
+from zubrel.reached import Reached
 from zubrel.reasoned.claims import Node
-from zubrel.reasoned.reasons import Behind, Made, Reasons, Relaxed, Situation
+from zubrel.reasoned.reasons import Made, Reasons, Relaxed, Situation, reasons_after
 from zubrel.routes import asked_condition
 
 
@@ -37,7 +44,8 @@ class Possibility(Struct, frozen=True):
     """Whether something can be, from the start or after `made` moves.
 
     Where it can, `moves` are a walk to it from the start (None: after a script, where `further`
-    tells how many more moves it takes at least). Where it cannot, `explained` tells why.
+    tells how many more moves it takes, at least, or, not `shortest`, at most). Where it cannot,
+    `explained` tells why.
     """
 
     asked: str
@@ -76,15 +84,27 @@ def why(
     quick = _at_a_glance(system, formula, rule, made)
     if quick is not None:
         return Possibility(words, False, moves, explained=quick)
-    space = whole_survey(world, budget, progress)
-    here = made[-1][2] if made else space.system.walker.start()
-    future: Any = space.everything
-    if made:
-        (future,) = space.reached_from([space.of(here)])
-    if space.allows(future, formula):
-        return _how(space, formula, words, moves, here)
-    behind = Behind(space, future)
-    reasons = Reasons(space.system, behind, made, behind.possible)
+    here = made[-1][2] if made else system.walker.start()
+    begun_here = system.begun_with(system.values(here)) if made else system
+    far = asking(begun_here, formula, going_on=rule is not None)
+    try:
+        # where nobody can tell it in another way, it is looked for as long as it takes
+        with budget.within(float("inf") if far is None else share(budget, ROUTING)):
+            space = survey_of(begun_here, budget, progress)
+            if space.stopped is not None:
+                raise budget.ended or LimitReached(space.stopped)
+            if space.allows(space.everything, formula):
+                return _how(space, system, formula, words, moves, here)
+    except WorkSpent:
+        budget.spend(1)  # a share that is all spent outside of here ends this
+        assert far is not None, "without it there is no limit"
+        play = Reached(far, budget, progress or Silence()).play()
+        if play is not None:
+            return _far(system, play, words, moves)
+        return Possibility(
+            words, False, moves, explained=_why_far(begun_here, formula, rule, made, budget)
+        )
+    reasons = reasons_after(system, space, made)
     return Possibility(
         words, False, moves, explained=explained(reasons, _trees(reasons, formula, rule))
     )
@@ -147,7 +167,35 @@ def _trees(reasons: Reasons, formula: Formula, rule: Rule | None) -> tuple[Node,
     return reasons.of_formula(formula) if rule is None else reasons.of(rule.id)
 
 
-def _how(space: AnySpace, formula: Formula, words: str, made: int, here: Situation) -> Possibility:
+def _why_far(
+    system: System, formula: Formula, rule: Rule | None, made: Sequence[Made], budget: Budget
+) -> Explained:
+    """Why it can never be, where nobody can list the situations; empty where that is too much."""
+    asked: dict[Formula, None] = {formula: None}
+    with suppress(LimitReached, MemoryError), budget.within(EXPLAINING):
+        while True:
+            space = begun(whole_lens_for(system, tuple(asked), budget, Silence()))
+            reasons = reasons_after(system, space, made)
+            trees = _trees(reasons, formula, rule)
+            # what a look cannot answer is asked of the next one, which knows all that came before
+            if reasons.unasked.keys() <= asked.keys():
+                return explained(reasons, trees) if not reasons.unasked else Explained()
+            asked |= reasons.unasked
+    return Explained()
+
+
+def _far(system: System, play: Trace, words: str, made: int) -> Possibility:
+    """How it can be, by a play that may not be the shortest."""
+    if made:
+        return Possibility(words, True, made, shortest=play.shortest, further=len(play.steps))
+    steps = [system.steps[step.number] for step in play.steps]
+    lines = lines_of(system.world, walked_along(system.walker, steps))
+    return Possibility(words, True, moves=lines, shortest=play.shortest)
+
+
+def _how(
+    space: AnySpace, system: System, formula: Formula, words: str, made: int, here: Situation
+) -> Possibility:
     """How it can be: a walk from the start, or how far it is from where a script has led."""
     target = space.where(formula)
     if made:
@@ -156,7 +204,5 @@ def _how(space: AnySpace, formula: Formula, words: str, made: int, here: Situati
     trace = space.walks().shortest(target)
     if trace is None:
         raise LimitReached("the end of what was searched")
-    walked = replay(space.system.walker, space, trace)
-    return Possibility(
-        words, True, moves=lines_of(space.system.world, walked), shortest=trace.shortest
-    )
+    walked = replay(system.walker, space, trace)
+    return Possibility(words, True, moves=lines_of(system.world, walked), shortest=trace.shortest)

@@ -144,7 +144,8 @@ def write_answer(answer: Possibility, console: Console) -> None:
     console.print(title)
     if answer.further is not None:
         soon = "as it is" if answer.further == 0 else f"in {counted(answer.further, 'more move')}"
-        console.print(indented(Text(f"{where}, {soon} at the earliest"), 2))
+        when = "at the earliest" if answer.shortest else "at most"
+        console.print(indented(Text(f"{where}, {soon} {when}"), 2))
     elif answer.moves:
         console.print(indented(Text(f"{length(len(answer.moves), answer.shortest)}:", QUIET), 2))
         console.print(indented(walk_table(answer.moves, full=False), 4))

@@ -24,8 +24,8 @@ from zubrel.explored.backward.closing import BackwardFixpoint
 from zubrel.explored.backward.functions import Function
 from zubrel.explored.backward.reaching import Reaching
 from zubrel.explored.backward.seeking import Seeking
-from zubrel.explored.backward.shortening import shorter
 from zubrel.explored.by_sets import by_choice, shifted
+from zubrel.explored.packed.shortening import shorter
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Distance, EverySituation, NotAsked, Trace
 from zubrel.explored.symbolic.encoding import Diagram
@@ -318,7 +318,7 @@ class BackwardWalks:
         # whatever is left out could lead to where a play must never be
         if play is None or not wanted.is_plain:
             return play
-        return shorter(play, wanted.areas, back.known)
+        return shorter(play, lambda word: back.known.holds(wanted.areas, word), back.walking)
 
     def moves_to(self, target: AreaSet) -> Distance | None:
         trace = self.shortest(target)
