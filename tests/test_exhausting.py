@@ -7,7 +7,7 @@ from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
-from zubrel.base.budget import Budget, Limits
+from zubrel.base.budget import Budget, LimitReached, Limits
 from zubrel.certain import exhausting, stage
 from zubrel.certain.exhausting import Exhausting
 from zubrel.certain.hunt import Hunt
@@ -59,6 +59,14 @@ class ByHand(unittest.TestCase):
             (told,) = told_early(known()).findings
         self.assertEqual((told.why, len(told.explanation)), ((), 1))
         self.assertIn("there are moves, but no win", told.explanation[0])
+
+    def test_after_a_limit_a_reason_that_takes_little_is_told_all_the_same(self):
+        found = known()
+        found.budget.end(LimitReached("the limit of a test"))
+        with self.assertRaises(LimitReached):
+            found.budget.check_limits()
+        (told,) = told_early(found).findings
+        self.assertTrue(told.why)
 
     def test_what_was_told_of_a_play_is_not_told_anew(self):
         found, words = known(), ToldBefore()

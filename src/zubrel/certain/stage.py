@@ -9,7 +9,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from zubrel.base.budget import SECOND, Budget, LimitReached
+from zubrel.base.budget import SECOND, Budget, LimitReached, Limits, WorkSpent
 from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.hunt import Hunt, every_doom
 from zubrel.certain.leaving import Leaving
@@ -32,8 +32,9 @@ FOR_SMALLER = 0.3
 IN_SMALLER, FOR_TELLING = 0.45, 0.1
 """The share of the work on looking that is done in the smaller world, and on playing in the whole
 one what was found there."""
-AFTERWARDS = 1 * SECOND
-"""Work on all that comes after a move that dooms."""
+AFTERWARDS, AT_LAST = 1 * SECOND, 0.05 * SECOND
+"""Work on all that comes after a move that dooms, and where a limit has come (of twelve moves in
+three worlds it takes 0.01 each)."""
 MOST_PLAYS = 60
 """Plays that win that are told of."""
 
@@ -62,8 +63,16 @@ class Certain(Struct, frozen=True):
 
     def after(self, doom: DoomingStep) -> Space[Any] | None:
         """Every situation that comes after a move that dooms; None where there are too many."""
-        with suppress(LimitReached, MemoryError), self.budget.within(AFTERWARDS):
-            return explore_after(self.system, doom.after, self.budget)
+        memory = Limits(memory=self.budget.limits.memory)
+        # where a limit of time has come meanwhile, what is small is told all the same
+        for budget, most in ((self.budget, AFTERWARDS), (Budget(memory), AT_LAST)):
+            try:
+                with budget.within(most):
+                    return explore_after(self.system, doom.after, budget)
+            except WorkSpent:
+                return None
+            except (LimitReached, MemoryError):
+                continue
         return None
 
 
