@@ -2,6 +2,7 @@
 
 import random
 import unittest
+from contextlib import contextmanager
 from itertools import pairwise
 from unittest import mock
 
@@ -11,10 +12,11 @@ from tests.said_worlds import said_world
 from tests.seeds import least, sampled
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import world_of
-from zubrel import routes, whys
+from zubrel import reached, routes, whys
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.progress import Silence
+from zubrel.checked.keys import PLACE, UNDEALT
 from zubrel.compiled.asking import asking, asking_to_end
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import FALSE, Within
@@ -73,6 +75,8 @@ def routed(world, goal):
 class AgainstAllSituations(unittest.TestCase):
     def setUp(self):
         self.found = self.never = 0
+        # small worlds would be listed
+        self.enterContext(mock.patch.object(reached, "LITTLE", 0))
 
     def compare(self, system, space, asked, formula, avoided=FALSE):
         """A play of an asking system, or that there is none, against every situation."""
@@ -140,9 +144,19 @@ class Questions(ProgramTest):
 
     def both(self, ask):
         """What is answered with every situation, and without."""
-        with mock.patch.object(routes, "ROUTING", 0), mock.patch.object(whys, "ROUTING", 0):
+        with self.nothing_listed():
             far = ask()
         return ask(), far
+
+    @contextmanager
+    def nothing_listed(self):
+        """Small worlds are asked as large ones are."""
+        with (
+            mock.patch.object(routes, "ROUTING", 0),
+            mock.patch.object(whys, "ROUTING", 0),
+            mock.patch.object(reached, "LITTLE", 0),
+        ):
+            yield
 
     def why(self, asked, *moves):
         """Whether and why something can be, after some moves, in both ways."""
@@ -176,6 +190,23 @@ class Questions(ProgramTest):
         self.assertFalse(near.possible or far.possible)
         self.assertEqual(near.explained.lines(), far.explained.lines())
         self.assertIn("no more than 2 can be had together", "\n".join(far.explained.lines()))
+
+    def test_what_can_still_be_won(self):
+        told = dict.fromkeys(("live", "doomed", "ended"), 0)
+        for name, system, space in systems(sampled(8)):
+            near, far = (routes.fate_of(system.world, Budget(Limits())) for _ in range(2))
+            # nobody asks before everything is dealt
+            every = [s for s in space.examples(space.everything, 60) if s[PLACE] != UNDEALT]
+            for here in every[:: 1 + len(every) // 8]:
+                with self.subTest(world=name, situation=here):
+                    with self.nothing_listed():
+                        fate = far(here)
+                    self.assertEqual(fate, near(here))
+                    told[fate] += 1
+            few = routes.fate_of(system.world, Budget(Limits()))
+            with self.subTest(world=name), mock.patch.object(routes, "ROUTING", 0):
+                self.assertEqual(few(every[-1]), near(every[-1]))
+        self.assertGreater(min(told.values()), least(12))
 
     def test_routes(self):
         met = 0

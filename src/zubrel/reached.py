@@ -11,6 +11,7 @@ from zubrel.certain.hunt import Hunt
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.parts import ENDING, wins_of
 from zubrel.compiled.system import System
+from zubrel.explored.explore import explore_after
 from zubrel.explored.packed.shortening import shorter
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Trace
@@ -18,6 +19,8 @@ from zubrel.findings.judged import won_formula
 from zubrel.findings.large.questions import whole_lens_for
 from zubrel.quotient.lens import Lens
 
+LITTLE = 1 * SECOND
+"""Work on every situation, of which there are few where everything is wasted."""
 AT_FIRST, MORE = 2 * SECOND, 4
 """Work on plays in the first turn, and how many times as much each next turn has; the proof that no
 play comes there may take twice as much."""
@@ -34,10 +37,14 @@ class Reached:
         """What has proved that no play comes there, where that took more than sets of values."""
 
     def play(self) -> Trace | None:
-        """A play that comes there, not the shortest; None: there is none, which is certain.
+        """A play that comes there, which may not be the shortest; None: there is none, for sure.
 
         Raises `LimitReached` where a limit comes before it is known.
         """
+        with suppress(WorkSpent), self.budget.within(LITTLE):
+            space = explore_after(self.system, self.system.start, self.budget)
+            return space.walks().shortest(space.where(won_formula(self.system)))
+        self.budget.spend(1)  # a share that is all spent outside of here ends this
         seeker = Seeker(self.system, self.budget)
         start = seeker.rooms.start()
         if seeker.rooms.is_over(start):
@@ -50,7 +57,7 @@ class Reached:
             with suppress(WorkSpent), self.budget.within(work):
                 if hunt.first_win():
                     return self._shorter(Trace(hunt.win(), shortest=False))
-            self.budget.spend(1)  # a share that is all spent outside of here ends this
+            self.budget.spend(1)
             with suppress(WorkSpent), self.budget.within(2 * work):
                 return self._by_lens(work)
             self.budget.spend(1)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -17,7 +17,7 @@ from zubrel.base.source import Source, Span
 from zubrel.checked import keys
 from zubrel.checked.check import check
 from zubrel.checked.deals import number_of_deals
-from zubrel.checked.keys import ENDING, UNENDED
+from zubrel.checked.keys import ENDING, UNENDED, Key, Value
 from zubrel.checked.world import World
 from zubrel.compiled.asking import asking, asking_to_end
 from zubrel.compiled.compile import compile_world
@@ -180,23 +180,40 @@ def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> F
 
     Asking raises `LimitReached` where a limit cuts the search short, and nothing is certain.
     """
+    silence = progress or Silence()
     known: list[Fates] = []
+
+    def far(system: System) -> Fates:
+        """What is told of one situation by what may come after it."""
+
+        def fate(situation: Mapping[Key, Value]) -> str:
+            here = system.begun_with(system.values(situation))
+            return "doomed" if Reached(here, budget, silence).play() is None else "live"
+
+        return fate
+
+    def search() -> Fates:
+        system = compile_world(world, budget)
+        try:
+            with budget.within(share(budget, ROUTING)):
+                return fates(system, budget, silence)
+        except WorkSpent:
+            budget.spend(1)  # a share that is all spent outside of here ends this
+            return far(system)
 
     def fate(situation: Situation) -> str:
         if situation[ENDING] != UNENDED:
             return "ended"
-        if not known:
-            system = compile_world(world, budget)
-            try:
-                # the first question pays for the search; a script without one never does
-                known.append(fates(system, budget, progress or Silence()))
-            except EndlessSettling as endless:
-                raise InvalidInput([never_rests(world, endless)]) from None
-        diagram = known[0](situation)
+        try:
+            # the first question pays for the search; a script without one never does
+            known[:] = known or [search()]
+            told = known[0](situation)
+        except EndlessSettling as endless:
+            raise InvalidInput([never_rests(world, endless)]) from None
         # of a situation that was seen whole the answer stands, whatever limit came
-        if diagram == "unknown" and budget.ended is not None:
+        if told == "unknown" and budget.ended is not None:
             raise budget.ended
-        return diagram
+        return told
 
     return fate
 
