@@ -21,6 +21,8 @@ from zubrel.quotient.lens import Lens
 
 LITTLE = 1 * SECOND
 """Work on every situation, of which there are few where everything is wasted."""
+SHORTENING = 200_000
+"""Steps that are made to find out what the play can do without: about a second."""
 AT_FIRST, MORE = 2 * SECOND, 4
 """Work on plays in the first turn, and how many times as much each next turn has; the proof that no
 play comes there may take twice as much."""
@@ -66,7 +68,9 @@ class Reached:
     def _shorter(self, play: Trace) -> Trace:
         walking, good = Walking(self.system), wins_of(self.system.world)
         ended = walking.packing.fields[ENDING]
-        return shorter(play, lambda word: (word & ended.mask) >> ended.shift in good, walking)
+        return shorter(
+            play, lambda word: (word & ended.mask) >> ended.shift in good, walking, SHORTENING
+        )
 
     def _by_lens(self, work: float) -> Trace | None:
         lens = whole_lens_for(self.system, (), self.budget, self.progress, forward=work)

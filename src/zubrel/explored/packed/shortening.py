@@ -13,15 +13,17 @@ MOST_PLAYED = 30_000
 """Steps that are made to find out what a play can do without: a fifth of a second."""
 
 
-def shorter(play: Trace, is_there: Callable[[int], bool], walking: Walking) -> Trace:
+def shorter(
+    play: Trace, is_there: Callable[[int], bool], walking: Walking, most: int = MOST_PLAYED
+) -> Trace:
     """A play to where something is so of the packed situation that has no more steps, as far as one
-    is soon found."""
+    is found with so many steps made at `most`."""
     attempts = 0
 
     def played(steps: Sequence[Step]) -> Sequence[Step] | None:
         nonlocal attempts
         attempts += 1
-        if attempts * len(play.steps) > MOST_PLAYED:
+        if attempts * len(play.steps) > most:
             return None
         return _played(steps, is_there, walking)
 
