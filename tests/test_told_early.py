@@ -3,11 +3,14 @@
 import json
 import unittest
 from typing import ClassVar
+from unittest import mock
 
 from junitparser import JUnitXml
 
 from tests.program import ProgramTest
 from tests.test_certain import many_shells
+from zubrel import looks, pipeline
+from zubrel.api import loads
 
 SHELLS = 11
 MANY = many_shells(SHELLS)
@@ -99,6 +102,20 @@ class Forms(ProgramTest):
         found = json.loads(self.check(world, "--format", "json", code=1))
         kinds = {(f["kind"], f["severity"]) for f in found["findings"]}
         self.assertIn(("unreachable", "warning"), kinds)
+
+    def test_why_says_that_there_may_be_more_where_a_limit_came(self):
+        self.write("w.yaml", MANY)
+        done = self.zubrel("why", "w.yaml", "smash", *CUT, code=0)
+        self.assertIn("Smash the lens", done.stdout)
+        self.assertIn("limit of 1,000 situations: there may be more about smash", done.stderr)
+
+    def test_who_asks_about_one_thing_does_not_wait_for_a_proof_that_lasts(self):
+        world, soon = loads(many_shells(14)), ((1_000, 60_000),) * 2
+        for asked, ends in (("smash", True), ("oil", False), (None, False)):
+            with self.subTest(asked=asked), mock.patch.object(looks, "CERTAIN", soon):
+                told = pipeline.report(world, beside_win=asked)
+                self.assertEqual(told.stopped, "what is certain of it" if ends else None)
+                self.assertIn(("softlock", "smash"), {(f.kind, f.subject) for f in told.findings})
 
     def test_the_page_has_it_too(self):
         self.write("w.yaml", MANY)

@@ -19,6 +19,7 @@ from zubrel.findings.finding import Finding, by_gravity
 from zubrel.narrated.report import Report, Told
 from zubrel.narrated.words import counted
 from zubrel.policy import (
+    ASKED_ABOUT,
     CERTAIN,
     CERTAIN_LATE,
     CERTAIN_LISTED,
@@ -42,10 +43,14 @@ REST = 1 * SECOND
 class EarlyLooks:
     """What is certain soon: found in the midst of a proof that lasts, or after one that was cut."""
 
-    def __init__(self, system: System, budget: Budget, progress: Progress) -> None:
+    def __init__(
+        self, system: System, budget: Budget, progress: Progress, wanted: str | None = None
+    ) -> None:
+        """The proof ends like at a limit where the `wanted` subject is certain after some looks."""
         self.system = system
         self.budget = budget
         self.progress = progress
+        self.wanted = wanted
         self.told: Any = None
         """`narrated.early.Early`, imported when it is needed: small worlds do without."""
         self.words: Any = None
@@ -54,6 +59,8 @@ class EarlyLooks:
         """`certain.stage.Looking`, the same."""
         self.reduced: Reduced | None = None
         """The world made smaller, once somebody has asked for it."""
+        self.looks = 0
+        """How often moves that doom were looked for in the midst of the proof."""
         self.left = list(CERTAIN)
         # whoever waits for a large world is told something within seconds
         if len(system.variables) * len(system.steps) >= MANY_RULES:
@@ -73,9 +80,15 @@ class EarlyLooks:
     def _tell(self, work: float, whole: bool) -> None:
         known = [] if self.told is None else self.told.lines()
         self._look(work, whole)
+        self.looks += whole
         if self.told is not None:
             self.progress.certain([line for line in self.told.lines() if line not in known])
+            if self.looks >= ASKED_ABOUT and self._knows_wanted():
+                raise self.budget.end(LimitReached("what is certain of it"))
         self._wait()
+
+    def _knows_wanted(self) -> bool:
+        return any(finding.subject == self.wanted for finding in self.told.findings)
 
     def listed(self) -> None:
         """Every situation is listed: the proof ends soon, unless there is far more to be told."""

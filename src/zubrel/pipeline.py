@@ -118,7 +118,8 @@ def report(
     `with_outline`: also what pictures need. `jobs` are processes that may be at work at once, or
     those who help this one.
     Without reasons nothing is explained, and nothing is looked for before the proof ends.
-    Findings on the subject `beside_win` are shown by moves that share most with the shortest win.
+    Findings on the subject `beside_win` are shown by moves that share most with the shortest win;
+    where one is certain, a proof that lasts is not waited for.
     Situations, once they are judged, are `seen` before anything is looked for in them.
     `with_odds`: also all that becomes of aimless plays, for pictures of it.
     """
@@ -134,7 +135,7 @@ def report(
     # without reasons it is one of many variants, of which each has to be quick
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
-    early = EarlyLooks(system, budget, progress)
+    early = EarlyLooks(system, budget, progress, beside_win)
     return early.added_to(_proved(system, budget, progress, jobs, wishes, early))
 
 

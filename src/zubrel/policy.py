@@ -150,6 +150,9 @@ CERTAIN = (
 first, so that a proof of three seconds is not held up by much (wins of 40 to 160 moves are known
 after 0.1 to 0.6 s); more and more where a proof may never end, so that whoever waits for it is told
 something, and a proof of a minute or more takes two fifths longer at most."""
+ASKED_ABOUT = 2
+"""Looks after which a proof ends that was asked about one subject, of which something is certain:
+within half a minute, where the whole may never end."""
 MANY_RULES, WIN_OF_MANY = 300_000, (0.05 * SECOND, 1.5 * SECOND)
 """Variables times steps from which on a win is looked for before all that, and after which work on
 the proof, and with how much: nothing is proved soon there, and a unit of work takes three times as

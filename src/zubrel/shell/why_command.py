@@ -64,6 +64,8 @@ def why_command(
         findings = findings_about(report, kind, subject)
         if findings:
             _write_findings(report, findings, form, common)
+            if not report.complete:
+                note(f"the search stopped at {report.stopped}: there may be more about {subject}")
             return OK
         if not report.complete:
             note(f"nothing is known of {subject}: the search stopped at {report.stopped}")
