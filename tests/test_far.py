@@ -12,7 +12,7 @@ from tests.said_worlds import said_world
 from tests.seeds import least, sampled
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import world_of
-from zubrel import reached, routes, whys
+from zubrel import probing, reached, routes, whys
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.progress import Silence
@@ -24,6 +24,8 @@ from zubrel.compiled.parts import ENDING
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.judged import ending_formula, possible_formula
+from zubrel.played.probe import rules_named
+from zubrel.probing import probes_of
 from zubrel.reached import Reached
 
 MAKERS = (random_world, said_world, stress_world, trade_world, passage_world)
@@ -62,6 +64,14 @@ def played(walker, steps):
         results = {r.outcome.number: r for r in walker.results(step.rule, met[-1])}
         met.append(results[step.outcome.number].situation)
     return met
+
+
+def told_of(probes):
+    """What probes tell but for ways, texts on them, and numbers."""
+    return [
+        (p.id, p.columns, [(r.cases, r.possible, r.depends) for r in p.rows], p.never, p.cut)
+        for p in probes
+    ]
 
 
 def routed(world, goal):
@@ -154,6 +164,7 @@ class Questions(ProgramTest):
         with (
             mock.patch.object(routes, "ROUTING", 0),
             mock.patch.object(whys, "ROUTING", 0),
+            mock.patch.object(probing, "ROUTING", 0),
             mock.patch.object(reached, "LITTLE", 0),
         ):
             yield
@@ -207,6 +218,28 @@ class Questions(ProgramTest):
             with self.subTest(world=name), mock.patch.object(routes, "ROUTING", 0):
                 self.assertEqual(few(every[-1]), near(every[-1]))
         self.assertGreater(min(told.values()), least(12))
+
+    def test_probes(self):
+        rows = sometimes = 0
+        for name, system, _ in systems(sampled(16)):
+            world = system.world
+            for asked in (*list(world.locks)[:2], *(r.id for r in world.rules[::4]), "area0"):
+                if not rules_named(world, asked) and asked not in world.areas:
+                    continue
+                near, far = self.both(
+                    lambda w=world, a=asked: probes_of(w, a, Budget(Limits()), Silence())
+                )
+                with self.subTest(world=name, asked=asked):
+                    self.assertEqual(told_of(near), told_of(far))
+                for one, other in zip(near, far, strict=True):
+                    rows += len(one.rows)
+                    sometimes += sum(row.possible == "sometimes" for row in one.rows)
+                    for exact, row in zip(one.rows, other.rows, strict=True):
+                        self.assertLessEqual(len(exact.moves), len(row.moves))
+                        self.assertIsNotNone(exact.situations)
+                        self.assertIsNone(row.situations)
+        self.assertGreater(rows, least(300))
+        self.assertGreater(sometimes, least(30))
 
     def test_routes(self):
         met = 0

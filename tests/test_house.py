@@ -26,7 +26,7 @@ ORDER = [
     ("drawn", "looks", "reached"),
     ("pipeline",),
     ("routes", "mended"),
-    ("whys", "swept", "edited"),
+    ("whys", "swept", "edited", "probing"),
     ("output",),
     ("api",),
     ("demo",),

@@ -44,8 +44,10 @@ def _table(probe: Probe) -> Table:
         table.add_column(column.title + f"\n({column.wants} wanted)" * bool(column.wants))
     # texts alone are probed where nothing is tried: no column of dashes then
     tried = any(row.possible for row in probe.rows)
-    titles = ("possible", "situations", "first after", "text")
-    for title in titles if tried else titles[1:]:
+    counted = all(row.situations is not None for row in probe.rows)
+    titles = ["possible"] if tried else []
+    titles += ["situations"] if counted else []
+    for title in (*titles, "first after", "text"):
         table.add_column(title, justify="right" if title == "situations" else "left")
     for number, row in enumerate(probe.rows, 1):
         # cases are numbers of values, column by column
@@ -58,7 +60,7 @@ def _table(probe: Probe) -> Table:
             str(number),
             *(Text(cell) for cell in cells),
             *([Text(words, style)] if tried else ()),
-            f"{row.situations:,}",
+            *([f"{row.situations:,}"] if counted else ()),
             length(len(row.moves), row.shortest),
             Text(row.text or "–"),
         )

@@ -18,7 +18,7 @@ from zubrel.checked.conditions import (
     Level,
     atoms_of,
 )
-from zubrel.compiled.formulas import Formula, opposite
+from zubrel.compiled.formulas import Formula, both, opposite
 from zubrel.explored.space import Space
 from zubrel.narrated.replay import replay
 from zubrel.narrated.report import MoveLine
@@ -52,12 +52,13 @@ class ProbeRow(Struct, frozen=True):
     """A combination that occurs: the case of each column, and what comes of it.
 
     `possible` is yes, no or sometimes, and then `depends` names on what else; None where nothing
-    is tried. `shortest` when no way there has fewer moves.
+    is tried. `situations`: how many there are, where they can be counted. `shortest` when no way
+    there has fewer moves.
     """
 
     cases: tuple[int, ...]
     possible: str | None
-    situations: int
+    situations: int | None
     text: str | None
     moves: tuple[MoveLine, ...]
     shortest: bool
@@ -84,14 +85,20 @@ class Probe(Struct, frozen=True):
 class Prober:
     """What probes of rules and of areas share: columns, combinations, ways to them."""
 
-    def __init__(self, space: Space[Anything], budget: Budget) -> None:
+    def __init__(self, space: Space[Anything], budget: Budget, standing: Formula) -> None:
+        """`standing`: where the player stands before what is probed."""
         self.space = space
         self.budget = budget
         self.world = space.system.world
         self.walker = space.system.walker
         system = space.system
         self.translator = system.translator
-        self.standing: Anything = None
+        self._there = standing
+        self.standing = space.where(standing)
+
+    def _where(self, formula: Formula) -> Anything:
+        """Where a formula holds while the player stands there, of which classes know more."""
+        return self.space.where(both((self._there, formula)))
 
     def _columns_of(self, conditions: Iterable[Cond]) -> Iterator[Column]:
         """A column for each item and meter, one for each other thing that is asked."""
@@ -158,8 +165,7 @@ class Prober:
     def _occurring(self, number: int, low: int, high: int) -> Iterator[tuple[int, int]]:
         """The values of a variable that occur here, as stretches; long ones are not looked into."""
         self.budget.spend(GROUP)
-        within = self.space.where(self.translator.within(number, low, high))
-        if not self.standing & within:
+        if not self._where(self.translator.within(number, low, high)):
             return
         if low == high:
             yield low, high
@@ -191,7 +197,7 @@ class Prober:
         row: Callable[[tuple[int, ...], Anything], ProbeRow],
     ) -> Probe:
         # each row is the meeting of one set of each column, where that is not empty
-        sets = [[self.space.where(f) for f in column.formulas] for column in columns]
+        sets = [[self._where(f) for f in column.formulas] for column in columns]
         for mentioned in range(len(columns), -1, -1):  # as many columns as can be told apart
             groups = islice(self._groups(sets[:mentioned], self.standing), MOST_GROUPS + 1)
             count = sum(1 for _ in groups) if self.standing else 0
@@ -212,6 +218,10 @@ class Prober:
             (),
             (),
         )
+
+    def _size(self, group: Anything) -> int | None:
+        """How many situations a group has; None where classes stand for many of them."""
+        return None if self.space.merged else self.space.count(group)
 
     def _way(self, group: Anything) -> tuple[Situation, tuple[MoveLine, ...], bool]:
         """A situation of a group with a shortest way to it, and whether it is surely that."""

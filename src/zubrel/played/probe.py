@@ -21,6 +21,7 @@ from zubrel.checked.conditions import (
     conjuncts,
 )
 from zubrel.checked.effects import Take, Wear
+from zubrel.checked.things import Said
 from zubrel.checked.world import Rule, World
 from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import both, opposite, variables_of
@@ -49,10 +50,9 @@ class _AreaProber(Prober):
     """What the player reads in an area, by what its texts ask for."""
 
     def __init__(self, space: Space[Anything], area: str, budget: Budget) -> None:
-        super().__init__(space, budget)
+        place = list(space.system.world.areas).index(area)
+        super().__init__(space, budget, standing_formula(space.system, (place,)))
         self.area = self.world.areas[area]
-        place = list(self.world.areas).index(area)
-        self.standing = space.where(standing_formula(space.system, (place,)))
 
     def probe(self) -> Probe:
         columns = tuple(self._columns_of(said.when for said in self.area.says))
@@ -64,24 +64,19 @@ class _AreaProber(Prober):
     def _row(self, cases: tuple[int, ...], group: Anything) -> ProbeRow:
         here, moves, shortest = self._way(group)
         text = area_text(self.walker, here)
-        return ProbeRow(cases, None, self.space.count(group), text, moves, shortest)
+        return ProbeRow(cases, None, self._size(group), text, moves, shortest)
 
 
 class _RuleProber(Prober):
     """One rule: what is possible, and what the player is told."""
 
     def __init__(self, space: Space[Anything], rule: Rule, budget: Budget) -> None:
-        super().__init__(space, budget)
+        system = space.system
         self.rule = rule
-        self.move = next(m for m in space.system.moves if m.rule is rule)
+        self.move = next(m for m in system.moves if m.rule is rule)
         self.gone, self.present = offered_parts(rule.offered)
-        standing = both(
-            (
-                standing_formula(space.system, self.move.areas),
-                *(self.translator.formula(part) for part in self.gone),
-            )
-        )
-        self.standing = space.where(standing)
+        there = standing_formula(system, self.move.areas)
+        super().__init__(space, budget, both((there, *map(system.formula, self.gone))))
 
     def probe(self) -> Probe:
         columns = tuple(self._columns())
@@ -98,29 +93,13 @@ class _RuleProber(Prober):
     def _columns(self) -> Iterator[Column]:
         if self.rule.lock:
             yield self._yes_or_no(LockOpen(self.rule.lock), True)
-        # all that decides whether the move is possible, wherever it is written
-        conditions: list[Cond] = [*self.present, self.rule.needs]
-        for outcome in self.rule.outcomes:
-            if outcome.destination is not None:
-                conditions.append(self.world.areas[outcome.destination].needs)
-        conditions += [Holds(item, ">=", count) for item, count in self._taken().items()]
-        asked = list(self._columns_of(conditions))
+        asked = list(self._columns_of(deciding(self.world, self.rule)))
         yield from asked
-        lock = self.rule.owner if self.rule.kind == "lock" else self.rule.lock
-        if lock is not None:  # what only its texts ask for stands in nobody's way
-            known = {c.title for c in asked}
-            for column in self._columns_of(said.when for said in self.world.locks[lock].refuses):
-                if column.title not in known:
-                    yield replace(column, enough=frozenset(range(len(column.cases))), wants="")
-
-    def _taken(self) -> dict[str, int]:
-        taken: dict[str, int] = {}
-        for effect in self.rule.outcomes[0].effects:
-            if isinstance(effect, Take):
-                taken[effect.item] = taken.get(effect.item, 0) + effect.count
-            elif isinstance(effect, Wear):
-                taken[effect.item] = max(1, taken.get(effect.item, 0))
-        return taken
+        # what only its texts ask for stands in nobody's way
+        known = {c.title for c in asked}
+        for column in self._columns_of(said.when for said in refusals(self.world, self.rule)):
+            if column.title not in known:
+                yield replace(column, enough=frozenset(range(len(column.cases))), wants="")
 
     def _wants(self, atom: Cond) -> bool:
         parts = [p for c in (*self.present, self.rule.needs) for p in self._parts(c)]
@@ -131,18 +110,19 @@ class _RuleProber(Prober):
         return list(parts) if parts is not None else [condition]
 
     def _row(self, cases: tuple[int, ...], group: Anything) -> ProbeRow:
-        size = self.space.count(group)
-        able = self.space.count(group & self.space.where(self.move.guard))
-        possible = "yes" if able == size else "no" if able == 0 else "sometimes"
+        able = self._where(self.move.guard)
+        possible = "no" if not group & able else "sometimes" if group - able else "yes"
         here, moves, shortest = self._way(group)
         depends = tuple(self._deciding(group)) if possible == "sometimes" else ()
-        return ProbeRow(cases, possible, size, self._text(here, possible), moves, shortest, depends)
+        return ProbeRow(
+            cases, possible, self._size(group), self._text(here, possible), moves, shortest, depends
+        )
 
     def _deciding(self, group: Anything) -> Iterator[str]:
         """The names of what else a rule asks for, and only some situations of a group give."""
         variables, mentioned = self.space.system.variables, set()
         for part in parts_of(self.move.guard):
-            if group & self.space.where(opposite(part)):
+            if group & self._where(opposite(part)):
                 for number in sorted(variables_of(part)):
                     name = self.world.name_of(variables[number].key[1])
                     if name not in mentioned:
@@ -206,6 +186,32 @@ class _RuleProber(Prober):
         there = {titles - self._lacks(columns, r) for r in rows if r.possible == "no"}
         most = [s for s in there if not any(other > s for other in there)]
         return tuple(sorted(tuple(sorted(s)) for s in most))
+
+
+def deciding(world: World, rule: Rule) -> list[Cond]:
+    """All that decides whether a rule is possible where it stands, wherever it is written."""
+    _, present = offered_parts(rule.offered)
+    conditions: list[Cond] = [*present, rule.needs]
+    for outcome in rule.outcomes:
+        if outcome.destination is not None:
+            conditions.append(world.areas[outcome.destination].needs)
+    return [*conditions, *(Holds(item, ">=", count) for item, count in _taken(rule).items())]
+
+
+def refusals(world: World, rule: Rule) -> tuple[Said, ...]:
+    """What is told where the lock refuses that a rule opens or asks for."""
+    lock = rule.owner if rule.kind == "lock" else rule.lock
+    return () if lock is None else world.locks[lock].refuses
+
+
+def _taken(rule: Rule) -> dict[str, int]:
+    taken: dict[str, int] = {}
+    for effect in rule.outcomes[0].effects:
+        if isinstance(effect, Take):
+            taken[effect.item] = taken.get(effect.item, 0) + effect.count
+        elif isinstance(effect, Wear):
+            taken[effect.item] = max(1, taken.get(effect.item, 0))
+    return taken
 
 
 def offered_parts(offered: Cond) -> tuple[list[Cond], list[Cond]]:

@@ -7,8 +7,8 @@ from typing import Any
 import click
 
 from zubrel.base.spelling import suggestion
-from zubrel.pipeline import whole_survey
-from zubrel.played.probe import probe, rules_named
+from zubrel.played.probe import rules_named
+from zubrel.probing import probes_of
 from zubrel.shell.options import SEARCHING, common_options, example, format_option, take_common
 from zubrel.shell.streams import write_pretty, write_text
 from zubrel.shell.surveys import at_work, loaded
@@ -36,9 +36,7 @@ def probe_command(world: str, name: str, form: str, verbose: bool, **options: An
         near = suggestion(name, known) or '"zubrel list" shows the ids.'
         raise click.UsageError(f'there is nothing to probe with the id "{name}". {near}')
     with at_work(common) as meter:
-        space = whole_survey(read, common.budget, meter)
-        meter.stage("probing")
-        probes = probe(space, name, common.budget)
+        probes = probes_of(read, name, common.budget, meter)
     if form == "json":
         from zubrel.output.probes import probes_as_json
 
