@@ -6,13 +6,15 @@ from contextlib import contextmanager
 from itertools import pairwise
 from unittest import mock
 
+import yaml
+
 from tests.program import ProgramTest
 from tests.random_worlds import random_world
 from tests.said_worlds import said_world
 from tests.seeds import least, sampled
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import world_of
-from zubrel import probing, reached, routes, whys
+from zubrel import pipeline, reached, routes, whys
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.progress import Silence
@@ -162,9 +164,7 @@ class Questions(ProgramTest):
     def nothing_listed(self):
         """Small worlds are asked as large ones are."""
         with (
-            mock.patch.object(routes, "ROUTING", 0),
-            mock.patch.object(whys, "ROUTING", 0),
-            mock.patch.object(probing, "ROUTING", 0),
+            mock.patch.object(pipeline, "ROUTING", 0),
             mock.patch.object(reached, "LITTLE", 0),
         ):
             yield
@@ -215,9 +215,17 @@ class Questions(ProgramTest):
                     self.assertEqual(fate, near(here))
                     told[fate] += 1
             few = routes.fate_of(system.world, Budget(Limits()))
-            with self.subTest(world=name), mock.patch.object(routes, "ROUTING", 0):
+            with self.subTest(world=name), mock.patch.object(pipeline, "ROUTING", 0):
                 self.assertEqual(few(every[-1]), near(every[-1]))
         self.assertGreater(min(told.values()), least(12))
+
+    def test_who_names_an_engine_gets_every_situation(self):
+        world = world_of(yaml.safe_load(ORES))
+        for limits in (Limits(engine="explicit"), Limits(engine="symbolic"), Limits(situations=99)):
+            with self.subTest(limits=limits), self.nothing_listed():
+                self.assertTrue(routes.route_in(world, None, None, Budget(limits)).shortest)
+        with self.nothing_listed():
+            self.assertFalse(routes.route_in(world, None, None, Budget(Limits())).shortest)
 
     def test_probes(self):
         rows = sometimes = 0

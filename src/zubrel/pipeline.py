@@ -23,7 +23,7 @@ from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
-from zubrel.explored.explore import explore, explore_after
+from zubrel.explored.explore import explore, explore_after, share
 from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
@@ -43,6 +43,7 @@ from zubrel.policy import (
     MAPPING,
     OF_FEW,
     OF_MANY,
+    ROUTING,
     TELLING,
 )
 
@@ -88,6 +89,15 @@ def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool)
         return cast(AnySpace, first_lens(system, budget, progress, judge, end_of))
     except EndlessSettling as endless:
         raise InvalidInput([never_rests(system.world, endless)]) from None
+
+
+def work_on_question(budget: Budget, other_ways: bool = True) -> float:
+    """Work on every situation for one question, before it is asked in another way, if there is one.
+
+    Whoever has named an engine, or a number of situations, gets no other way.
+    """
+    chosen = budget.limits.engine != "auto" or budget.limits.situations is not None
+    return share(budget, ROUTING) if other_ways and not chosen else float("inf")
 
 
 def whole_survey(world: World, budget: Budget, progress: Progress | None = None) -> AnySpace:

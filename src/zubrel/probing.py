@@ -13,15 +13,13 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula, Within, variables_of
 from zubrel.compiled.parts import ENDING, PLACE
 from zubrel.compiled.system import System
-from zubrel.explored.explore import share
 from zubrel.explored.space import NotAsked
 from zubrel.findings.dealt import begun
 from zubrel.findings.judged import standing_formula
 from zubrel.findings.large.questions import whole_lens_for
-from zubrel.pipeline import survey_of
+from zubrel.pipeline import survey_of, work_on_question
 from zubrel.played.combinations import Probe
 from zubrel.played.probe import deciding, probe, refusals, rules_named
-from zubrel.policy import ROUTING
 
 
 def probes_of(world: World, name: str, budget: Budget, progress: Progress) -> list[Probe]:
@@ -31,7 +29,7 @@ def probes_of(world: World, name: str, budget: Budget, progress: Progress) -> li
     """
     system = compile_world(world, budget)
     try:
-        with budget.within(share(budget, ROUTING)):
+        with budget.within(work_on_question(budget)):
             space = survey_of(system, budget, progress)
             if space.stopped is not None:
                 raise budget.ended or LimitReached(space.stopped)

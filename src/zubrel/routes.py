@@ -23,7 +23,6 @@ from zubrel.compiled.asking import asking, asking_to_end
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.system import System
-from zubrel.explored.explore import share
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.dealt import beginnings
 from zubrel.findings.fates import Fates, fates
@@ -33,10 +32,9 @@ from zubrel.narrated.report import Deals, Dealt, MoveLine
 from zubrel.narrated.unrest import never_rests
 from zubrel.narrated.walks import deal_of as deal_of_walk
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import load, survey_of
+from zubrel.pipeline import load, survey_of, work_on_question
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
 from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, deal_of, read_script
-from zubrel.policy import ROUTING
 from zubrel.reached import Reached
 from zubrel.walked.changing import Situation
 
@@ -106,7 +104,7 @@ def _route(
         far = asking_to_end(system, good, avoided)
     try:
         # where nobody can tell a play to it in another way, it is looked for as long as it takes
-        with budget.within(float("inf") if far is None else share(budget, ROUTING)):
+        with budget.within(work_on_question(budget, far is not None)):
             space = survey_of(system, budget, progress)
             walks = space.walks(None if avoid is None else space.where(avoided))
             trace = walks.shortest(space.where(target))
@@ -195,7 +193,7 @@ def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> F
     def search() -> Fates:
         system = compile_world(world, budget)
         try:
-            with budget.within(share(budget, ROUTING)):
+            with budget.within(work_on_question(budget)):
                 return fates(system, budget, silence)
         except WorkSpent:
             budget.spend(1)  # a share that is all spent outside of here ends this

@@ -21,7 +21,6 @@ from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula, Within
 from zubrel.compiled.future import Future
 from zubrel.compiled.system import System
-from zubrel.explored.explore import share
 from zubrel.explored.space import Trace
 from zubrel.findings.dealt import begun
 from zubrel.findings.judged import AnySpace, possible_formula
@@ -30,10 +29,10 @@ from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import replay, walked_along
 from zubrel.narrated.report import Explained, MoveLine
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import survey_of
+from zubrel.pipeline import survey_of, work_on_question
 from zubrel.played.script import ScriptMove, check_names, deal_of, read_script
 from zubrel.played.session import Impossible, NeedsOutcome, Session
-from zubrel.policy import EXPLAINING, ROUTING
+from zubrel.policy import EXPLAINING
 from zubrel.reached import Reached
 from zubrel.reasoned.claims import Node
 from zubrel.reasoned.reasons import Made, Reasons, Relaxed, Situation, reasons_after
@@ -89,7 +88,7 @@ def why(
     far = asking(begun_here, formula, going_on=rule is not None)
     try:
         # where nobody can tell it in another way, it is looked for as long as it takes
-        with budget.within(float("inf") if far is None else share(budget, ROUTING)):
+        with budget.within(work_on_question(budget, far is not None)):
             space = survey_of(begun_here, budget, progress)
             if space.stopped is not None:
                 raise budget.ended or LimitReached(space.stopped)
