@@ -15,7 +15,7 @@ FEWER, MORE, LARGE = 1.2, 2, 8
 """Divides and multiplies that number; what is lost through an n-th of that is worth more."""
 ROOM, EXIT = 5, 1
 """Units of work to look at a room, and at each exit of it (measured: 1 to 2 with 0.6 to 1.2)."""
-VAIN, WORTH = 0.15, 50_000
+VAIN, WORTH = 0.08, 50_000
 """The share of all work that may be in vain, and how much more for each time that it was not."""
 
 
