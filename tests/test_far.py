@@ -26,6 +26,7 @@ from zubrel.compiled.parts import ENDING
 from zubrel.explored.explore import explore
 from zubrel.explored.space import EndlessSettling
 from zubrel.findings.judged import ending_formula, possible_formula
+from zubrel.pipeline import load
 from zubrel.played.probe import rules_named
 from zubrel.probing import probes_of
 from zubrel.reached import Reached
@@ -218,6 +219,23 @@ class Questions(ProgramTest):
             with self.subTest(world=name), mock.patch.object(pipeline, "ROUTING", 0):
                 self.assertEqual(few(every[-1]), near(every[-1]))
         self.assertGreater(min(told.values()), least(12))
+
+    def test_a_world_that_never_rests_is_told_as_such(self):
+        lit = "[{when: not lit, sets: {lit: true}}, {when: lit, sets: {lit: false}}]"
+        self.write("w.yaml", f"{ORES}facts: {{lit: {{}}}}\nwhenever: {lit}\n")
+        self.write("moves.txt", "quay_ore\nexpect live\n")
+        path, script = str(self.folder / "w.yaml"), str(self.folder / "moves.txt")
+        asks = (
+            lambda: routes.find_route(path, "key", None),
+            lambda: whys.why(path, "key"),
+            lambda: probes_of(load(path), "throw", Budget(Limits()), Silence()),
+            lambda: routes.rehearse_scripts(path, [script], Budget(Limits())),
+        )
+        for number, ask in enumerate(asks):
+            with self.subTest(question=number), self.nothing_listed():
+                with self.assertRaises(InvalidInput) as refused:
+                    ask()
+                self.assertIn("never", str(refused.exception))
 
     def test_who_names_an_engine_gets_every_situation(self):
         world = world_of(yaml.safe_load(ORES))

@@ -6,8 +6,8 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterable, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import AbstractContextManager, contextmanager
 from typing import TYPE_CHECKING, Any, cast
 
 from msgspec import Struct
@@ -46,6 +46,7 @@ from zubrel.policy import (
     ROUTING,
     TELLING,
 )
+from zubrel.walked.walker import NeverRests
 
 if TYPE_CHECKING:  # worlds that need no help do without
     from zubrel.findings.large.helpers import Helpers
@@ -80,15 +81,28 @@ def survey_of(
     return begun(_surveyed(system, budget, progress or Silence(), merging))
 
 
-def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool) -> AnySpace:
+@contextmanager
+def refusing_unrest(world: World, budget: Budget) -> Iterator[None]:
+    """In its block, what never comes to rest is a problem of the world: raises `InvalidInput`."""
     try:
-        return explore(system, budget, progress, merging)
-    except TooMany:
-        from zubrel.quotient.making import first_lens
-
-        return cast(AnySpace, first_lens(system, budget, progress, judge, end_of))
+        try:
+            yield
+        except NeverRests:
+            # the interpreter sees that it goes on, and a search what goes round in a circle
+            explore(compile_world(world, budget), budget, Silence())
+            raise
     except EndlessSettling as endless:
-        raise InvalidInput([never_rests(system.world, endless)]) from None
+        raise InvalidInput([never_rests(world, endless)]) from None
+
+
+def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool) -> AnySpace:
+    with refusing_unrest(system.world, budget):
+        try:
+            return explore(system, budget, progress, merging)
+        except TooMany:
+            from zubrel.quotient.making import first_lens
+
+            return cast(AnySpace, first_lens(system, budget, progress, judge, end_of))
 
 
 def work_on_question(budget: Budget, other_ways: bool = True) -> float:

@@ -17,9 +17,12 @@ from zubrel.explored.space import NotAsked
 from zubrel.findings.dealt import begun
 from zubrel.findings.judged import standing_formula
 from zubrel.findings.large.questions import whole_lens_for
-from zubrel.pipeline import survey_of, work_on_question
+from zubrel.pipeline import refusing_unrest, survey_of, work_on_question
 from zubrel.played.combinations import Probe
 from zubrel.played.probe import deciding, probe, refusals, rules_named
+
+MANY_VALUES = 100
+"""Values of an amount that are asked about one by one."""
 
 
 def probes_of(world: World, name: str, budget: Budget, progress: Progress) -> list[Probe]:
@@ -37,7 +40,8 @@ def probes_of(world: World, name: str, budget: Budget, progress: Progress) -> li
             return probe(space, name, budget)
     except WorkSpent:
         budget.spend(1)  # a share that is all spent outside of here ends this
-    lens = begun(whole_lens_for(system, tuple(_asked(system, name)), budget, progress))
+    with refusing_unrest(world, budget):
+        lens = begun(whole_lens_for(system, tuple(_asked(system, name)), budget, progress))
     progress.stage("probing")
     try:
         return probe(lens, name, budget)
@@ -70,5 +74,6 @@ def _asked(system: System, name: str) -> Iterator[Formula]:
     for variable in sorted(read - {PLACE, ENDING}):
         low, high = system.variables[variable].low, system.variables[variable].high
         # each value: what other variables tell of one may be less than what they tell of all
-        yield from (Within(variable, n, n) for n in range(low, high + 1))
+        few = range(low, high + 1) if high - low < MANY_VALUES else (high,)
+        yield from (Within(variable, n, n) for n in few)
     yield from (Within(PLACE, area, area) for area in sorted(areas))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from typing import Any
 
 from zubrel.base.budget import SECOND, Budget, WorkSpent
 from zubrel.base.progress import Progress
@@ -17,7 +16,6 @@ from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Trace
 from zubrel.findings.judged import won_formula
 from zubrel.findings.large.questions import whole_lens_for
-from zubrel.quotient.lens import Lens
 
 LITTLE = 1 * SECOND
 """Work on every situation, of which there are few where everything is wasted."""
@@ -29,14 +27,12 @@ play comes there may take twice as much."""
 
 
 class Reached:
-    """What is known of one system. Raises `EndlessSettling` as a search does."""
+    """Looks for a play of one system. Raises `EndlessSettling` as a search does."""
 
     def __init__(self, system: System, budget: Budget, progress: Progress) -> None:
         self.system = system
         self.budget = budget
         self.progress = progress
-        self.lens: Lens[Any] | None = None
-        """What has proved that no play comes there, where that took more than sets of values."""
 
     def play(self) -> Trace | None:
         """A play that comes there, which may not be the shortest; None: there is none, for sure.
@@ -75,7 +71,4 @@ class Reached:
     def _by_lens(self, work: float) -> Trace | None:
         lens = whole_lens_for(self.system, (), self.budget, self.progress, forward=work)
         trace = lens.walks().shortest(lens.where(won_formula(self.system)))
-        if trace is None:
-            self.lens = lens
-            return None
-        return self._shorter(lens.spelled_out(trace))
+        return None if trace is None else self._shorter(lens.spelled_out(trace))

@@ -23,16 +23,14 @@ from zubrel.compiled.asking import asking, asking_to_end
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import FALSE, Formula
 from zubrel.compiled.system import System
-from zubrel.explored.space import EndlessSettling
 from zubrel.findings.dealt import beginnings
 from zubrel.findings.fates import Fates, fates
 from zubrel.findings.judged import AnySpace, ending_formula, won_formula
 from zubrel.narrated.replay import replay, walked_along
 from zubrel.narrated.report import Deals, Dealt, MoveLine
-from zubrel.narrated.unrest import never_rests
 from zubrel.narrated.walks import deal_of as deal_of_walk
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import load, survey_of, work_on_question
+from zubrel.pipeline import load, refusing_unrest, survey_of, work_on_question
 from zubrel.played.rehearse import Fate, Rehearsal, rehearse
 from zubrel.played.script import EXPECTATIONS, check_names, conditions_of, deal_of, read_script
 from zubrel.reached import Reached
@@ -128,7 +126,8 @@ def _far_route(
     system: System, far: System, words: str, budget: Budget, progress: Progress
 ) -> Route:
     """A route in a world of which nobody can list the situations: no shortest one."""
-    trace = Reached(far, budget, progress).play()
+    with refusing_unrest(system.world, budget):
+        trace = Reached(far, budget, progress).play()
     if trace is None:
         return Route(words, None, True)
     # the steps of the world itself: that it ends where it asks for something is no part of it
@@ -202,12 +201,10 @@ def fate_of(world: World, budget: Budget, progress: Progress | None = None) -> F
     def fate(situation: Situation) -> str:
         if situation[ENDING] != UNENDED:
             return "ended"
-        try:
+        with refusing_unrest(world, budget):
             # the first question pays for the search; a script without one never does
             known[:] = known or [search()]
             told = known[0](situation)
-        except EndlessSettling as endless:
-            raise InvalidInput([never_rests(world, endless)]) from None
         # of a situation that was seen whole the answer stands, whatever limit came
         if told == "unknown" and budget.ended is not None:
             raise budget.ended
@@ -255,9 +252,10 @@ def rehearse_scripts(
     deals = [deal_of(lines, world, seed, source) for source, lines in read]
     asked, fate = list(world.asked), fate_of(world, budget, progress)
     results = []
-    for (source, lines), deal in zip(read, deals, strict=True):
-        count = len(conditions_of(lines))
-        # they come back resolved in the order in which they were handed over
-        own, asked = asked[:count], asked[count:]
-        results.append(rehearse(world, source.path, lines, own, fate, deal))
+    with refusing_unrest(world, budget):
+        for (source, lines), deal in zip(read, deals, strict=True):
+            count = len(conditions_of(lines))
+            # they come back resolved in the order in which they were handed over
+            own, asked = asked[:count], asked[count:]
+            results.append(rehearse(world, source.path, lines, own, fate, deal))
     return results

@@ -29,7 +29,7 @@ from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import replay, walked_along
 from zubrel.narrated.report import Explained, MoveLine
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import survey_of, work_on_question
+from zubrel.pipeline import refusing_unrest, survey_of, work_on_question
 from zubrel.played.script import ScriptMove, check_names, deal_of, read_script
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.policy import EXPLAINING
@@ -71,7 +71,20 @@ def why(
     budget = budget or Budget(Limits())
     document = read_document(path)
     world, rule = _asked(document, asked)
-    made = [] if script is None else _made(world, script)
+    with refusing_unrest(world, budget):
+        made = [] if script is None else _made(world, script)
+        return _answer(world, rule, asked, made, budget, progress or Silence())
+
+
+def _answer(
+    world: World,
+    rule: Rule | None,
+    asked: str,
+    made: Sequence[Made],
+    budget: Budget,
+    progress: Progress,
+) -> Possibility:
+    """The answer about a rule, or else about the condition that the world was asked."""
     moves = sum(rule.kind != "deal" for rule, _, _ in made)
     system = compile_world(world, budget)
     if rule is None:
@@ -97,7 +110,7 @@ def why(
     except WorkSpent:
         budget.spend(1)  # a share that is all spent outside of here ends this
         assert far is not None, "without it there is no limit"
-        play = Reached(far, budget, progress or Silence()).play()
+        play = Reached(far, budget, progress).play()
         if play is not None:
             return _far(system, play, words, moves)
         return Possibility(
