@@ -152,6 +152,31 @@ endings: {won: {name: Won, when: at tower}}
 """
 
 
+RESTLESS = """
+zubrel: 1
+start: {at: quay}
+facts: {on: {}, lit: {}}
+areas: {quay: {deeds: {light: {sets: {on: true}}}}}
+whenever: [{when: on and not lit, sets: {lit: true}}, {when: on and lit, sets: {lit: false}}]
+endings: {won: {when: on}}
+"""
+
+
+class Restless(ProgramTest):
+    def test_a_move_after_which_a_world_never_rests_is_told_by_all_who_make_it(self):
+        self.write("w.yaml", RESTLESS)
+        self.write("moves.txt", "light\nexpect ended won\n")
+        for command, typed in (
+            (("play", "w.yaml", "--no-hints"), "1\nquit\n"),
+            (("rehearse", "w.yaml", "moves.txt"), ""),
+            (("why", "w.yaml", "not on and lit", "--after", "moves.txt"), ""),
+        ):
+            with self.subTest(command=command[0]):
+                said = self.zubrel(*command, typed=typed, code=2).stderr
+                self.assertIn("undo each other for ever, after these moves: “Light”", said)
+                self.assertIn("w.yaml:6:12", said)
+
+
 class Questions(ProgramTest):
     """The same answers, whether or not every situation is listed."""
 

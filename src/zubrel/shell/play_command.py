@@ -12,7 +12,7 @@ from zubrel.base.budget import Budget, Interrupted, LimitReached, WorkSpent
 from zubrel.checked.deals import drawn
 from zubrel.checked.world import World
 from zubrel.findings.judged import judge
-from zubrel.pipeline import whole_survey, words_of
+from zubrel.pipeline import refusing_unrest, whole_survey, words_of
 from zubrel.played.advice import Advice
 from zubrel.played.session import Session
 from zubrel.policy import HINTS, HINTS_WORK
@@ -48,7 +48,8 @@ def play_command(world: str, hints: bool | None, seed: int | None, **options: An
     advice = None if hints is False else _advice(read, hints, common)
     deal = drawn(read.deals, random.Random(seed or 0))
     luck = random.Random(seed) if seed is not None else None
-    Play(Session(read, deal), advice, luck).run()
+    with refusing_unrest(read, common.budget):
+        Play(Session(read, deal), advice, luck).run()
     return OK
 
 
