@@ -32,7 +32,7 @@ from zubrel.findings.large.processes import ProcessHelpers
 from zubrel.findings.large.questions import every_question, whole_lens_for
 from zubrel.looks import EarlyLooks
 from zubrel.narrated.explaining import Explaining
-from zubrel.narrated.narrate import narrate
+from zubrel.narrated.narrate import UNTOLD, narrate
 from zubrel.quotient.making import lens_for
 
 REALMS = [("s", seed, one_way) for seed in (1, 7, 10) for one_way in (True, False)]
@@ -313,6 +313,10 @@ class Realms(unittest.TestCase):
             told = narrate(conclusions, lambda: 0.0).findings
         self.assertEqual(named(told), named(full.findings))
         self.assertEqual([f.subject for f in told if f.explanation and not f.evidence], [])
+        # of a move that dooms it is said that no reason is known
+        dooms = [f for f in told if f.kind == "softlock"]
+        self.assertTrue(dooms)
+        self.assertTrue(all(UNTOLD in f.explanation for f in dooms))
 
     def test_what_a_batch_had_no_work_left_to_show_is_shown_all_the_same(self):
         system = realm_system("s", 7, True)

@@ -19,7 +19,7 @@ from zubrel.findings.detectors.softlocks import words_of
 from zubrel.findings.detectors.unreachable import UNREACHABLE
 from zubrel.findings.finding import Finding, by_gravity
 from zubrel.findings.judged import won_formula
-from zubrel.narrated.narrate import told_of
+from zubrel.narrated.narrate import UNTOLD, told_of
 from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import Walked, walked_along
 from zubrel.narrated.report import Explained, Proof, Report, Told, Win
@@ -216,7 +216,8 @@ def _told(certain: Certain, doom: DoomingStep) -> Told:
         message = f"from some of {number_of_deals(world.deals):,} deals no play wins"
         finding = Finding("bad_deal", "error", "world", message, world.deals[0].span)
     reasons = _why_lost(certain, doom, walked)
-    told = told_of(finding, lines_of(world, walked), reasons.lines((aftermath,)))
+    untold = () if reasons.why else (UNTOLD,)
+    told = told_of(finding, lines_of(world, walked), reasons.lines((aftermath, *untold)))
     lines = lines_of(world, walked)
     proof = Proof(lines_of(world, before)[max(0, len(lines) - 1) :])
     told = replace(told, why=reasons.why, shortest=False, certain=True, proof=proof)

@@ -30,6 +30,10 @@ SHOWN = {"held": 1, "open": 1, "quest": DONE}
 """By kind of a part of a situation: from which value on its thing was surely reached."""
 
 
+UNTOLD = "Why no win is left takes too much work to tell."
+"""After moves that doom of which the reason is not known."""
+
+
 def narrate(
     conclusions: Conclusions, seconds: Callable[[], float], with_reasons: bool = True
 ) -> Report:
@@ -200,7 +204,10 @@ class _Narrator:
     def _told(self, finding: Finding) -> Told:
         walked = self._walk(finding.trace) if finding.trace else ()
         explanation = self.explaining.of(finding, walked) if self.with_reasons else Explained()
-        lines = explanation.lines(self._aftermath(finding, walked))
+        aftermath = self._aftermath(finding, walked)
+        if self.with_reasons and aftermath and not explanation.why and finding.cause is None:
+            aftermath = (*aftermath, UNTOLD)
+        lines = explanation.lines(aftermath)
         told = replace(told_of(finding, self._lines(walked), lines), why=explanation.why)
         # other ways in which it is lost, each with a walk of its own
         points = tuple(self._point(c) for c in finding.closings)
