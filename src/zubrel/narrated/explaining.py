@@ -138,8 +138,10 @@ class Explaining:
         space = self.conclusions.after(here, most)
         if space is None:
             return False
-        reasons = reasons_after(self.system, space, made_along(walked))
-        self._alone[finding.kind, finding.subject] = explained(reasons, _trees(reasons, finding))
+        with self.conclusions.explaining():
+            reasons = reasons_after(self.system, space, made_along(walked))
+            trees = _trees(reasons, finding)
+        self._alone[finding.kind, finding.subject] = explained(reasons, trees)
         return True
 
     def _look_closer(self, unasked: Iterable[Formula]) -> bool:
