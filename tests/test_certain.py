@@ -213,6 +213,23 @@ class Together(unittest.TestCase):
                     budget.spend(1e6)
                     self.assertTrue(early.told.findings)
 
+    def test_that_look_comes_as_soon_as_a_world_is_no_small_one(self):
+        system = compile_world(loads(realm("s", 3)))
+        with mock.patch.object(looks, "MANY_RULES", 1):
+            budget = Budget(Limits())
+            early = looks.EarlyLooks(system, budget, Silence())
+            budget.spend(1e5)
+            self.assertIsNone(early.told)
+            budget.is_large()
+            budget.spend(1e5)
+            self.assertIsNotNone(early.told.win)
+        # the looks that come after so much work do not come sooner
+        budget = Budget(Limits())
+        early = looks.EarlyLooks(system, budget, Silence())
+        budget.is_large()
+        budget.spend(1e5)
+        self.assertIsNone(early.told)
+
     def test_the_same_world_gives_the_same_bytes(self):
         system = compile_world(loads(realm("s", 3)))
         one, other = (certain(system, 400_000, Budget(Limits())) for _ in range(2))

@@ -75,7 +75,9 @@ class EarlyLooks:
     def _wait_for(self, after: float, work: float, whole: bool = True) -> None:
         """Look at what is certain when the proof has taken so much work."""
         work = share(self.budget, work, 0.3)
-        self.budget.meanwhile(share(self.budget, after, 0.2), lambda: self._tell(work, whole))
+        after = share(self.budget, after, 0.2)
+        # a world that plain integers can list is proved sooner than a win of it is found
+        self.budget.meanwhile(after, lambda: self._tell(work, whole), at_large=not whole)
 
     def _tell(self, work: float, whole: bool) -> None:
         known = [] if self.told is None else self.told.lines()

@@ -81,6 +81,7 @@ class Budget:
         # work up to which the innermost share reaches
         self._ceiling = float("inf")
         self._meanwhile: tuple[float, Callable[[], None]] | None = None
+        self._at_large = False
         self._next_look = 0.0
         self.is_telling = False
         self._told_by = float("inf")
@@ -126,9 +127,15 @@ class Budget:
         finally:
             allowance.left -= self.work - began
 
-    def meanwhile(self, units: float, do: Callable[[], None]) -> None:
-        """Once so much more work was done, interrupt it for something else, which counts aside."""
-        self._meanwhile = (self.work + units, do)
+    def meanwhile(self, units: float, do: Callable[[], None], at_large: bool = False) -> None:
+        """Once so much more work was done, interrupt it for something else, which counts aside;
+        `at_large`: or as soon as the world is known to be no small one."""
+        self._meanwhile, self._at_large = (self.work + units, do), at_large
+
+    def is_large(self) -> None:
+        """What is done meanwhile is due now, where it waits for a world that is no small one."""
+        if self._meanwhile is not None and self._at_large:
+            self._meanwhile = self.work, self._meanwhile[1]
 
     def nothing_meanwhile(self) -> None:
         """What was to be done in the midst of work is not done."""
