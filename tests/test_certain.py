@@ -220,13 +220,13 @@ class Together(unittest.TestCase):
             early = looks.EarlyLooks(system, budget, Silence())
             budget.spend(1e5)
             self.assertIsNone(early.told)
-            budget.is_large()
+            budget.found_large()
             budget.spend(1e5)
             self.assertIsNotNone(early.told.win)
         # the looks that come after so much work do not come sooner
         budget = Budget(Limits())
         early = looks.EarlyLooks(system, budget, Silence())
-        budget.is_large()
+        budget.found_large()
         budget.spend(1e5)
         self.assertIsNone(early.told)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from typing import TYPE_CHECKING, Any
 
@@ -44,13 +44,17 @@ class EarlyLooks:
     """What is certain soon: found in the midst of a proof that lasts, or after one that was cut."""
 
     def __init__(
-        self, system: System, budget: Budget, progress: Progress, wanted: str | None = None
+        self,
+        system: System,
+        budget: Budget,
+        progress: Progress,
+        suffices: Callable[[Told], bool] | None = None,
     ) -> None:
-        """The proof ends like at a limit where the `wanted` subject is certain after some looks."""
+        """Where a finding that `suffices` is certain after some looks, the proof ends early."""
         self.system = system
         self.budget = budget
         self.progress = progress
-        self.wanted = wanted
+        self.suffices = suffices
         self.told: Any = None
         """`narrated.early.Early`, imported when it is needed: small worlds do without."""
         self.words: Any = None
@@ -85,12 +89,10 @@ class EarlyLooks:
         self.looks += whole
         if self.told is not None:
             self.progress.certain([line for line in self.told.lines() if line not in known])
-            if self.looks >= ASKED_ABOUT and self._knows_wanted():
+            enough = self.suffices is not None and any(map(self.suffices, self.told.findings))
+            if enough and self.looks >= ASKED_ABOUT:
                 raise self.budget.end(LimitReached("what is certain of it"))
         self._wait()
-
-    def _knows_wanted(self) -> bool:
-        return any(finding.subject == self.wanted for finding in self.told.findings)
 
     def listed(self) -> None:
         """Every situation is listed: the proof ends soon, unless there is far more to be told."""

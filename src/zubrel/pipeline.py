@@ -32,7 +32,7 @@ from zubrel.findings.judged import AnySpace, Judged, judge
 from zubrel.findings.registry import end_of
 from zubrel.looks import EarlyLooks
 from zubrel.narrated.narrate import narrate, nothing_known
-from zubrel.narrated.report import Report
+from zubrel.narrated.report import Report, Told
 from zubrel.narrated.unrest import never_rests
 from zubrel.odds.aimless import with_aimless
 from zubrel.policy import (
@@ -83,14 +83,14 @@ def survey_of(
 
 @contextmanager
 def refusing_unrest(world: World, budget: Budget) -> Iterator[None]:
-    """In its block, what never comes to rest is a problem of the world: raises `InvalidInput`."""
+    """In its block, what never comes to rest is a problem of the world: raises `InvalidInput`, or
+    `LimitReached` where one comes before it is known what goes round in a circle."""
     try:
-        try:
-            yield
-        except NeverRests:
-            # the interpreter sees that it goes on, and a search what goes round in a circle
-            explore(compile_world(world, budget), budget, Silence())
-            raise
+        yield
+    except NeverRests:
+        # the interpreter sees that it goes on, and a search what it is
+        whole_survey(world, budget)
+        raise
     except EndlessSettling as endless:
         raise InvalidInput([never_rests(world, endless)]) from None
 
@@ -116,7 +116,12 @@ def work_on_question(budget: Budget, other_ways: bool = True) -> float:
 
 def whole_survey(world: World, budget: Budget, progress: Progress | None = None) -> AnySpace:
     """Every situation of `world`. Raises `LimitReached` where a limit comes first."""
-    space = survey(world, budget, progress)
+    return whole_survey_of(compile_world(world, budget), budget, progress)
+
+
+def whole_survey_of(system: System, budget: Budget, progress: Progress | None = None) -> AnySpace:
+    """The same of the system of a world."""
+    space = survey_of(system, budget, progress)
     if space.stopped is not None:
         raise budget.ended or LimitReached(space.stopped)
     return space
@@ -134,6 +139,7 @@ def report(
     beside_win: str | None = None,
     seen: Callable[[Judged[Any]], None] | None = None,
     with_odds: bool = False,
+    suffices: Callable[[Told], bool] | None = None,
 ) -> Report:
     """What can be proved about `world` within `budget`, and what was found.
 
@@ -142,10 +148,10 @@ def report(
     `with_outline`: also what pictures need. `jobs` are processes that may be at work at once, or
     those who help this one.
     Without reasons nothing is explained, and nothing is looked for before the proof ends.
-    Findings on the subject `beside_win` are shown by moves that share most with the shortest win;
-    where one is certain, a proof that lasts is not waited for.
+    Findings on the subject `beside_win` are shown by moves that share most with the shortest win.
     Situations, once they are judged, are `seen` before anything is looked for in them.
-    `with_odds`: also all that becomes of aimless plays, for pictures of it.
+    `with_odds`: also all that becomes of aimless plays, for pictures of it. Where a finding that
+    `suffices` is certain, a proof that lasts is not waited for.
     """
     progress = progress or Silence()
     budget = budget or Budget(Limits())
@@ -159,7 +165,7 @@ def report(
     # without reasons it is one of many variants, of which each has to be quick
     if not with_reasons:
         return _proved(system, budget, progress, jobs, wishes, None)
-    early = EarlyLooks(system, budget, progress, beside_win)
+    early = EarlyLooks(system, budget, progress, suffices)
     return early.added_to(_proved(system, budget, progress, jobs, wishes, early))
 
 

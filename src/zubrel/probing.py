@@ -17,7 +17,7 @@ from zubrel.explored.space import NotAsked
 from zubrel.findings.dealt import begun
 from zubrel.findings.judged import standing_formula
 from zubrel.findings.large.questions import whole_lens_for
-from zubrel.pipeline import refusing_unrest, survey_of, work_on_question
+from zubrel.pipeline import refusing_unrest, whole_survey_of, work_on_question
 from zubrel.played.combinations import Probe
 from zubrel.played.probe import deciding, probe, refusals, rules_named
 
@@ -33,9 +33,7 @@ def probes_of(world: World, name: str, budget: Budget, progress: Progress) -> li
     system = compile_world(world, budget)
     try:
         with budget.within(work_on_question(budget)):
-            space = survey_of(system, budget, progress)
-            if space.stopped is not None:
-                raise budget.ended or LimitReached(space.stopped)
+            space = whole_survey_of(system, budget, progress)
             progress.stage("probing")
             return probe(space, name, budget)
     except WorkSpent:

@@ -130,8 +130,7 @@ def _far_route(
         trace = Reached(far, budget, progress).play()
     if trace is None:
         return Route(words, None, True)
-    # the steps of the world itself: that it ends where it asks for something is no part of it
-    walked = walked_along(system.walker, [system.steps[s.number] for s in trace.steps])
+    walked = walked_along(system.walker, trace.steps)
     best = deal_of_walk(system.world, walked)
     every = number_of_deals(system.world.deals)
     deals = Deals(best, every, None, None, ()) if system.world.deals else None

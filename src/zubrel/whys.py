@@ -29,7 +29,7 @@ from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.replay import replay, walked_along
 from zubrel.narrated.report import Explained, MoveLine
 from zubrel.narrated.walks import lines_of
-from zubrel.pipeline import refusing_unrest, survey_of, work_on_question
+from zubrel.pipeline import refusing_unrest, whole_survey_of, work_on_question
 from zubrel.played.script import ScriptMove, check_names, deal_of, read_script
 from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.policy import EXPLAINING
@@ -102,9 +102,7 @@ def _answer(
     try:
         # where nobody can tell it in another way, it is looked for as long as it takes
         with budget.within(work_on_question(budget, far is not None)):
-            space = survey_of(begun_here, budget, progress)
-            if space.stopped is not None:
-                raise budget.ended or LimitReached(space.stopped)
+            space = whole_survey_of(begun_here, budget, progress)
             if space.allows(space.everything, formula):
                 return _how(space, system, formula, words, moves, here)
     except WorkSpent:
@@ -200,8 +198,7 @@ def _far(system: System, play: Trace, words: str, made: int) -> Possibility:
     """How it can be, by a play that may not be the shortest."""
     if made:
         return Possibility(words, True, made, shortest=play.shortest, further=len(play.steps))
-    steps = [system.steps[step.number] for step in play.steps]
-    lines = lines_of(system.world, walked_along(system.walker, steps))
+    lines = lines_of(system.world, walked_along(system.walker, play.steps))
     return Possibility(words, True, moves=lines, shortest=play.shortest)
 
 

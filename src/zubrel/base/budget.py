@@ -132,7 +132,7 @@ class Budget:
         `at_large`: or as soon as the world is known to be no small one."""
         self._meanwhile, self._at_large = (self.work + units, do), at_large
 
-    def is_large(self) -> None:
+    def found_large(self) -> None:
         """What is done meanwhile is due now, where it waits for a world that is no small one."""
         if self._meanwhile is not None and self._at_large:
             self._meanwhile = self.work, self._meanwhile[1]

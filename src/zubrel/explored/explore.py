@@ -48,7 +48,7 @@ def explore(
         return as_vector_space(space)
     except TooMany:
         log.info("too many for plain integers")
-        budget.is_large()
+        budget.found_large()
         require_room(ARRAYS)
         if engine == "explicit":
             from zubrel.explored.listed.large_search import explore_vector

@@ -21,11 +21,11 @@ from zubrel.findings.finding import Finding, by_gravity
 from zubrel.findings.judged import won_formula
 from zubrel.narrated.narrate import UNTOLD, told_of
 from zubrel.narrated.reasons.explained import explained
-from zubrel.narrated.replay import Walked, walked_along
+from zubrel.narrated.replay import Walked, made_along, walked_along
 from zubrel.narrated.report import Explained, Proof, Report, Told, Win
 from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
-from zubrel.reasoned.reasons import Reasons, Relaxed, made_along, reasons_after
+from zubrel.reasoned.reasons import Reasons, Relaxed, reasons_after
 
 
 class Early(Struct, frozen=True):

@@ -16,11 +16,11 @@ from zubrel.findings.finding import Finding
 from zubrel.findings.judged import AnySpace
 from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.reasons.sentences import TOLD, sentences
-from zubrel.narrated.replay import Walked
+from zubrel.narrated.replay import Walked, made_along
 from zubrel.narrated.report import Explained
 from zubrel.policy import ALONE
 from zubrel.reasoned.claims import Node
-from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, made_along, reasons_after
+from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, reasons_after
 
 MOST_EXPLAINED = 60
 """Findings of one kind that are explained, in their order."""

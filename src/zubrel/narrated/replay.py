@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
 
@@ -10,6 +10,7 @@ from zubrel.checked.world import Outcome, Rule
 from zubrel.compiled.parts import Step
 from zubrel.explored.space import Trace
 from zubrel.findings.judged import AnySpace
+from zubrel.reasoned.reasons import Made
 from zubrel.walked.changing import Situation
 from zubrel.walked.telling import outcome_text
 from zubrel.walked.walker import Walker
@@ -51,6 +52,11 @@ def walked_along(walker: Walker, steps: Sequence[Step]) -> tuple[Walked, ...]:
         walked.append(Walked(step.rule, step.outcome, here, result.situation, says))
         here = result.situation
     return tuple(walked)
+
+
+def made_along(walked: Iterable[Walked]) -> list[Made]:
+    """The moves of a walk, as reasons ask about them."""
+    return [(step.rule, step.before, step.after) for step in walked]
 
 
 def _compare_end(space: AnySpace, trace: Trace, here: Situation) -> None:

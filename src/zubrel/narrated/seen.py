@@ -35,11 +35,11 @@ from zubrel.narrated.explaining import MOST_EXPLAINED
 from zubrel.narrated.narrate import narrate, told_of
 from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.reasons.sentences import sentences
-from zubrel.narrated.replay import Walked, walked_along
+from zubrel.narrated.replay import Walked, made_along, walked_along
 from zubrel.narrated.report import Explained, MoveLine, Proof, Told
 from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.policy import SAMPLE
-from zubrel.reasoned.reasons import Reasons, Relaxed, made_along
+from zubrel.reasoned.reasons import Reasons, Relaxed
 
 EXPLAIN, ASK = 250, 500
 """Units of work for each step of a system, to tell why something never comes, and for each formula

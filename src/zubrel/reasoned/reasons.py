@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any as Anything
-from typing import Protocol
 
 from zubrel.checked import keys
 from zubrel.checked.conditions import DONE, Any, At, Cond, Holds, LockOpen, QuestIs, all_of
@@ -25,22 +24,6 @@ from zubrel.reasoned.together import Together
 Situation = Mapping[Key, Value]
 Made = tuple[Rule, Situation, Situation]
 """A move: its rule, the situation before it, and after it."""
-
-
-class _Walked(Protocol):
-    """A move of a play, whatever else is known of it."""
-
-    @property
-    def rule(self) -> Rule: ...
-    @property
-    def before(self) -> Situation: ...
-    @property
-    def after(self) -> Situation: ...
-
-
-def made_along(walked: Iterable[_Walked]) -> list[Made]:
-    """The moves of a walk."""
-    return [(move.rule, move.before, move.after) for move in walked]
 
 
 class Behind:

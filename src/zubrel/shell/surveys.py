@@ -14,7 +14,7 @@ from zubrel.base.plain import plain
 from zubrel.checked.world import World
 from zubrel.mended.files import Files
 from zubrel.narrated.narrate import nothing_known
-from zubrel.narrated.report import Report
+from zubrel.narrated.report import Report, Told
 from zubrel.pipeline import load, report
 from zubrel.shell.alarm import CTRL_C, watched
 from zubrel.shell.meter import ProgressLine
@@ -59,11 +59,12 @@ def report_on(
     again: bool = False,
     beside_win: str | None = None,
     with_odds: bool = False,
+    suffices: Callable[[Told], bool] | None = None,
 ) -> Report:
     """The report on the world at `path`.
 
     `again`: with the limits of the command line for itself, their clock beginning now;
-    `beside_win` and `with_odds` as for `report`.
+    `beside_win`, `with_odds` and `suffices` as for `report`.
     """
     # a second world has its own time, which begins now
     budget = Budget(common.limits) if again else common.budget
@@ -84,6 +85,7 @@ def report_on(
             jobs,
             beside_win=beside_win,
             with_odds=with_odds,
+            suffices=suffices,
         )
 
 

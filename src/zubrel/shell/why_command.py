@@ -58,7 +58,11 @@ def why_command(
     kind, subject = kind_and_subject(about)
     # an id may have findings; anything else is a condition
     if script is None and subject.isidentifier():
-        report = report_on(world, common, beside_win=subject)
+
+        def suffices(finding: Told) -> bool:
+            return finding.subject == subject and kind in (None, finding.kind)
+
+        report = report_on(world, common, beside_win=subject, suffices=suffices)
         from zubrel.output.answers import about as findings_about
 
         findings = findings_about(report, kind, subject)
