@@ -141,12 +141,10 @@ class Findings:
         }
         chances = [c for body in rule["bodies"] for c in body.get("chance", ())]
         chosen = chances[number - 1] if chances else {}
-        locks = [self.locks[body["lock"]] for body in rule["bodies"] if "lock" in body]
         return bool(
             any(set(body) - plain for body in rule["bodies"])
-            or any(body.get("relocks") == "passing" for body in rule["bodies"])
+            or rule["relocks"]
             or set(chosen) - {"moves_to", "odds", "says"}
-            or any(lock.get("relocks") == "passing" for lock in locks)
         )
 
     def no_gate(self):

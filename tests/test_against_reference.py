@@ -33,9 +33,10 @@ FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 # something barred, with an end of the game, and with what settles; islands across a `moves_to`;
 # an item that is gone as soon as it is taken; a mark that alternatives share; what never rests;
 # walks that leave a mark of having been somewhere; an area that only a promise names, as where a
-# thing lies; walks on which something stays behind, where only the end is left
+# thing lies; walks on which something stays behind, where only the end is left; the same of a way
+# that does not shut a lock which others shut (where the reference was wrong)
 REMEMBERED = (8016, 8053, 8070, 20035, 50041, 400118, 400188, 400346, 500219, 910114)
-REMEMBERED += (100271, 102970)
+REMEMBERED += (100271, 102970, 210470)
 
 
 def world_of(data):

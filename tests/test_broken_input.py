@@ -69,6 +69,7 @@ SCRAPS = [
     "zubrel: 2\n",
     "either: [{}, {}]",
     "chance: [{odds: 0}]",
+    "chance: []",
     "%TAG ! x\n",
 ]
 SCRIPT = "strand_hut_key\nexpect hut_key\nexpect possible hut_door\nstrand_to_dunes\nexpect live\n"

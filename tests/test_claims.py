@@ -19,8 +19,8 @@ from zubrel.base.kinds import DOOMING, KINDS
 from zubrel.base.progress import Silence
 from zubrel.certain.stage import certain
 from zubrel.compiled.compile import compile_world
-from zubrel.explored.explore import explore_after
 from zubrel.findings.find import Conclusions, find
+from zubrel.findings.large.further import Further
 from zubrel.findings.large.planning import full_size
 from zubrel.findings.large.questions import whole_lens_for
 from zubrel.narrated.early import told_early
@@ -38,8 +38,10 @@ FIRST = int(os.environ.get("ZUBREL_FIRST_SEED", "0"))
 REMEMBERED = (12, 43, 76, 101, 169, 311, 659, 2515, 2521)
 DEALT = (10,)
 """Of `said_world`: a closer look took what comes before the deal for something that is played."""
+MISSED = (7, 8, 13)
+"""Of `said_world`: in which things can be missed that lenses at hand do not explain."""
 WASTED = (9, 12, 27, 30)
-"""Such in which moves doom."""
+"""Of `random_world`: in which moves doom."""
 LARGE = (5, 95, 235)
 """Such worlds that take their time: only when more seeds than usual are asked for."""
 
@@ -68,18 +70,26 @@ def by_lenses(system):
     return narrate(told, lambda: 0.0).findings
 
 
-def alone(system):
-    """What reduced systems tell, with reasons from all that comes after each walk."""
+def apart(system, *looks):
+    """What reduced systems tell, with reasons from what comes after each walk, by these looks."""
     lens = lens_for(system, (), Budget(Limits()), Silence())
     full = full_size(lens, Budget(Limits()), Silence())
-
-    def after(values, _):
-        return explore_after(system, values, Budget(Limits()))
-
-    told = Conclusions(full.judged, tuple(full.findings), after=after)
+    further = Further(lens, Budget(Limits()), Silence())
+    asked = {look: getattr(further, look) for look in looks}
+    told = Conclusions(full.judged, tuple(full.findings), **asked)
     # where sets of values tell everything, nothing else is asked
     with mock.patch.object(Explaining, "_at_a_glance", return_value=None):
         return narrate(told, lambda: 0.0).findings
+
+
+def alone(system):
+    """By every situation that comes after."""
+    return apart(system, "after")
+
+
+def there(system):
+    """By a lens on all that comes after."""
+    return apart(system, "there")
 
 
 def early(system):
@@ -145,10 +155,21 @@ class AgainstReference(unittest.TestCase):
 
     def test_what_all_tells_that_comes_after_a_walk_holds(self):
         for world in worlds(WASTED):
-            self.compare(*world, alone)
-            # whatever dooms has its reason: all is known that may come after it
-            dooms = [f for f in alone(world[2]) if f.kind in DOOMING and not f.cause]
-            self.assertTrue(dooms and all(f.why for f in dooms), world[0])
+            for engine in (alone, there):
+                self.compare(*world, engine)
+                # whatever dooms has its reason: all is known that may come after it
+                dooms = [f for f in engine(world[2]) if f.kind in DOOMING and not f.cause]
+                self.assertTrue(dooms and all(f.why for f in dooms), world[0])
+
+    def test_what_can_be_missed_has_its_reason_from_there(self):
+        missed = 0
+        for world in worlds((*MISSED, *range(FIRST, FIRST + SEEDS)), said_world):
+            self.compare(*world, there)
+            for finding in there(world[2]):
+                if finding.kind == "missable" and not finding.cause:
+                    missed += 1
+                    self.assertTrue(finding.why, (world[0], finding.subject))
+        self.assertGreater(missed, 5)
 
 
 class Checker(unittest.TestCase):

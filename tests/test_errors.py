@@ -86,6 +86,17 @@ endings: {top: {when: at towr}}
         self.assertIn('"dig"', problem.message)
         self.assertIn("salt: {name: Salt, max: 9}", problem.hint)
 
+    def test_luck_that_can_pick_nothing_is_refused_whatever_else_is_told_of_the_world(self):
+        for chance in ("[]", "[{odds: 0}]", "[{odds: 0, gives: coin}, {odds: 0, ends: top}]"):
+            with self.subTest(chance=chance):
+                text = (
+                    "zubrel: 1\nstart: {at: a}\nitems: {coin: Coin}\n"
+                    f"areas: {{a: {{deeds: {{wade: {{loses: coin, chance: {chance}}}}}}}}}\n"
+                    "endings: {top: {when: coin}}\n"
+                )
+                (problem,) = problems_of(text)
+                self.assertEqual((problem.code, problem.span.line), ("bad-value", 4))
+
     def test_what_never_rests_is_refused_with_the_circle(self):
         self.assertEqual([p.code for p in problems_of(CODES["no-bound"].example)], ["no-bound"])
 

@@ -14,6 +14,14 @@ from zubrel.reasoned.claims import Cannot, Never, Node, Only, Took
 
 HEAD = "zubrel: 1\nstart: {at: quay}\nendings: {won: {name: Won, when: at tower}}\n"
 CASES = {
+    "what is over": (
+        """
+areas: {quay: {deeds: {wave: {}}}, tower: {}}
+endings: {won: {name: Won, when: at quay}}
+""",
+        "wave",
+        ["No move is possible: the game is over before the first."],
+    ),
     "what was spent": (
         """
 items: {key: Key}
@@ -326,6 +334,8 @@ areas:
 
 def head_of(text):
     """What every world begins with; a bad ending beside the good one where a case wants it."""
+    if "\nendings:" in text:
+        return HEAD[: HEAD.index("endings:")]
     return HEAD.replace("{won:", "{lost: {kind: bad}, won:") if "lost" in text else HEAD
 
 

@@ -6,8 +6,9 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
+from functools import partial
 from typing import TYPE_CHECKING, Any, cast
 
 from msgspec import Struct
@@ -21,9 +22,8 @@ from zubrel.base.progress import Progress, Silence
 from zubrel.checked.check import check
 from zubrel.checked.world import World
 from zubrel.compiled.compile import compile_world
-from zubrel.compiled.formulas import Formula
 from zubrel.compiled.system import System
-from zubrel.explored.explore import explore, explore_after, share
+from zubrel.explored.explore import explore, share
 from zubrel.explored.space import EndlessSettling, TooMany
 from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions, find_in, stale_acceptance, with_acceptance
@@ -36,10 +36,8 @@ from zubrel.narrated.report import Report, Told
 from zubrel.narrated.unrest import never_rests
 from zubrel.odds.aimless import with_aimless
 from zubrel.policy import (
-    ALONE_IN_ALL,
     EXPLAINING,
     FEW,
-    FORWARD_AGAIN,
     MAPPING,
     OF_FEW,
     OF_MANY,
@@ -254,10 +252,9 @@ def _beside_win(in_all: Conclusions, subject: str) -> Conclusions:
     return replace(in_all, findings=shown)
 
 
-def _explaining(budget: Budget) -> Callable[[], AbstractContextManager[None]]:
+def _explaining(budget: Budget) -> Callable[..., AbstractContextManager[None]]:
     """The share of work of each explanation, of what all of them have together."""
-    allowance = Allowance(EXPLAINING)
-    return lambda: budget.sharing(allowance)
+    return partial(budget.sharing, Allowance(EXPLAINING))
 
 
 def words_of(limit: LimitReached | MemoryError) -> str:
@@ -289,8 +286,8 @@ def _at_full_size(
     early: EarlyLooks | None,
 ) -> Report:
     """What reduced systems tell; `listed` is of all situations, where they are known."""
+    from zubrel.findings.large.further import Further
     from zubrel.findings.large.planning import full_size, map_of
-    from zubrel.findings.large.questions import whole_lens_for
     from zubrel.quotient.lens import Lens
 
     assert isinstance(lens, Lens), "nothing else merges situations"
@@ -304,33 +301,18 @@ def _at_full_size(
     order = tuple(sorted(findings, key=by_gravity))
     progress.stage("writing it up")
 
-    def closer(asked: Sequence[Formula]) -> Lens[Any] | None:
-        try:
-            # where what is reached was too much for the end of the game, it is so for most else
-            forward = None if lens.at_once else FORWARD_AGAIN
-            return whole_lens_for(lens.system, asked, budget, progress, forward=forward)
-        except LimitReached:
-            return None
-
-    alone = Allowance(ALONE_IN_ALL)
-
-    def after(values: Sequence[int], work: float) -> AnySpace | None:
-        try:
-            with budget.sharing(alone, work):
-                return explore_after(lens.system, values, budget)
-        except LimitReached:
-            return None
-
     drawn = map_of(lens.system, MAPPING, budget, progress) if with_outline else None
+    further = Further(lens, budget, progress)
     found_in_all = Conclusions(
         full.judged,
         order,
         outline=drawn,
         undecided=full.undecided,
         listed=listed,
-        closer=closer,
+        closer=further.closer,
         explaining=_explaining(budget),
-        after=after,
+        after=further.after,
+        there=further.there,
     )
     if budget.ended is not None:
         budget.begin_telling()

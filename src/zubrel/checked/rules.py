@@ -24,7 +24,7 @@ from zubrel.checked.resolve import Resolver
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.things import Item, Said
 from zubrel.checked.trades import shop_site
-from zubrel.checked.world import Happening, Rule
+from zubrel.checked.world import Happening, Outcome, Rule
 
 MOST_RULES = 20_000
 
@@ -225,11 +225,13 @@ class RuleMaker:
         needs = all_of(*frame.needs, needs)
         chancy = any(b.has("chance") for b in bodies)
         outcomes = outcomes_of(bodies, implied, self.resolver)
-        # all outcomes were left out, each for having no odds
-        if not outcomes:
+        # an empty list means no luck at all, or all outcomes were left out for having no odds
+        if not outcomes or (chancy and not any(b.entries("chance") for b in bodies)):
             where = next(b.where("chance") for b in bodies if b.has("chance"))
             message = "at least one outcome must have odds above 0"
             self.resolver.problems.add("bad-value", message, where)
+            # whoever reads on, for what else is wrong, finds one
+            outcomes = (Outcome(1, 1.0, ()),)
         # what has been done once is not offered any more, which is not the same as being refused
         undone = (Not(Marked("done", o)) for o in once)
         only = (frame.only[rule_id],) if rule_id in frame.only else ()

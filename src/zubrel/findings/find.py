@@ -34,8 +34,10 @@ class Conclusions(Struct, frozen=True):
     `undecided` are pairs of a kind and a subject. `listed` is of all situations, where `judged` is
     of classes of them and the situations were found all the same. `closer` makes a space that
     answers some formulas, where `judged` does not answer all; None where that takes too long.
-    `explaining` bounds the work on each explanation. `after` finds every situation that comes after
-    one, given as values of the variables; None where that takes more than so much work.
+    `explaining` bounds the work on explanations, which may be given so much at most. `after` finds
+    every situation that comes after one, given as values of the variables; None where that takes
+    more than so much work. `there` makes a space of the same that answers some formulas, or raises
+    `LimitReached`.
     """
 
     judged: Judged[Any]
@@ -45,8 +47,9 @@ class Conclusions(Struct, frozen=True):
     undecided: tuple[tuple[str, str], ...] = ()
     listed: Judged[Any] | None = None
     closer: Callable[[Sequence[Formula]], AnySpace | None] | None = None
-    explaining: Callable[[], AbstractContextManager[None]] = nullcontext
+    explaining: Callable[..., AbstractContextManager[object]] = nullcontext
     after: Callable[[Sequence[int], float], AnySpace | None] | None = None
+    there: Callable[[Sequence[int], Sequence[Formula]], AnySpace] | None = None
 
 
 def find(

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 
 from msgspec.structs import replace
 
-from zubrel.base.budget import LimitReached
+from zubrel.base.budget import LimitReached, WorkSpent
 from zubrel.compiled.formulas import Formula
 from zubrel.compiled.future import Future
 from zubrel.findings.dealt import begun
@@ -18,7 +18,7 @@ from zubrel.narrated.reasons.explained import explained
 from zubrel.narrated.reasons.sentences import TOLD, sentences
 from zubrel.narrated.replay import Walked, made_along
 from zubrel.narrated.report import Explained
-from zubrel.policy import ALONE
+from zubrel.policy import ALONE, THERE
 from zubrel.reasoned.claims import Node
 from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, reasons_after
 
@@ -26,6 +26,8 @@ MOST_EXPLAINED = 60
 """Findings of one kind that are explained, in their order."""
 EXPLAINED = ("unreachable", "missable", "too_early", *TOLD)
 """Kinds of findings with a reason, beside those after which there is no win."""
+Asking = tuple[Finding, tuple[Walked, ...]]
+"""A finding that is to be explained, and its evidence."""
 AHEAD = 40
 """Formulas that are looked up together, at most. Chosen: with all of hundreds no look might be had
 (bazaars M 1 and L 1 ask for 11 and 27 in all)."""
@@ -44,11 +46,11 @@ class Explaining:
         """What explanations are looked up in."""
         self.asked: dict[Formula, None] = {}
         self._alone: dict[tuple[str, str], Explained] = {}
-        """By kind and subject: what all tells that comes after the evidence, where it was found."""
+        """By kind and subject: what is told by that alone which comes after the evidence."""
         self._glances: dict[tuple[str, str], Explained | None] = {}
         """By kind and subject: what sets of values tell, where that was looked at."""
 
-    def look_ahead(self, findings: Iterable[tuple[Finding, tuple[Walked, ...]]]) -> None:
+    def look_ahead(self, findings: Iterable[Asking]) -> None:
         """Look up together what many findings are going to ask, each with its evidence: one by
         one, nearly each of them would take a closer look of its own."""
         turns = dict(self.explained)
@@ -63,6 +65,7 @@ class Explaining:
                     asking = [
                         (f, walked) for f, walked in asking if not self._told_alone(f, walked, most)
                     ]
+            asking = self._told_there(asking)
             # a closer look answers what was asked, and may lead to further questions: round by
             # round
             while asking:
@@ -143,6 +146,46 @@ class Explaining:
             trees = _trees(reasons, finding)
         self._alone[finding.kind, finding.subject] = explained(reasons, trees)
         return True
+
+    def _told_there(self, asking: Sequence[Asking]) -> list[Asking]:
+        """What is left after reasons by all that comes after a walk, seen through a lens that
+        begins there: of a smaller world than one that begins at the start."""
+        if self.conclusions.there is None:
+            return list(asking)
+        # several things may be missed by one move
+        places: dict[tuple[int, ...], list[Asking]] = {}
+        for finding, walked in asking:
+            if walked and finding.kind not in TOLD:
+                values = tuple(self.system.values(walked[-1].after))
+                places.setdefault(values, []).append((finding, walked))
+        for values, group in places.items():
+            with suppress(WorkSpent), self.conclusions.explaining(THERE):
+                self._tell_there(values, group, self.conclusions.there)
+        return [(f, walked) for f, walked in asking if (f.kind, f.subject) not in self._alone]
+
+    def _tell_there(
+        self,
+        values: Sequence[int],
+        asking: Sequence[Asking],
+        there: Callable[[Sequence[int], Sequence[Formula]], AnySpace],
+    ) -> None:
+        """The same of one situation that walks end in: round by round, as long as what a reason
+        asks leads to further questions."""
+        asked: dict[Formula, None] = {}
+        while asking:
+            space, unasked, left = there(values, tuple(asked)), dict[Formula, None](), []
+            for finding, walked in asking:
+                reasons = reasons_after(self.system, space, made_along(walked))
+                trees = _trees(reasons, finding)
+                if reasons.unasked:
+                    left.append((finding, walked))
+                    unasked |= reasons.unasked
+                else:
+                    self._alone[finding.kind, finding.subject] = explained(reasons, trees)
+            # asked for, and still not known
+            if unasked.keys() <= asked.keys():
+                return
+            asking, asked = left, asked | unasked
 
     def _look_closer(self, unasked: Iterable[Formula]) -> bool:
         """Look at what answers all that was asked so far, and `unasked`: whether it can be had."""

@@ -192,6 +192,10 @@ class ReasonChain:
                         "can be, or excludes itself.",
                     )
                     return
+                if parts == (GOING_ON,):
+                    over = "over" if self.past else "over before the first"
+                    yield from self._once(depth, f"No move is possible: the game is {over}.")
+                    return
                 words = listed([self.naming.words(p) for p in parts if p != GOING_ON])
                 again = self._verdict(parts, first, nodes)
                 # the same line may be reached over several ways down: it is said once
