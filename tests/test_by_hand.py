@@ -366,9 +366,8 @@ class AgainstTheProof(unittest.TestCase):
                     self.assertEqual(space.count(space.of(here)), 1)
                     self.assertEqual(advice.live(here), advices[0].live(here))
                     hint = advice.next_move(here)
-                    self.assertEqual(
-                        hint and hint[1], (first := advices[0].next_move(here)) and first[1]
-                    )
+                    first = advices[0].next_move(here)
+                    self.assertEqual(hint and hint.moves, first and first.moves)
                     self.assertEqual(hint is not None, advice.live(here))
                 doomed += advices[0].doomed(here)
                 moves = session.walker.moves(here)

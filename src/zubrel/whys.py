@@ -19,7 +19,6 @@ from zubrel.checked.world import Rule, World
 from zubrel.compiled.asking import asking
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Formula, Within
-from zubrel.compiled.future import Future
 from zubrel.compiled.system import System
 from zubrel.explored.space import Trace
 from zubrel.findings.dealt import begun
@@ -35,7 +34,7 @@ from zubrel.played.session import Impossible, NeedsOutcome, Session
 from zubrel.policy import EXPLAINING
 from zubrel.reached import Reached
 from zubrel.reasoned.claims import Node
-from zubrel.reasoned.reasons import Made, Reasons, Relaxed, Situation, reasons_after
+from zubrel.reasoned.reasons import Made, Reasons, Situation, at_a_glance, reasons_after
 from zubrel.routes import asked_condition
 
 
@@ -165,9 +164,7 @@ def _at_a_glance(
     system: System, formula: Formula, rule: Rule | None, made: Sequence[Made]
 ) -> Explained | None:
     """The reason, where sets of values give a whole one; they take no search."""
-    here = made[-1][2] if made else system.walker.start()
-    future = Future(system.relaxation, tuple(system.values(here)))
-    reasons = Reasons(system, Relaxed(future), made)
+    reasons = at_a_glance(system, made)
     trees = _trees(reasons, formula, rule)
     whole = bool(trees) and all(tree.is_complete for tree in trees)
     return explained(reasons, trees) if whole else None

@@ -101,10 +101,10 @@ class Hunt:
             word = exit_.target
         return steps
 
-    def exits_of(self, steps: Sequence[int]) -> Path:
-        """The steps of a play from the start that lead out of rooms."""
+    def exits_of(self, steps: Sequence[int], start: int | None = None) -> Path:
+        """The steps of a play from a situation (None: the start) that lead out of rooms."""
         path = Path()
-        for step, (word, target) in zip(steps, self.rooms.along(steps), strict=True):
+        for step, (word, target) in zip(steps, self.rooms.along(steps, start), strict=True):
             room = self.rooms.room(word)
             # steps inside of a room are left out: they can be found again when the play is told
             if target & ~self.rooms.place != word & ~self.rooms.place or (
@@ -136,9 +136,9 @@ class Hunt:
         assert not any(room.name in self.lost for room in line), "what can be won is not lost"
         self.live.along(line, path)
 
-    def is_live(self, room: Room, most: int, like: Room | None = None) -> bool:
+    def is_live(self, room: Room, most: int | None, like: Room | None = None) -> bool:
         """Whether a win is found from a room: that of another room that is `like` it, or one that
-        is found looking at so many rooms at most."""
+        is found looking at so many rooms at most (None: as many as there are)."""
         if like is not None and self.wins_like(room, like):
             return True
         if room.name not in self.live.known and room.name not in self.lost:

@@ -201,9 +201,10 @@ class Rooms:
         """Where a step leads; None: it is not possible."""
         return next((target for number, target in self.links(word) if number == step), None)
 
-    def along(self, steps: Sequence[int]) -> Iterator[tuple[int, int]]:
-        """Before and after each step of a play from the start, all of which are possible."""
-        word = self.start()
+    def along(self, steps: Sequence[int], word: int | None = None) -> Iterator[tuple[int, int]]:
+        """Before and after each step of a play from a situation (None: the start), all of which
+        are possible."""
+        word = self.start() if word is None else word
         for step in steps:
             after = self.after(word, step)
             assert after is not None, "the play was made before"

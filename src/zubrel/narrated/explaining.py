@@ -9,7 +9,6 @@ from msgspec.structs import replace
 
 from zubrel.base.budget import LimitReached, WorkSpent
 from zubrel.compiled.formulas import Formula
-from zubrel.compiled.future import Future
 from zubrel.findings.dealt import begun
 from zubrel.findings.find import Conclusions
 from zubrel.findings.finding import Finding
@@ -20,7 +19,7 @@ from zubrel.narrated.replay import Walked, made_along
 from zubrel.narrated.report import Explained
 from zubrel.policy import ALONE, THERE
 from zubrel.reasoned.claims import Node
-from zubrel.reasoned.reasons import Behind, Reasons, Relaxed, reasons_after
+from zubrel.reasoned.reasons import Behind, Reasons, at_a_glance, reasons_after
 
 MOST_EXPLAINED = 60
 """Findings of one kind that are explained, in their order."""
@@ -212,9 +211,7 @@ class Explaining:
 
     def _relaxed(self, finding: Finding, walked: tuple[Walked, ...]) -> Explained | None:
         """What sets of values tell, where that is the whole reason."""
-        here = walked[-1].after if walked else self.system.walker.start()
-        future = Future(self.system.relaxation, tuple(self.system.values(here)))
-        reasons = Reasons(self.system, Relaxed(future), made_along(walked))
+        reasons = at_a_glance(self.system, made_along(walked))
         trees = _trees(reasons, finding)
         # no win is left only where each good ending has its reason
         good = sum(e.good for e in self.system.world.endings.values())

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Protocol
+
+from msgspec import Struct
 
 from zubrel.checked.world import Rule
 from zubrel.findings.detectors.missable import Missable, missables
@@ -12,6 +14,34 @@ from zubrel.narrated.reasons.explained import explained
 from zubrel.reasoned.reasons import Behind, Made, Reasons
 from zubrel.walked.changing import Situation
 from zubrel.walked.walker import Walker
+
+
+class Hint(Struct, frozen=True):
+    """The first move of a win, luck willing, and how many moves that has, this one included:
+    at least, or, not `shortest`, at most."""
+
+    rule: Rule
+    moves: int
+    shortest: bool = True
+
+
+class Hints(Protocol):
+    """What is told of one situation after the other to somebody who plays."""
+
+    def live(self, situation: Situation) -> bool | None:
+        """Whether the game can still be won from here; None: that is not known."""
+
+    def dooms(self, rule: Rule, situation: Situation) -> bool:
+        """Whether no win is left after some outcome of a rule, of those that there still are."""
+
+    def next_move(self, situation: Situation) -> Hint | None:
+        """The first move of a win from here; None where none is known."""
+
+    def why_never(self, made: Sequence[Made], rule: Rule | None = None) -> tuple[str, ...]:
+        """Why a rule (None: a win) can never be after some moves, in lines."""
+
+    def lost(self, before: Situation, after: Situation) -> list[Missable]:
+        """What could still be had before a move, and can never be had after it."""
 
 
 class Advice:
@@ -42,15 +72,15 @@ class Advice:
             return False
         return any(self.doomed(r.situation) for r in self.walker.results(rule, situation))
 
-    def next_move(self, situation: Situation) -> tuple[Rule, int] | None:
-        """The first move of a shortest win from here, luck willing, and how many moves it takes."""
+    def next_move(self, situation: Situation) -> Hint | None:
+        """The first move of a shortest win from here; None where there is none."""
         best: tuple[int, Rule] | None = None
         for rule in self.walker.moves(situation):
             for result in self.walker.results(rule, situation):
                 distance = self.distance(self._of(result.situation))
                 if distance is not None and (best is None or distance < best[0]):
                     best = distance, rule
-        return None if best is None else (best[1], best[0] + 1)
+        return None if best is None else Hint(best[1], best[0] + 1)
 
     def why_never(self, made: Sequence[Made], rule: Rule | None = None) -> tuple[str, ...]:
         """Why a rule (None: a win) can never be after some moves, in lines; none where it can."""

@@ -205,6 +205,13 @@ def reasons_after(system: System, space: AnySpace, walk: Sequence[Made]) -> Reas
     return Reasons(system, behind, walk, behind.possible)
 
 
+def at_a_glance(system: System, walk: Sequence[Made]) -> Reasons:
+    """Reasons by what sets of values tell of all that comes after a walk, which takes no search;
+    what they rule out is certain, and they never say that something can be."""
+    here = walk[-1][2] if walk else system.walker.start()
+    return Reasons(system, Relaxed(Future(system.relaxation, tuple(system.values(here)))), walk)
+
+
 def _past_of(system: System, walk: Iterable[Made]) -> Iterator[Past]:
     """The moves of a walk with the values of all variables before and after each."""
     last: Situation | None = None

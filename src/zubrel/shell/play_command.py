@@ -8,12 +8,13 @@ from typing import Any
 import click
 from msgspec.structs import replace
 
-from zubrel.base.budget import Budget, Interrupted, LimitReached, WorkSpent
+from zubrel.base.budget import Budget, Interrupted, LimitReached, Limits, WorkSpent
 from zubrel.checked.deals import drawn
-from zubrel.checked.world import World
+from zubrel.compiled.compile import compile_world
 from zubrel.findings.judged import judge
 from zubrel.pipeline import refusing_unrest, whole_survey, words_of
-from zubrel.played.advice import Advice
+from zubrel.played.advice import Advice, Hints
+from zubrel.played.far import FarAdvice
 from zubrel.played.session import Session
 from zubrel.policy import HINTS, HINTS_WORK
 from zubrel.shell.exits import OK
@@ -31,7 +32,7 @@ from zubrel.shell.terminal import Play
     "--hints/--no-hints",
     default=None,
     help="Tell whether the game can still be won, and mark moves that doom it "
-    "(default: when the search is quick).",
+    "(default: all of it when the search is quick, else what is certain).",
 )
 @click.option(
     "--seed",
@@ -45,16 +46,17 @@ def play_command(world: str, hints: bool | None, seed: int | None, **options: An
     """
     common = take_common(options)
     read = loaded(world, common)
-    advice = None if hints is False else _advice(read, hints, common)
     deal = drawn(read.deals, random.Random(seed or 0))
+    session = Session(read, deal)
     luck = random.Random(seed) if seed is not None else None
     with refusing_unrest(read, common.budget):
-        Play(Session(read, deal), advice, luck).run()
+        advice = None if hints is False else _advice(session, hints, common)
+        Play(session, advice, luck).run()
     return OK
 
 
-def _advice(world: World, asked: bool | None, common: Common) -> Advice | None:
-    """The proof's knowledge, when it is quick to have or was asked for."""
+def _advice(session: Session, asked: bool | None, common: Common) -> Hints | None:
+    """What the proof knows, where it is quick to have or was asked for; else what is certain."""
     budget, most = common.budget, float("inf")
     # nobody waits for hints that were not asked for
     if not asked:
@@ -62,17 +64,30 @@ def _advice(world: World, asked: bool | None, common: Common) -> Advice | None:
         budget, most = Budget(replace(common.limits, situations=situations)), HINTS_WORK
     try:
         with at_work(common, budget) as meter, budget.within(most):
-            space = whole_survey(world, budget, meter)
-            return Advice(judge(space), Session(world).walker)
+            space = whole_survey(session.world, budget, meter)
+            return Advice(judge(space), session.walker)
     except Interrupted:
-        say("(No hints: interrupted.)")
-    # a play goes on without hints, and is told why there are none
+        say("(Interrupted: hints tell what is certain without a search of everything.)")
+    # a play goes on with less, and is told why
     except (LimitReached, MemoryError) as limit:
         unasked = (
             isinstance(limit, WorkSpent) or common.limits.situations != budget.limits.situations
         )
         if unasked and not asked and common.limits.seconds is None:
-            say("(No hints: this world is large. --hints searches it all the same.)")
+            say("(This world is large: hints tell what is certain. --hints searches all of it.)")
         else:
-            say(f"(No hints: the search stopped at {words_of(limit)}.)")
-    return None
+            words = f"the search stopped at {words_of(limit)}"
+            say(f"(Hints tell what is certain: {words}.)")
+    say("(A move that is not marked may take the last win away as well.)")
+    return _certain(session, common)
+
+
+def _certain(session: Session, common: Common) -> Hints | None:
+    """Hints by what is certain without a search of everything."""
+    memory = Budget(Limits(memory=common.limits.memory))
+    try:
+        system = compile_world(session.world, memory)
+        return FarAdvice(system, session.walker, session.start, memory)
+    except (LimitReached, MemoryError) as limit:
+        say(f"(No hints: {words_of(limit)} is reached.)")
+        return None

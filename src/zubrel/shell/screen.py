@@ -10,7 +10,7 @@ from zubrel.checked.things import Goal
 from zubrel.checked.world import Rule
 from zubrel.narrated.walks import held_words
 from zubrel.narrated.words import listed
-from zubrel.played.advice import Advice
+from zubrel.played.advice import Hints
 from zubrel.played.session import GroupSoFar, Session
 from zubrel.played.why import lacking
 from zubrel.shell.prompts import GROUPS, ORDER
@@ -21,7 +21,7 @@ from zubrel.walked.telling import area_text, item_text
 class Screen:
     """A session as it is shown; `numbered` are the moves as they were shown last."""
 
-    def __init__(self, session: Session, advice: Advice | None) -> None:
+    def __init__(self, session: Session, advice: Hints | None) -> None:
         self.session = session
         self.world = session.world
         self.advice = advice
@@ -90,16 +90,23 @@ class Screen:
     def _outlook(self) -> None:
         if self.advice is None:
             return
-        if self.advice.live(self.session.here):
+        live = self.advice.live(self.session.here)
+        if live:
             say("  The game can still be won.", fg="green")
+            return
+        if live is None:
+            say("  Whether the game can still be won is not known.")
             return
         # back to the move that took the last win away
         here = len(self.session.done)
         states = [self.session.start, *(step.after for step in self.session.done)]
-        while here and not self.advice.live(states[here - 1]):
+        while here and self.advice.live(states[here - 1]) is False:
             here -= 1
-        culprit = f" since move {here}, “{self.session.done[here - 1].rule.label}”" if here else ""
-        words = f"  The game can no longer be won{culprit}. (“why” tells the reason.)"
+        # where it is not known whether a win was left before, no move is blamed
+        since = ""
+        if here and self.advice.live(states[here - 1]):
+            since = f" since move {here}, “{self.session.done[here - 1].rule.label}”"
+        words = f"  The game can no longer be won{since}. (“why” tells the reason.)"
         say(words, fg="red", bold=True)
 
     def held(self) -> str:

@@ -12,7 +12,7 @@ import click
 from zubrel.base.plain import plain
 from zubrel.checked.world import Rule
 from zubrel.narrated.words import counted, listed
-from zubrel.played.advice import Advice
+from zubrel.played.advice import Hints
 from zubrel.played.session import Impossible, MadeMove, NeedsOutcome, Session
 from zubrel.played.why import lacking
 from zubrel.shell.prompts import HELP, LEAVING, is_number
@@ -25,7 +25,7 @@ from zubrel.walked.telling import outcome_text, refusal
 class Play:
     """A session of walking by hand, typed and shown."""
 
-    def __init__(self, session: Session, advice: Advice | None, luck: random.Random | None) -> None:
+    def __init__(self, session: Session, advice: Hints | None, luck: random.Random | None) -> None:
         self.session = session
         self.world = session.world
         self.advice = advice
@@ -178,8 +178,10 @@ class Play:
     def _why_no_win(self) -> None:
         if self.advice is None:
             say("Nothing is known of what can still be; start with --hints. Or name a move.")
-        elif self.session.over or self.advice.live(self.session.here):
+        elif self.session.over or (live := self.advice.live(self.session.here)):
             say("Why what? Name a move: its number, or the id of a rule.")
+        elif live is None:
+            say("Whether a win is left here is not known. Name a move to ask about that.")
         else:
             for line in self.advice.why_never(self.session.made()):
                 say(f"  {line}")
@@ -189,12 +191,15 @@ class Play:
             say("There are no hints for this world; start with --hints.")
             return
         hint = self.advice.next_move(self.session.here)
+        if hint is None and self.advice.live(self.session.here) is None:
+            say("No win is known from here, which does not mean that there is none.")
+            return
         if hint is None:
             say("There is no win from here; undo goes back.")
             return
-        rule, length = hint
-        left = f"then a win is {counted(length - 1, 'move')} away" if length > 1 else "that wins"
-        say(f"“{rule.label}” ({rule.id}): {left}.")
+        far = f"{'' if hint.shortest else 'at most '}{counted(hint.moves - 1, 'move')} away"
+        left = f"then a win is {far}" if hint.moves > 1 else "that wins"
+        say(f"“{hint.rule.label}” ({hint.rule.id}): {left}.")
 
     def _goto(self, text: str) -> None:
         last = len(self.session.done) + len(self.session.undone)
