@@ -3,6 +3,7 @@
 import unittest
 
 from benchmarks.families import realm
+from msgspec.structs import replace
 
 from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
@@ -18,7 +19,7 @@ from zubrel.compiled.possible import places_of
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.explored.packed.stepping import Walking
 from zubrel.findings.judged import judge
-from zubrel.narrated.early import told_early
+from zubrel.narrated.early import MOST_NEWS, told_early
 from zubrel.reduced.result import formulas_of, unreduced
 from zubrel.reduced.values import values
 
@@ -151,9 +152,21 @@ areas:
         self.assertIsNotNone(known(more).win)
 
     def test_lines_for_whoever_waits_name_file_and_line(self):
-        lines = told_early(known(LANTERN)).lines()
+        lines = told_early(known(LANTERN)).news(None)
         self.assertEqual(lines[0], "certain already: it can be won, in at most 4 moves")
         self.assertRegex(lines[1], r"softlock stall_sell_lantern, <text>:\d+:\d+, after 3 moves")
+
+    def test_of_many_alike_a_few_are_named_and_the_others_counted_and_each_is_told_once(self):
+        lost = "".join(f"  shell_{n}: Shell {n}\n" for n in range(MOST_NEWS + 5))
+        early = told_early(
+            known(LANTERN.replace("  lantern: Lantern\n", f"  lantern: Lantern\n{lost}"))
+        )
+        named = [line for line in early.news(None) if "unreachable shell_" in line]
+        self.assertEqual(len(named), MOST_NEWS)
+        self.assertIn("certain already: unreachable, 5 more", early.news(None))
+        self.assertEqual(early.news(early), [])
+        without = replace(early, win=None)
+        self.assertEqual(early.news(without), early.news(None)[:1])
 
     def test_accepted_findings_stay_accepted(self):
         accept = "accept: [{finding: softlock, of: stall_sell_lantern, because: so be it}]\n"

@@ -48,6 +48,7 @@ from zubrel.walked.walker import NeverRests
 
 if TYPE_CHECKING:  # worlds that need no help do without
     from zubrel.findings.large.helpers import Helpers
+    from zubrel.quotient.lens import Lens
 
 
 def load(path: str, asked: Iterable[Condition] = ()) -> World:
@@ -76,7 +77,7 @@ def survey_of(
     system: System, budget: Budget, progress: Progress | None = None, merging: bool = False
 ) -> AnySpace:
     """The same of the system of a world."""
-    return begun(_surveyed(system, budget, progress or Silence(), merging))
+    return begun(_surveyed(system, budget, progress or Silence(), merging, None))
 
 
 @contextmanager
@@ -93,14 +94,25 @@ def refusing_unrest(world: World, budget: Budget) -> Iterator[None]:
         raise InvalidInput([never_rests(world, endless)]) from None
 
 
-def _surveyed(system: System, budget: Budget, progress: Progress, merging: bool) -> AnySpace:
+def _surveyed(
+    system: System, budget: Budget, progress: Progress, merging: bool, early: EarlyLooks | None
+) -> AnySpace:
     with refusing_unrest(system.world, budget):
         try:
             return explore(system, budget, progress, merging)
         except TooMany:
-            from zubrel.quotient.making import first_lens
+            return cast(AnySpace, _through_a_lens(system, budget, progress, early))
 
-            return cast(AnySpace, first_lens(system, budget, progress, judge, end_of))
+
+def _through_a_lens(
+    system: System, budget: Budget, progress: Progress, early: EarlyLooks | None
+) -> Lens[Any]:
+    """The world as far as its end depends on it."""
+    from zubrel.quotient.making import first_lens
+
+    # whoever looks aside needs the same smaller world
+    smaller = None if early is None else early.made_smaller(budget)
+    return first_lens(system, budget, progress, judge, end_of, reduced=smaller)
 
 
 def work_on_question(budget: Budget, other_ways: bool = True) -> float:
@@ -190,7 +202,7 @@ def _proved(
     """The report of a proof, in whose midst `early` may look for what is certain."""
     world, auto = system.world, budget.limits.engine == "auto"
     try:
-        space = _surveyed(system, budget, progress, merging=auto)
+        space = _surveyed(system, budget, progress, auto, early)
     except (LimitReached, MemoryError) as limit:
         return nothing_known(world.path, world.title, words_of(limit), budget.seconds())
     if early is not None and space.engine == "explicit" and space.stopped is None:
@@ -234,9 +246,7 @@ def _of_all_situations(
             return with_aimless(told, judged, wishes.odds, budget) if wishes.reasons else told
     except WorkSpent:
         log.info("findings by sets are too much work: lenses are asked, %.0f units", budget.work)
-        from zubrel.quotient.making import first_lens
-
-        lens = first_lens(space.system, budget, progress, judge, end_of)
+        lens = _through_a_lens(space.system, budget, progress, early)
         return _at_full_size(lens, judged, budget, progress, jobs, wishes.outline, early)
 
 

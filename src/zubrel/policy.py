@@ -157,7 +157,7 @@ something, and a proof of a minute or more takes two fifths longer at most."""
 ASKED_ABOUT = 2
 """Looks after which a proof ends that was asked about one subject, of which something is certain:
 within half a minute, where the whole may never end."""
-MANY_RULES, WIN_OF_MANY = 300_000, (2.5 * SECOND, 1.5 * SECOND)
+MANY_RULES, WIN_OF_MANY = 300_000, (2.5 * SECOND, 2.5 * SECOND)
 """Variables times steps from which on a win is looked for before all that, as soon as plain
 integers give up, or after so much work, and with how much: nothing is proved soon there, and a unit
 of work takes three times as long (of twelve deltas of 400 areas, 1.1 million, six are won with less

@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from zubrel.base.budget import SECOND, Budget, LimitReached, Limits, WorkSpent
 from zubrel.certain.dooming import DoomingStep
-from zubrel.certain.hunt import Hunt, every_doom
+from zubrel.certain.hunt import FIRST_TURN, Hunt, every_doom
 from zubrel.certain.leaving import Leaving
 from zubrel.certain.shorter import Shortener
 from zubrel.certain.smaller import Smaller, SmallerHunt
@@ -25,6 +25,8 @@ from zubrel.explored.space import EndlessSettling, Space
 
 FOR_A_WIN = 0.6
 """The share of the work that may go by until a first win is found."""
+AT_FIRST = 2 * FIRST_TURN
+"""Work of the first turn on a win."""
 FOR_DOOMS = 0.75
 """The share of the work that has gone by when plays are made shorter instead of looking on."""
 FOR_SMALLER = 0.3
@@ -92,9 +94,12 @@ class Looking:
         system: System,
         budget: Budget,
         made_smaller: Callable[[Budget], Smaller] | None = None,
+        made_easier: Callable[[Budget], Smaller | None] | None = None,
     ) -> None:
+        """`made_easier` makes a world in which wins are found sooner, if that takes no time."""
         self.system = system
         self.made_smaller = made_smaller
+        self.made_easier = made_easier
         # work of its own: how far the proof has come must not depend on what is looked for beside
         # it
         self.budget = budget.aside()
@@ -111,8 +116,7 @@ class Looking:
         if not self.unwinnable:
             # shares of this look, however much earlier ones have taken
             began = self.budget.work
-            if not self.won:
-                self._within(self._first_win, began + work * FOR_A_WIN)
+            self._look_for_a_win(began + work * FOR_A_WIN)
             if not self.unwinnable and self.looked and self.in_smaller is None:
                 self._within(self._make_smaller, self.budget.work + work * FOR_SMALLER)
             self._look(began, work)
@@ -121,9 +125,37 @@ class Looking:
 
     def for_a_win(self, work: float) -> Certain:
         """What is certain after so much more work on a first win alone."""
-        if not self.won and not self.unwinnable:
-            self._within(self._first_win, self.budget.work + work)
+        if not self.unwinnable:
+            self._look_for_a_win(self.budget.work + work)
         return self._found()
+
+    def _look_for_a_win(self, until: float) -> None:
+        """Find a win, if none is known: plans lead to most wins at once. Where they do not, the
+        world that reductions have made smaller has fewer moves to lose the way by, and both of
+        them have turns that grow, twice as long in there."""
+        if not self.won:
+            self._within(self._tell_hopeless, until)
+        if not self.won and not self.unwinnable and self.made_easier is not None:
+            self._within(self._easier_win, min(until, self.budget.work + AT_FIRST))
+            self.made_easier = None
+        # whoever knows of no smaller world has one turn
+        turn = float(AT_FIRST if self.made_smaller is not None else until)
+        if not self.won and not self.unwinnable:
+            self._within(self._first_win, min(until, self.budget.work + turn))
+        if not self.won and not self.unwinnable and self.in_smaller is None:
+            self._within(self._make_smaller, until)
+        while not self.won and not self.unwinnable:
+            left = until - self.budget.work
+            if self.in_smaller is None:
+                turn = max(turn, left)
+            else:
+                self._within(self._smaller_win, min(until, self.budget.work + 2 * turn))
+            if not self.won:
+                self._within(self._first_win, min(until, self.budget.work + turn))
+            # the whole rest was free for it
+            if turn >= left:
+                return
+            turn *= 2
 
     def _found(self) -> Certain:
         dooms = tuple(every_doom(self.hunt))
@@ -170,12 +202,18 @@ class Looking:
         assert self.in_smaller is not None, "it is asked where there is one"
         self.won = self.in_smaller.first_win()
 
-    def _first_win(self) -> None:
+    def _easier_win(self) -> None:
+        easier = self.made_easier(self.budget) if self.made_easier is not None else None
+        if easier is not None:
+            self.won = SmallerHunt(self.hunt, easier, self.budget).first_win()
+
+    def _tell_hopeless(self) -> None:
         # the cheapest proof first: then no win need be looked for
         self.unwinnable = self.seeker.is_hopeless(self.hunt.start)
         if self.unwinnable:
             log.info("there is no win, as sets of values tell")
-            return
+
+    def _first_win(self) -> None:
         self.won = self.hunt.first_win()
         if self.won:
             log.info("a win is known, %.0f units of work", self.budget.work)

@@ -7,12 +7,13 @@ are possible are made, and every room met on the way is looked at again if that 
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.plans import Planner
 from zubrel.certain.rooms import Exit, Room, Rooms
 from zubrel.compiled.operators import Domains
+from zubrel.compiled.parts import ENDING, PLACE, Operation, Step
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
 
@@ -44,6 +45,8 @@ class Seeker:
         moves = (operator.step for operator in self.relaxation.operators.all if operator.walks)
         self.walks = frozenset(step.number for step in moves if step is not None)
         """Steps that only move the player."""
+        self.thrown = _thrown(system.steps)
+        """What levers set."""
         # plans and verdicts are kept by room: several searches come upon the same ones
         self._plans: dict[int, tuple[int, list[int]] | None] = {}
         self._may_win: dict[int, bool] = {}
@@ -142,7 +145,7 @@ class WinSearch:
         if plan is None:
             return None
         # most plans hold as they are; what they miss is found by looking around
-        return self._walk_ahead(room, *plan) or self._look_around(room, plan[0])
+        return self._walk_ahead(room, *plan) or self._look_around(room, *plan)
 
     def _plan(self, room: Room) -> tuple[int, list[int]] | None:
         if self.goal is None:
@@ -218,12 +221,17 @@ class WinSearch:
         # nothing harmless is left to do: the plan goes on with what it wants first
         return possible[0] if possible else None
 
-    def _look_around(self, room: Room, cost: int) -> tuple[int, Exit] | None:
+    def _look_around(self, room: Room, cost: int, plan: list[int]) -> tuple[int, Exit] | None:
+        thrown = self.seeker.thrown
+        wanted = {thrown[number] for number in self._moves_of(plan) if number in thrown}
         for exit_ in room.exits:
             if self._is_there(exit_):
                 return room.name, exit_
             if not self.rooms.is_over(exit_.target):
-                self._reach(room, exit_, cost + 2 * PERHAPS + self._staleness(exit_, cost))
+                # a plan takes any of those who do the same: of two levers of a sluice perhaps the
+                # one on this side
+                worse = PERHAPS if thrown.get(exit_.step) in wanted else 2 * PERHAPS
+                self._reach(room, exit_, cost + worse + self._staleness(exit_, cost))
         return None
 
     def _staleness(self, exit_: Exit, cost: int) -> float:
@@ -232,6 +240,23 @@ class WinSearch:
         name = self.rooms.room(exit_.target).name
         # a room that was met before costs what it was taken to cost then
         return STALE if name not in self.came and not self.seen.is_new(name, cost) else 0.0
+
+
+def _thrown(steps: Sequence[Step]) -> dict[int, tuple[int, int]]:
+    """By step the variable that it sets, and the value, of levers: of what does nothing else, where
+    others set it to another value."""
+    # luck deals, and no player
+    own = (s for s in steps if s.rule.kind != "deal")
+    set_alone = {s.number: s.changes[0] for s in own if len(s.changes) == 1}
+    values = dict[int, set[int]]()
+    for change in set_alone.values():
+        if change.operation is Operation.SET and change.variable not in (PLACE, ENDING):
+            values.setdefault(change.variable, set()).add(change.number)
+    return {
+        number: (change.variable, change.number)
+        for number, change in set_alone.items()
+        if len(values.get(change.variable, ())) > 1 and change.operation is Operation.SET
+    }
 
 
 class _Seen:

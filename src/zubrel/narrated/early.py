@@ -27,6 +27,9 @@ from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
 from zubrel.reasoned.reasons import Reasons, Relaxed, reasons_after
 
+MOST_NEWS = 8
+"""Lines of one kind that whoever waits is told at once. Chosen: they are seen at a glance."""
+
 
 class Early(Struct, frozen=True):
     """What is certain, in words."""
@@ -35,19 +38,32 @@ class Early(Struct, frozen=True):
     unwinnable: bool
     findings: tuple[Told, ...]
 
-    def lines(self) -> list[str]:
-        """A line each, for whoever waits; without what follows from something else."""
-        lines = []
+    def news(self, before: Early | None) -> list[str]:
+        """What was not known before, for whoever waits: a line each, and of hundreds of a kind how
+        many more there are."""
+        known = {line for lines in before._lines().values() for line in lines} if before else set()
+        news = list[str]()
+        for kind, lines in self._lines().items():
+            new = [line for line in lines if line not in known]
+            news += new[:MOST_NEWS]
+            if len(new) > MOST_NEWS:
+                news.append(f"{kind}, {len(new) - MOST_NEWS} more")
+        return [f"certain already: {line}" for line in news]
+
+    def _lines(self) -> dict[str, list[str]]:
+        """By kind, without what follows from something else."""
+        lines = dict[str, list[str]]()
         if self.win is not None:
             moves = counted(len(self.win.moves), "move")
-            lines.append(f"certain already: it can be won, in at most {moves}")
+            lines["win"] = [f"it can be won, in at most {moves}"]
         for finding in self.findings:
             # what follows from something else would only hide it
             if finding.cause is None:
                 where = f", {finding.span.place}" if finding.span else ""
                 moves = counted(len(finding.evidence), "move")
                 after = f", after {moves}" if finding.evidence else ""
-                lines.append(f"certain already: {finding.kind} {finding.subject}{where}{after}")
+                line = f"{finding.kind} {finding.subject}{where}{after}"
+                lines.setdefault(finding.kind, []).append(line)
         return lines
 
 

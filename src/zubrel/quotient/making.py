@@ -79,16 +79,22 @@ def reduced_for(
 
 
 def first_lens(
-    system: System, budget: Budget, progress: Progress, *asking: Callable[[Lens[Any]], object]
+    system: System,
+    budget: Budget,
+    progress: Progress,
+    *asking: Callable[[Lens[Any]], object],
+    reduced: Reduced | None = None,
 ) -> Lens[Any]:
-    """The world through a lens for its end, which answers what is asked, one after the other.
+    """The world through a lens for its end, which answers what is asked, one after the other;
+    `reduced` for that, where it was made smaller before.
 
     Forwards and backwards in turn, each time with more work: either may be hopeless where the
     other takes a second. Each answer is waited for longer than the one before; what leads to a win
     is found first, and where that is known backwards, and not half of all is reached, the second
     turn goes on backwards at once. Raises what `lens_for` does.
     """
-    reduced = reduced_for(system, (), budget)
+    if reduced is None:
+        reduced = reduced_for(system, (), budget)
     forward = SymbolicSearch(reduced.system, budget, progress, fewest=not reduced.shortens)
     space: BackwardSpace | None = None
     work = more = float(FORWARD)

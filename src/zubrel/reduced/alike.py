@@ -31,7 +31,8 @@ from zubrel.compiled.formulas import (
     substituted,
     variables_of,
 )
-from zubrel.compiled.parts import Change, Move, Operation
+from zubrel.compiled.parts import Change, Move, Operation, Step
+from zubrel.compiled.system import System
 from zubrel.reduced.result import Rebuilding, Reduced, losing
 from zubrel.reduced.standing import stays_true
 from zubrel.reduced.users import Users
@@ -59,12 +60,15 @@ def alike(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         # sooner
         if 2 < domain.size <= MOST_VALUES and v not in users.barred and _is_set(users, v)
     ]
+    using = _Using(before.system, {}) if variables else None
     for variable in variables:
+        assert using is not None, "it is made where there are variables"
         # one variable after the other: merging one may make values of the next alike
-        values = _Values(before, variable)
+        values = _Values(before, variable, using)
         classes = values.classes()
         if len(set(classes.values())) < before.system.variables[variable].size:
             before = values.merged(classes)
+            using = _Using(before.system, using.read)
     return before
 
 
@@ -79,31 +83,54 @@ def _is_set(users: Users, variable: int) -> bool:
     return bool(changes) and all(c.operation is Operation.SET and c.when == TRUE for c in changes)
 
 
+class _Using:
+    """Which moves read and set each variable, of systems of which one comes after the other.
+
+    `read` are the variables of guards, by the guard itself: a large world has thousands of moves,
+    of which merging the values of a variable changes a few.
+    """
+
+    def __init__(self, system: System, read: dict[int, tuple[Formula, frozenset[int]]]) -> None:
+        self.read = read
+        self.readers: dict[int, list[Move]] = {}
+        self.setters: dict[int, list[tuple[Move, int]]] = {}
+        """By variable the moves that set it, each with the value."""
+        for move in system.moves:
+            for variable in self._variables(move.guard):
+                self.readers.setdefault(variable, []).append(move)
+            for step in move.steps:
+                for change in step.changes:
+                    self.setters.setdefault(change.variable, []).append((move, change.number))
+
+    def _variables(self, guard: Formula) -> frozenset[int]:
+        # as long as it is kept here, nothing else has its number
+        if id(guard) not in self.read:
+            self.read[id(guard)] = guard, variables_of(guard)
+        return self.read[id(guard)][1]
+
+
 class _Values:
     """The values of one variable, and what each of them makes possible."""
 
-    def __init__(self, before: Reduced, variable: int) -> None:
+    def __init__(self, before: Reduced, variable: int, using: _Using) -> None:
         self.before = before
         self.system = before.system
         self.variable = variable
         domain = self.system.variables[variable]
         self.values = range(domain.low, domain.high + 1)
-        self.reading = [m for m in self.system.moves if variable in variables_of(m.guard)]
+        self.reading = using.readers.get(variable, [])
+        self.setting = using.setters.get(variable, [])
         self.sure = self._sure()
 
     def _sure(self) -> dict[int, frozenset[Formula]]:
         """By value what holds as long as the variable has it; nothing of what is never set."""
         system, sure = self.system, dict[int, frozenset[Formula]]()
-        for move in system.moves:
+        for move, value in self.setting:
             # what a move asked for when it set the value, and what never becomes false, still
             # holds while the value is there
             asked = frozenset(p for p in parts_of(move.guard) if stays_true(system, p))
-            for step in move.steps:
-                for change in step.changes:
-                    if change.variable == self.variable:
-                        # several moves may set the same value: only what all of them ask for is
-                        # sure
-                        sure[change.number] = sure.get(change.number, asked) & asked
+            # several moves may set the same value: only what all of them ask for is sure
+            sure[value] = sure.get(value, asked) & asked
         # nothing was asked for before the start
         return sure | {system.variables[self.variable].start: frozenset()}
 
@@ -162,8 +189,11 @@ class _Values:
         # any value of a class will do: they are alike in all that is asked
         examples = {classes[v]: v for v in reversed(self.values) if v in self.sure}
         new, seen = Rebuilding(losing(self.before, {variable})), dict[object, list[Formula]]()
+        reading, setting = set(map(id, self.reading)), {id(move) for move, _ in self.setting}
         for move in self.system.moves:
-            steps = [replace(s, changes=tuple(self._led(s.changes, classes))) for s in move.steps]
+            steps: Sequence[Step] = move.steps
+            if id(move) in setting:
+                steps = [replace(s, changes=tuple(self._led(s.changes, classes))) for s in steps]
             sign = (
                 move.areas,
                 tuple(s.changes for s in steps),
@@ -172,7 +202,8 @@ class _Values:
             # moves that differed in values only are the same by now; without this there would be
             # as many copies as values
             known_guards = seen.setdefault(sign, [])
-            for guard in self._guards(move, examples):
+            guards = self._guards(move, examples) if id(move) in reading else [move.guard]
+            for guard in guards:
                 # the same step with less to ask for is possible wherever this one is
                 if not any(_follows(guard, known) for known in known_guards):
                     known_guards.append(guard)
@@ -192,8 +223,6 @@ class _Values:
 
         One that asks for a value which is never set is kept as what is never possible.
         """
-        if self.variable not in variables_of(move.guard):
-            return [move.guard]
         alike: dict[Formula, list[Formula]] = {}
         for number, example in sorted(examples.items()):
             test = Within(self.variable, number, number)
