@@ -165,6 +165,9 @@ CONDITIONS = {
     "alike: what is sure stays true": Without(
         "reduced/standing.py", " and system.rising.for_good(part)", "", ()
     ),
+    "alike: all who set it ask for what is sure": Without(
+        "reduced/alike.py", "sure.get(value, asked) & asked", "asked", ()
+    ),
     "alike: it is only ever set": Without("reduced/alike.py", " and _is_set(users, v)", "", ()),
     "openings: what asks is where they are": Without(
         "reduced/openings.py",
@@ -760,6 +763,19 @@ areas:
     ways: [{to: tower, needs: rope}]
   tower: {}
 facts: {cut: {}}
+endings: {won: {}}
+""",
+    "alike: all who set it ask for what is sure": """
+items: {rope: Rope}
+areas:
+  quay: {finds: [rope], ways: [{to: tower, one_way: true}]}
+  tower:
+    deeds:
+      smear: {needs: paint = none, sets: {paint: red}}
+      dip: {needs: [paint = none, rope], sets: {paint: red}}
+      dye: {needs: paint = none, sets: {paint: blue}}
+      light: {needs: paint = blue or (paint = red and rope), ends: won}
+facts: {paint: {values: [none, red, blue]}}
 endings: {won: {}}
 """,
     "alike: it is only ever set": """

@@ -2,6 +2,8 @@
 
 import unittest
 
+from benchmarks.delta import delta
+
 from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
@@ -18,6 +20,7 @@ from zubrel.compiled.compile import compile_world
 from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.judged import judge
 from zubrel.looks import EarlyLooks
+from zubrel.narrated.replay import walked_along
 
 MAKERS = (stress_world, trade_world, passage_world)
 SPARE = """
@@ -124,10 +127,33 @@ class Courses(unittest.TestCase):
         self.assertEqual([hunt.system.steps[n].rule.id for n in steps], ["quay_to_lamp"])
 
 
+SOON = 300_000
+"""Work in which a win is known, or is not."""
+
+
 class Smallers(unittest.TestCase):
     def looking(self, system):
         looks = EarlyLooks(system, Budget(Limits()), Silence())
         return Looking(system, Budget(Limits()), looks._made_smaller)
+
+    def test_sluices_do_not_hold_up_a_first_win(self):
+        # a plan sets a sluice both ways at once; by itself the whole world is not won so soon
+        system = compile_world(loads(delta("m", 2, False)))
+        looks = EarlyLooks(system, Budget(Limits()), Silence())
+        easier = Looking(system, Budget(Limits()), looks._made_smaller, looks._made_easier)
+        win = easier.for_a_win(SOON).win
+        self.assertIsNotNone(win)
+        end = walked_along(system.walker, win)[-1].after[ENDING]
+        self.assertTrue(system.world.endings[end].good)
+        self.assertIsNone(Looking(system, Budget(Limits())).for_a_win(SOON).win)
+
+    def test_of_two_levers_that_do_the_same_the_one_that_helps_is_found(self):
+        system = compile_world(loads(delta("m", 3, True)))
+        self.assertIsNotNone(Looking(system, Budget(Limits())).for_a_win(SOON).win)
+
+    def test_what_has_no_levers_is_not_made_easier(self):
+        looks = EarlyLooks(of(SPARE, "lens"), Budget(Limits()), Silence())
+        self.assertIsNone(looks._made_easier(Budget(Limits())))
 
     def test_what_is_found_in_smaller_worlds_dooms_in_the_whole(self):
         told = found = 0
