@@ -160,9 +160,9 @@ within half a minute, where the whole may never end."""
 MANY_RULES, WIN_OF_MANY = 300_000, (2.5 * SECOND, 2.5 * SECOND)
 """Variables times steps from which on a win is looked for before all that, as soon as plain
 integers give up, or after so much work, and with how much: nothing is proved soon there, and a unit
-of work takes three times as long (of twelve deltas of 400 areas, 1.1 million, six are won with less
-than 1.5 million units, one more with 2.4; a chain of 300, which plain integers list, takes 5 s and
-not 7)."""
+of work takes three times as long (of nine deltas of 400 areas, 1.1 million, all are won with 0.2 to
+0.4 million units, two bazaars with 0.3 and 1.5; a chain of 300, which plain integers list, takes
+5 s and not 7)."""
 SAMPLE, SAMPLING, LEAST_SAMPLING = 4_000, 0.7 * SECOND, 0.1 * SECOND
 SAMPLING_SHARE = 0.014
 """Situations that are looked at where a proof has not ended, and work to find them, at most and at

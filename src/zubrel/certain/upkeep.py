@@ -16,6 +16,7 @@ from math import inf
 
 from msgspec import Struct
 
+from zubrel.certain.circles import on_circles
 from zubrel.compiled.adding import ENDLESS
 from zubrel.compiled.operators import Operator, Operators
 from zubrel.compiled.parts import ENDING, PLACE, Operation, Variable
@@ -143,12 +144,15 @@ class Upkeep:
 
     def _gaining(self) -> dict[Supply, frozenset[int]]:
         gaining = dict[Supply, frozenset[int]]()
+        links = [(u, s) for s, m in self.makers.items() for n in m for u in self.turnover[n].uses]
+        # the price of any other is the same whether or not one of it is there
+        circling = self.renewed & on_circles(links)
         while True:
             free = dict.fromkeys(gaining, 0.0)
             prices = self._prices(free)
             more = {s: self._below(s, NOTHING, prices) for s, p in prices.items() if p < NOTHING}
             # what is sold for less than it was bought for lasts no longer than the purse
-            for supply in self.renewed - more.keys():
+            for supply in circling - more.keys():
                 makers = self._below(supply, 1.0, self._prices({**free, supply: 1.0}))
                 if makers:
                     more[supply] = makers
