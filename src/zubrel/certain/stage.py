@@ -205,7 +205,9 @@ class Looking:
     def _easier_win(self) -> None:
         easier = self.made_easier(self.budget) if self.made_easier is not None else None
         if easier is not None:
-            self.won = SmallerHunt(self.hunt, easier, self.budget).first_win()
+            # what plays never rest in is found out by the proof
+            with suppress(EndlessSettling):
+                self.won = SmallerHunt(self.hunt, easier, self.budget).first_win()
 
     def _tell_hopeless(self) -> None:
         # the cheapest proof first: then no win need be looked for
