@@ -1,6 +1,10 @@
 """Hints where nobody can list a world: what is certain about each situation of a play."""
 
+import contextlib
+import io
+import os
 import random
+import re
 import unittest
 from contextlib import contextmanager
 from unittest import mock
@@ -24,6 +28,7 @@ from zubrel.played import far
 from zubrel.played.advice import Advice
 from zubrel.played.far import FarAdvice
 from zubrel.played.session import Session
+from zubrel.shell.terminal import Play
 
 MAKERS = (random_world, said_world, stress_world, trade_world, passage_world)
 DEALT = """\
@@ -161,6 +166,32 @@ class AgainstTheProof(unittest.TestCase):
         self.assertIs(advice.live(session.here), False)
         (first, *_) = advice.why_never(session.made())
         self.assertIn("Move 3, “Burn”, used up Oil", first)
+
+
+class Terminal(io.StringIO):
+    def isatty(self):
+        return True
+
+
+class AtATerminal(unittest.TestCase):
+    LINES = ("It was used up by a move of which there is much to say.", "  Nothing gives it again.")
+
+    def said(self, stream):
+        with (
+            contextlib.redirect_stdout(stream),
+            mock.patch("shutil.get_terminal_size", return_value=os.terminal_size((30, 24))),
+        ):
+            Play(Session(loads(DEALT)), None, None)._explain(self.LINES)
+        return re.sub("\x1b\\[[0-9;]*m", "", stream.getvalue()).splitlines()
+
+    def test_reasons_are_broken_between_words_and_stay_set_in(self):
+        said = self.said(Terminal())
+        self.assertLessEqual(max(map(len, said)), 30)
+        self.assertEqual([len(line) - len(line.lstrip()) for line in said], [2, 2, 4])
+        self.assertEqual(" ".join(" ".join(said).split()), " ".join(" ".join(self.LINES).split()))
+
+    def test_elsewhere_a_sentence_is_a_line(self):
+        self.assertEqual(self.said(io.StringIO()), [f"  {line}" for line in self.LINES])
 
 
 class InTheProgram(ProgramTest):

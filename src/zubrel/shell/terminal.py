@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 import random
+import shutil
 import sys
+from collections.abc import Iterable
 from contextlib import suppress
 
 import click
@@ -172,8 +174,7 @@ class Play:
         missing = lacking(self.session.walker, rule, self.session.here)
         say(listed(missing) if missing else f"“{rule.label}” is possible.")
         if missing and self.advice is not None and not self.session.over:
-            for line in self.advice.why_never(self.session.made(), rule):
-                say(f"  {line}")
+            self._explain(self.advice.why_never(self.session.made(), rule))
 
     def _why_no_win(self) -> None:
         if self.advice is None:
@@ -183,8 +184,18 @@ class Play:
         elif live is None:
             say("Whether a win is left here is not known. Name a move to ask about that.")
         else:
-            for line in self.advice.why_never(self.session.made()):
-                say(f"  {line}")
+            self._explain(self.advice.why_never(self.session.made()))
+
+    def _explain(self, lines: Iterable[str]) -> None:
+        """Say sentences, each set in under what it explains; at a terminal no wider than it is."""
+        wide = None
+        if sys.stdout is not None and sys.stdout.isatty():
+            wide = shutil.get_terminal_size().columns
+        for line in lines:
+            indent = " " * (2 + len(line) - len(line.lstrip()))
+            text = line.strip()
+            # a terminal would break lines within words
+            say(click.wrap_text(text, wide, indent, indent) if wide else indent + text)
 
     def _hint(self) -> None:
         if self.advice is None:
