@@ -135,7 +135,7 @@ class EarlyLooks:
 
     def _made_smaller(self, budget: Budget) -> Smaller:
         """The world made smaller, with the way back, for plays that are looked for."""
-        return self._smaller_by(self.made_smaller(budget))
+        return self._smaller_by(self.reduced_to_its_end(budget))
 
     def _made_easier(self, budget: Budget) -> Smaller | None:
         """The world without levers, which a plan sets one way and another; None: there are none."""
@@ -159,7 +159,7 @@ class EarlyLooks:
 
         return Smaller(reduced.system, spelled_out, bearing(reduced))
 
-    def made_smaller(self, budget: Budget) -> Reduced:
+    def reduced_to_its_end(self, budget: Budget) -> Reduced:
         """The world with what its end depends on, for the proof and for looks alike."""
         from zubrel.quotient.making import reduced_for
 
@@ -196,7 +196,7 @@ class EarlyLooks:
         from zubrel.reduced.bearing import bearing
 
         with suppress(LimitReached, MemoryError):
-            reduced = self.made_smaller(self.looking.budget)
+            reduced = self.reduced_to_its_end(self.looking.budget)
             return with_safe_moves(report, self.system, bearing(reduced))
         return report
 

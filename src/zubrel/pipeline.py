@@ -111,7 +111,7 @@ def _through_a_lens(
     from zubrel.quotient.making import first_lens
 
     # whoever looks aside needs the same smaller world
-    smaller = None if early is None else early.made_smaller(budget)
+    smaller = None if early is None else early.reduced_to_its_end(budget)
     return first_lens(system, budget, progress, judge, end_of, reduced=smaller)
 
 

@@ -135,16 +135,16 @@ class Looking:
         them have turns that grow, twice as long in there."""
         if not self.won:
             self._within(self._tell_hopeless, until)
-        if not self.won and not self.unwinnable and self.made_easier is not None:
+        if self._is_open and self.made_easier is not None:
             self._within(self._easier_win, min(until, self.budget.work + AT_FIRST))
             self.made_easier = None
         # whoever knows of no smaller world has one turn
         turn = float(AT_FIRST if self.made_smaller is not None else until)
-        if not self.won and not self.unwinnable:
+        if self._is_open:
             self._within(self._first_win, min(until, self.budget.work + turn))
-        if not self.won and not self.unwinnable and self.in_smaller is None:
+        if self._is_open and self.in_smaller is None:
             self._within(self._make_smaller, until)
-        while not self.won and not self.unwinnable:
+        while self._is_open:
             left = until - self.budget.work
             if self.in_smaller is None:
                 turn = max(turn, left)
@@ -156,6 +156,11 @@ class Looking:
             if turn >= left:
                 return
             turn *= 2
+
+    @property
+    def _is_open(self) -> bool:
+        """Whether it is not known yet that there is a win, nor that there is none."""
+        return not self.won and not self.unwinnable
 
     def _found(self) -> Certain:
         dooms = tuple(every_doom(self.hunt))

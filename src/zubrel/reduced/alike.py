@@ -60,9 +60,10 @@ def alike(before: Reduced, asked: Sequence[Formula] = ()) -> Reduced:
         # sooner
         if 2 < domain.size <= MOST_VALUES and v not in users.barred and _is_set(users, v)
     ]
-    using = _Using(before.system, {}) if variables else None
+    if not variables:
+        return before
+    using = _Using(before.system, {})
     for variable in variables:
-        assert using is not None, "it is made where there are variables"
         # one variable after the other: merging one may make values of the next alike
         values = _Values(before, variable, using)
         classes = values.classes()

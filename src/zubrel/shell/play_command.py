@@ -12,11 +12,11 @@ from zubrel.base.budget import Budget, Interrupted, LimitReached, Limits, WorkSp
 from zubrel.checked.deals import drawn
 from zubrel.compiled.compile import compile_world
 from zubrel.findings.judged import judge
-from zubrel.pipeline import refusing_unrest, whole_survey, words_of
+from zubrel.pipeline import refusing_unrest, whole_survey_of, words_of
 from zubrel.played.advice import Advice, Hints
 from zubrel.played.far import FarAdvice
 from zubrel.played.session import Session
-from zubrel.policy import HINTS, HINTS_WORK
+from zubrel.policy import HINTS, HINTS_WORK, MANY_RULES
 from zubrel.shell.exits import OK
 from zubrel.shell.options import SEARCHING, Common, common_options, example, take_common
 from zubrel.shell.streams import say
@@ -58,13 +58,17 @@ def play_command(world: str, hints: bool | None, seed: int | None, **options: An
 def _advice(session: Session, asked: bool | None, common: Common) -> Hints | None:
     """What the proof knows, where it is quick to have or was asked for; else what is certain."""
     budget, most = common.budget, float("inf")
-    # nobody waits for hints that were not asked for
-    if not asked:
-        situations = min(HINTS, common.limits.situations or HINTS)
-        budget, most = Budget(replace(common.limits, situations=situations)), HINTS_WORK
     try:
+        system = compile_world(session.world, budget)
+        # nobody waits for hints that were not asked for, and each situation takes longer in a world
+        # of so many rules
+        if not asked:
+            large = len(system.variables) * len(system.steps) >= MANY_RULES
+            few = HINTS // 20 if large else HINTS
+            situations = min(few, common.limits.situations or few)
+            budget, most = Budget(replace(common.limits, situations=situations)), HINTS_WORK
         with at_work(common, budget) as meter, budget.within(most):
-            space = whole_survey(session.world, budget, meter)
+            space = whole_survey_of(system, budget, meter)
             return Advice(judge(space), session.walker)
     except Interrupted:
         say("(Interrupted: hints tell what is certain without a search of everything.)")
