@@ -249,8 +249,8 @@ CONDITIONS = {
     ),
     "certain: the game goes on after a move that dooms": Without(
         "certain/leaving.py",
-        "if not self.hunt.is_known(e) and not self.rooms.is_over(e.target)]",
-        "if not self.hunt.is_known(e)]",
+        "if not self.hunt.is_known(e.step) and not self.rooms.is_over(e.target)",
+        "if not self.hunt.is_known(e.step)",
         (7, 8),
     ),
     "certain: who follows a course wins": Without(

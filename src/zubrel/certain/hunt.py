@@ -16,6 +16,7 @@ from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.exhausting import Exhausting
 from zubrel.certain.novelty import NovelSearch
 from zubrel.certain.rooms import Exit, Room
+from zubrel.certain.safety import SafeSearch, denials_of
 from zubrel.certain.wins import Path, Seeker, WinSearch, path_of
 from zubrel.compiled.parts import Step
 from zubrel.compiled.system import System
@@ -39,12 +40,14 @@ class Hunt:
         self.rooms = seeker.rooms
         self.system: System = seeker.system
         self.start = self.rooms.room(self.rooms.start())
-        self.searches: list[list[WinSearch | NovelSearch]] = [
+        self.searches: list[list[WinSearch | NovelSearch | SafeSearch]] = [
             [WinSearch(seeker, self.start), WinSearch(seeker, self.start, new_first=True)],
             [NovelSearch(seeker, self.start)],
         ]
         """They have turns: plans lead straight to most wins, and novelty to those behind them. Of
         each kind one has the turn, and the next one that after it."""
+        self.wary = False
+        """Whether there are searches that look out for bad endings, if any can."""
         # turns grow: an easy win is found in the first, by whichever search is made for it
         self.turn = FIRST_TURN
         self.live = Courses(self.rooms)
@@ -55,6 +58,8 @@ class Hunt:
         self.exhausting = Exhausting(self.rooms, self.live, self.lost)
         self.dooms: dict[tuple[int, bool], DoomingStep] = {}
         """By the place of the move among the moves, and whether luck decides."""
+        self.edges: list[Room] = []
+        """Live rooms in which a move was first seen to doom, in the order of these finds."""
         # outcomes of one move count as one: what dooms is the player's move, or its luck
         self.places = {s.number: n for n, m in enumerate(self.system.moves) for s in m.steps}
 
@@ -76,7 +81,22 @@ class Hunt:
                 # all that it can ever meet it has met
                 del kind[0]
             self.turn *= 2
+            self._add_wary()
         return False
+
+    def _add_wary(self) -> None:
+        """Searches that look out for bad endings, where the first turns were in vain."""
+        if self.wary:
+            return
+        self.wary = True
+        seeker, both = self.seeker, (False, True)
+        # they have their turn before those that have had one
+        if denials := denials_of(seeker):
+            safe = [SafeSearch(seeker, self.start, denials, new_first) for new_first in both]
+            self.searches.insert(0, list(safe))
+        if planner := seeker.enduring:
+            enduring = [WinSearch(seeker, self.start, None, n, planner) for n in both]
+            self.searches.insert(0, list(enduring))
 
     # what is known
 
@@ -169,9 +189,9 @@ class Hunt:
             return False
         return self.is_lost(room) or self.exhausting.shows_lost(room)
 
-    def is_known(self, exit_: Exit) -> bool:
-        """Whether a move dooms by itself for certain: luck cannot make it worse."""
-        return (self.places[exit_.step], False) in self.dooms
+    def is_known(self, step: int) -> bool:
+        """Whether the move of a step dooms by itself for certain: luck cannot make it worse."""
+        return (self.places[step], False) in self.dooms
 
     def note(self, room: Room, exit_: Exit, way: Path | None = None) -> None:
         """The exit leads from a live room to a lost one; `way` leads there (None: as it came)."""
@@ -194,6 +214,8 @@ class Hunt:
         walk = self.spelled_out(path)
         if known is not None and len(known.walk) <= len(walk):
             return
+        if known is None:
+            self.edges.append(room)
         self.dooms[key] = DoomingStep(
             self.system.steps[exit_.step],
             by_luck,

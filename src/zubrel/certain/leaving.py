@@ -1,7 +1,8 @@
 """Plays that leave what wins, to find by which moves: every exit, plays aimed at a move, waste.
 
 What takes something away for good is tried wherever a win is known to be left. Plays go to each
-move as straight as they can; others waste what they hold as long as the win that they leave still
+move as straight as they can, and once more from where another one was seen to doom, since little is
+left there; others waste what they hold as long as the win that they leave still
 wins, or wander off further, and where one of these is lost, the last situation from which a win is
 found and the move after it are looked for by halving. Which of all this finds something differs
 from world to world: what has found most for its work has the next turn.
@@ -29,6 +30,8 @@ FROM_THE_START, FROM_A_SEARCH = 0.2, 0.6
 """Shares of the wandering plays that begin at the start, and on ways that searches for a win have
 found; the rest begin at any live room, most of which lie where such plays have been. (With 0.3, and
 the rest at any live room, depths L 1 showed 10 moves that doom after 32 million units, not 20.)"""
+AGAIN = 0.5
+"""How likely a play does once more what it has just done, where that leads on. Chosen."""
 AT_FIRST = 100_000
 """Units of work that each way of looking is taken to have had at first, for one find."""
 SHORTER = 2
@@ -61,14 +64,21 @@ class Leaving:
             WASTES if step.number in self.seeker.late else waste_of(system, step)
             for step in system.steps
         ]
-        self.aims = aims_of(system, self.weights)
-        """Steps that no play was aimed at yet."""
+        self.every_aim = aims_of(system, self.weights)
+        """Steps that plays are aimed at."""
+        self.aims = list(self.every_aim)
+        """Those that no play from the start was aimed at yet."""
+        self._on_edges: list[tuple[Room, int]] = []
+        """Where moves doom, with steps that no play was aimed at from there, the last first."""
+        self._edges = 0
+        """How many of the rooms in which a move was seen to doom are, or were, among them."""
         self.bearing: frozenset[int] | None = None
         """The numbers of the steps that may doom, where others are known not to."""
         self.methods = [
             Method(lambda: self._leave_next(self._by_what_is_late, self.seeker.late)),
             Method(lambda: self._leave_next(self._by_all, None)),
             Method(self._rush_next),
+            Method(self._rush_on_next),
             Method(self._waste, wanders=True),
             Method(self._wander, wanders=True),
         ]
@@ -81,7 +91,9 @@ class Leaving:
     def only_by(self, bearing: frozenset[int]) -> None:
         """From now on look only for dooms by some steps."""
         self.bearing = bearing
+        self.every_aim = [s for s in self.every_aim if s in bearing]
         self.aims = [s for s in self.aims if s in bearing]
+        self._on_edges = [(room, s) for room, s in self._on_edges if s in bearing]
 
     def run(self) -> None:
         """Look for dooms until nothing new comes up any more. Raises what `spend` does."""
@@ -120,7 +132,9 @@ class Leaving:
         # what never dooms need not be tried: most of what there is in many worlds
         exits = [e for e in exits if self.bearing is None or e.step in self.bearing]
         # a game that is over is not doomed; a move that surely dooms is known already
-        exits = [e for e in exits if not self.hunt.is_known(e) and not self.rooms.is_over(e.target)]
+        exits = [
+            e for e in exits if not self.hunt.is_known(e.step) and not self.rooms.is_over(e.target)
+        ]
         if not exits:
             return
         # what a win from here could be like, as the relaxation sees it
@@ -139,14 +153,28 @@ class Leaving:
             return False
         # a move that dooms is often one that no wandering play would make; and where it is known to
         # doom, what leads straight to it is better evidence
-        self._rush(self.aims.pop(0))
+        self._rush(self.hunt.start, self.aims.pop(0))
         return True
 
-    def _rush(self, step: int) -> None:
-        """A play that makes a step as soon as it can; where it is lost, by which exit."""
+    def _rush_on_next(self) -> bool:
+        # where one move takes the last win away, others may as well: hours and stocks are as good
+        # as spent there, by whatever the next one is
+        for room in self.hunt.edges[self._edges :]:
+            self._on_edges += [(room, step) for step in reversed(self.every_aim)]
+        self._edges = len(self.hunt.edges)
+        while self._on_edges:
+            room, step = self._on_edges.pop()
+            if not self.hunt.is_known(step):
+                self._rush(room, step)
+                return True
+        return False
+
+    def _rush(self, room: Room, step: int) -> None:
+        """A play from a live room that makes a step as soon as it can; where it is lost, by which
+        exit."""
         # as straight as a plan leads: what is done on the way there is not to blame
-        path = self.seeker.to_step(self.hunt.start, step, PROOF)
-        line: Line = [(self.hunt.start, None)]
+        path = self.seeker.to_step(room, step, PROOF)
+        line: Line = [(room, None)]
         for exit_ in path or ():
             if self.rooms.is_over(exit_.target):
                 break
@@ -155,7 +183,7 @@ class Leaving:
         if self.hunt.is_lost(line[-1][0]):
             self._halve(line)
         else:
-            self.hunt.is_live(line[-1][0], PROOF, like=self.hunt.start)
+            self.hunt.is_live(line[-1][0], PROOF, like=room)
 
     # plays that leave out what they should not
 
@@ -176,8 +204,9 @@ class Leaving:
         """A play by exits that waste, as long as what has won before wins; all that end that."""
         room = self._beginning()
         seen = {room.name}
+        exit_: Exit | None = None
         for _ in range(self.random.choice(LENGTHS)):
-            exit_ = self._chosen(room, seen)
+            exit_ = self._chosen(room, seen, exit_)
             if exit_ is None:
                 break
             there = self.hunt.behind(room, exit_)
@@ -198,7 +227,7 @@ class Leaving:
         line: Line = [(self._beginning(), None)]
         for _ in range(self.random.choice(LENGTHS)):
             room = line[-1][0]
-            exit_ = self._chosen(room, {r.name for r, _ in line})
+            exit_ = self._chosen(room, {r.name for r, _ in line}, line[-1][1])
             if exit_ is None:
                 break
             there = self.hunt.behind(room, exit_)
@@ -212,8 +241,14 @@ class Leaving:
             self._halve(line)
         return True
 
-    def _chosen(self, room: Room, seen: set[int]) -> Exit | None:
+    def _chosen(self, room: Room, seen: set[int], last: Exit | None) -> Exit | None:
         exits = [e for e in room.exits if not self.rooms.is_over(e.target)]
+        # a stock is used up, and a day gone by, by doing the same over and over
+        if last is not None and self.random.random() < AGAIN:
+            for exit_ in exits:
+                new = self.rooms.room(exit_.target).name not in seen
+                if exit_.step == last.step and new:
+                    return exit_
         while exits:
             weights = [self.weights[e.step] for e in exits]
             (exit_,) = self.random.choices(exits, weights)

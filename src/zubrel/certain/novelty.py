@@ -17,7 +17,7 @@ from collections.abc import Sequence
 from zubrel.base.budget import LimitReached
 from zubrel.certain.plans import Value
 from zubrel.certain.rooms import Exit, Room
-from zubrel.certain.upkeep import is_nominal
+from zubrel.certain.turnover import is_nominal
 from zubrel.certain.wins import Path, Seeker, path_of
 from zubrel.compiled.parts import ENDING, PLACE, Variable
 from zubrel.explored.packed.novelty import Novelty

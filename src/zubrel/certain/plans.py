@@ -38,29 +38,31 @@ Value = tuple[int, int]
 class Planner:
     """Makes relaxed plans from single situations."""
 
-    def __init__(self, relaxation: Relaxation) -> None:
+    def __init__(self, relaxation: Relaxation, enduring: bool = False) -> None:
+        """`enduring`: with what it takes to bear hunger and the like."""
         self.relaxation = relaxation
         self.operators = relaxation.operators
         self.walks = [operator.walks for operator in self.operators.all]
-        self.upkeep = Upkeep(relaxation)
+        self.upkeep = Upkeep(relaxation, enduring)
 
-    def plan(self, start: Sequence[int], goal: int | None = None) -> list[int] | None:
+    def plan(self, start: Sequence[int], goal: int | Among | None = None) -> list[int] | None:
         """Numbers of operators in the order of their layers; None: nothing leads there for sure.
 
-        The goal is a win, or that the step with number `goal` is made.
+        The goal is a win, or that the step with number `goal` is made, or some values of a variable
+        of which it has none at the start.
         """
         layers = _Layers(self.relaxation, start)
-        wanted = None if goal is None else self.operators.of_step.get(goal, [])
+        among = Among(ENDING, self.relaxation.good) if goal is None else goal
         while True:
             # a win is one value of one variable, a step what it asks for
-            if wanted is None:
-                won = layers.domains[ENDING] & self.relaxation.good
-                if won:
+            if isinstance(among, Among):
+                there = layers.domains[among.variable] & among.mask
+                if there:
                     extraction = _Extraction(layers)
-                    extraction.to_value((ENDING, won.bit_length() - 1))
+                    extraction.to_value((among.variable, there.bit_length() - 1))
                     return self._kept_up(extraction, start)
             else:
-                for number in wanted:
+                for number in self.operators.of_step.get(among, []):
                     if self.operators.is_possible(number, layers.domains):
                         extraction = _Extraction(layers)
                         extraction.to_operator(number)

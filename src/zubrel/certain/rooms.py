@@ -14,6 +14,7 @@ from msgspec import Struct
 from zubrel.base.budget import Budget
 from zubrel.compiled.formulas import variables_of
 from zubrel.compiled.parts import ENDING, PLACE, Change, Step, wins_of
+from zubrel.compiled.possible import Among
 from zubrel.compiled.system import System
 from zubrel.explored.packed.expansion import Expansion
 from zubrel.explored.packed.kernel import Kernel
@@ -87,6 +88,12 @@ class Rooms:
 
     def is_over(self, word: int) -> bool:
         return bool(word & self.ended)
+
+    def has(self, word: int, among: Among) -> bool:
+        """Whether a variable has one of some values in a situation."""
+        field = self.packing.fields[among.variable]
+        # counted from the least value on
+        return bool(among.mask >> ((word & field.mask) >> field.shift) & 1)
 
     def _settled(self, word: int) -> int:
         rested = self.settling.settled(word)

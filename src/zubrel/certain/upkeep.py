@@ -14,17 +14,22 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from math import inf
 
-from msgspec import Struct
-
 from zubrel.certain.circles import on_circles
+from zubrel.certain.turnover import (
+    AMOUNT,
+    ROOM,
+    UNBOUND,
+    Supply,
+    bounds_of,
+    is_nominal,
+    turnover_of,
+)
 from zubrel.compiled.adding import ENDLESS
-from zubrel.compiled.operators import Operator, Operators
-from zubrel.compiled.parts import ENDING, PLACE, Operation, Variable
-from zubrel.compiled.possible import ALWAYS, places_of
+from zubrel.compiled.operators import Operators
+from zubrel.compiled.parts import ENDING, PLACE, Variable
+from zubrel.compiled.possible import places_of
 from zubrel.compiled.relaxation import Relaxation
 
-NOMINAL = ("place", "ending", "open", "fact", "quest", "taken", "done", "lies", "dealt")
-"""Variables whose values stand side by side: of all others, reaching a value is passing it too."""
 ROUNDS, MOST = 60, 400
 """How often what is used up is added up, and operators of a plan, before it is left as it is: to
 make something again may take more of it than it makes."""
@@ -32,27 +37,15 @@ LONGEST = 8
 """Makings one after the other, of which the price of the last is told."""
 NOTHING = 1e-9
 """A price that is less is none."""
-SUMS = (Operation.ADD, Operation.ADD_UP_TO_END)
 BALANCE = 3
 """Units of work to add up what one operator of a plan uses up and makes."""
-
-Supply = tuple[int, int]
-"""An amount, as its variable and -1, or one value of a variable, by its place."""
-
-
-class Turnover(Struct, frozen=True):
-    """How much of each supply an operator uses up, and how much it makes, each time."""
-
-    uses: dict[Supply, int]
-    makes: dict[Supply, int]
-    passes: bool
-    """Whether it changes what has no supplies, such as a season that goes by."""
 
 
 class Upkeep:
     """Adds to plans what makes again what they use up."""
 
-    def __init__(self, relaxation: Relaxation) -> None:
+    def __init__(self, relaxation: Relaxation, enduring: bool = False) -> None:
+        """`enduring`: what ends the game badly by itself is kept away from that."""
         self.variables: Sequence[Variable] = relaxation.system.variables
         self.budget = relaxation.budget
         # how often each operator takes place at the most, where that is known
@@ -62,7 +55,11 @@ class Upkeep:
         """By family the operators that can stand for each other."""
         for number, family in enumerate(self.family):
             self.members.setdefault(family, []).append(number)
-        self.turnover = [self._turnover(o) for o in relaxation.operators.all]
+        self.bounds = bounds_of(relaxation.system) if enduring else UNBOUND
+        operators = relaxation.operators
+        self.turnover = [
+            turnover_of(o, self.variables, self.bounds.ceilings) for o in operators.all
+        ]
         self.makers: dict[Supply, list[int]] = {}
         """By supply what makes it, and can be made again and again."""
         self.limited: dict[Supply, list[int]] = {}
@@ -82,52 +79,8 @@ class Upkeep:
         self.lasting = self.gaining.keys()
         for makers in self.makers.values():
             makers.sort(key=self._price)
-        operators = relaxation.operators
         self.closing = frozenset(n for n in range(len(operators.all)) if self._closes(n, operators))
         """Operators that take away for good what others ask for: they are better made late."""
-
-    def _turnover(self, operator: Operator) -> Turnover:
-        uses, makes, passes = dict[Supply, int](), dict[Supply, int](), False
-        for effect in operator.effects:
-            number = effect.variable
-            # where the player stands is made right by walking
-            if number in (PLACE, ENDING):
-                continue
-            variable = self.variables[number]
-            changes = [change for change, _ in effect.changes]
-            surely = all(when == ALWAYS for _, when in effect.changes)
-            if surely and all(c.operation in SUMS for c in changes) and not is_nominal(variable):
-                added = sum(c.number for c in changes)
-                if added:
-                    (makes if added > 0 else uses)[number, -1] = abs(added)
-                continue
-            if not surely or len(changes) > 1:
-                passes |= is_nominal(variable)
-                continue
-            # from here on one change that surely takes place: the only case in which it is told
-            # what it uses
-            (change,) = changes
-            allowed = operator.allowed.get(number, (1 << variable.size) - 1)
-            only = allowed.bit_length() - 1 if allowed.bit_count() == 1 else None
-            # values are counted from the lowest, as in sets of values
-            after = change.number - variable.low
-            # a state is used up where only that state is asked for: a lamp that burns, once it is
-            # blown out
-            if is_nominal(variable):
-                if change.operation is Operation.SET:
-                    makes[number, after] = 1
-                    if only is not None:
-                        uses[number, only] = 1
-                else:
-                    passes = True
-            elif change.operation is Operation.SET:
-                # the least that it can have been
-                least = (allowed & -allowed).bit_length() - 1
-                if after > 0:
-                    makes[number, -1] = after
-                elif least > 0:
-                    uses[number, -1] = least
-        return Turnover(uses, makes, passes)
 
     def _renewed(self) -> frozenset[Supply]:
         renewed = frozenset(self.makers)
@@ -211,7 +164,8 @@ class Upkeep:
                 allowed = own.allowed.get(variable, (1 << self.variables[variable].size) - 1)
                 lost = sum(1 << p for p in places_of(allowed) if (variable, p) not in self.renewed)
             else:
-                gone = (variable, -1) in turnover.uses and (variable, -1) not in self.renewed
+                amount = (variable, AMOUNT)
+                gone = amount in turnover.uses and amount not in self.renewed
                 # all values above the lowest: whoever asks for any of some stock finds none
                 lost = -2 if gone else 0
             for other in operators.watching[variable] if lost else ():
@@ -284,9 +238,14 @@ class Upkeep:
         for supply, count in balance.items():
             variable, place = supply
             # an amount is there as much as it is; a state is there or it is not
-            here = now[variable] if place < 0 else int(now[variable] == place)
+            if place == ROOM:
+                here = self.bounds.ceilings[variable] - 1 - now[variable]
+            elif place == AMOUNT:
+                here = now[variable] - self.bounds.floors.get(variable, 0)
+            else:
+                here = int(now[variable] == place)
             missing = -count - here
-            if place < 0 and variable in levels:
+            if place == AMOUNT and variable in levels:
                 # a level may be asked for without being used up: a door that counts feathers
                 missing = max(missing, levels[variable] - here - made[supply])
             if missing > 0 and (supply in self.makers or supply in self.limited):
@@ -343,8 +302,3 @@ def _leads(turned: Mapping[Supply, set[Supply]], one: Supply, other: Supply) -> 
         met |= new
         left += new
     return False
-
-
-def is_nominal(variable: Variable) -> bool:
-    """Whether the values of a variable stand side by side, and are no amounts."""
-    return variable.key[0] in NOMINAL

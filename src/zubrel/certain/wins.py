@@ -8,12 +8,16 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 
 from zubrel.base.budget import Budget, LimitReached
+from zubrel.certain.clocks import Timing
 from zubrel.certain.plans import Planner
 from zubrel.certain.rooms import Exit, Room, Rooms
+from zubrel.certain.turnover import AMOUNT, ROOM, bounds_of
 from zubrel.compiled.operators import Domains
 from zubrel.compiled.parts import ENDING, PLACE, Operation, Step
+from zubrel.compiled.possible import Among
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
 
@@ -37,6 +41,7 @@ class Seeker:
         self.rooms = Rooms(system, budget)
         # only what is possible at all: rules that never hold would make plans through them
         self.relaxation = Relaxation(system, budget, system.possible_operators)
+        self.timing = Timing(self.relaxation)
         self.planner = Planner(self.relaxation)
         # what uses something up for good is made as late as a plan allows
         closing = (self.relaxation.operators.all[n].step for n in self.planner.upkeep.closing)
@@ -48,20 +53,33 @@ class Seeker:
         self.thrown = _thrown(system.steps)
         """What levers set."""
         # plans and verdicts are kept by room: several searches come upon the same ones
-        self._plans: dict[int, tuple[int, list[int]] | None] = {}
+        self._plans: dict[Planner, dict[int, tuple[int, list[int]] | None]] = {}
         self._may_win: dict[int, bool] = {}
 
-    def plan(self, room: Room) -> tuple[int, list[int]] | None:
+    @cached_property
+    def enduring(self) -> Planner | None:
+        """Plans in which hunger and the like stay bearable; None: nothing that would end the game
+        badly by itself can be made good."""
+        bounds = bounds_of(self.system)
+        kept = {(v, ROOM) for v in bounds.ceilings} | {(v, AMOUNT) for v in bounds.floors}
+        if not kept:
+            return None
+        planner = Planner(self.relaxation, enduring=True)
+        return None if kept.isdisjoint(planner.upkeep.makers) else planner
+
+    def plan(self, room: Room, planner: Planner | None = None) -> tuple[int, list[int]] | None:
         """What a win from a room costs in the relaxation, and a plan; None: there is no win."""
-        if room.name not in self._plans:
+        planner = planner or self.planner
+        plans = self._plans.setdefault(planner, {})
+        if room.name not in plans:
             # they can all be made again, and memory is bounded
-            if len(self._plans) > MOST_PLANS:
-                self._plans.clear()
+            if len(plans) > MOST_PLANS:
+                plans.clear()
             # where a fixpoint is known to hold no win, layers come to none either
             hopeless = self._may_win.get(room.name) is False
-            plan = None if hopeless else self.planner.plan(self.domains(room.name))
-            self._plans[room.name] = None if plan is None else (self.planner.cost(plan), plan)
-        return self._plans[room.name]
+            plan = None if hopeless else planner.plan(self.domains(room.name))
+            plans[room.name] = None if plan is None else (planner.cost(plan), plan)
+        return plans[room.name]
 
     def domains(self, name: int) -> Domains:
         """A room, by its name, as sets of one value each."""
@@ -72,7 +90,8 @@ class Seeker:
         if name not in self._may_win:
             if len(self._may_win) > MOST_PLANS:
                 self._may_win.clear()
-            self._may_win[name] = self.relaxation.may_win(self.domains(name))
+            domains = self.domains(name)
+            self._may_win[name] = self.relaxation.may_win(domains) and self.timing.may_win(domains)
         return self._may_win[name]
 
     def is_hopeless(self, room: Room) -> bool:
@@ -88,14 +107,15 @@ class Seeker:
         """A way from a room to where a step is made, caring for nothing else."""
         return WinSearch(self, room, step).run(most)
 
-    def plan_to(self, room: Room, step: int) -> tuple[int, list[int]] | None:
-        """As `plan`, for making a step."""
-        plan = self.planner.plan(self.domains(room.name), step)
+    def plan_to(self, room: Room, goal: int | Among) -> tuple[int, list[int]] | None:
+        """As `plan`, for making a step, or for having one of some values."""
+        plan = self.planner.plan(self.domains(room.name), goal)
         return None if plan is None else (self.planner.cost(plan), plan)
 
 
 class WinSearch:
-    """One search for a win, or for a step; rooms are known by their names.
+    """One search for a win, or for a goal: the number of a step that is to be made, or a value of
+    a variable. Rooms are known by their names.
 
     `new_first`: rooms beside the plan in which nothing is new wait for those in which something is.
     Where a plan is stuck, dozens of moves that have nothing to do with it come back to the same
@@ -103,10 +123,17 @@ class WinSearch:
     """
 
     def __init__(
-        self, seeker: Seeker, start: Room, goal: int | None = None, new_first: bool = False
+        self,
+        seeker: Seeker,
+        start: Room,
+        goal: int | Among | None = None,
+        new_first: bool = False,
+        planner: Planner | None = None,
     ) -> None:
+        """`planner` makes the plans for a win (None: those of all other searches)."""
         self.seeker = seeker
         self.goal = goal
+        self.planner = planner
         self.rooms = seeker.rooms
         self.start = start
         self.came: dict[int, tuple[int, Exit] | None] = {start.name: None}
@@ -149,12 +176,16 @@ class WinSearch:
 
     def _plan(self, room: Room) -> tuple[int, list[int]] | None:
         if self.goal is None:
-            return self.seeker.plan(room)
+            return self.seeker.plan(room, self.planner)
         return self.seeker.plan_to(room, self.goal)
 
     def _is_there(self, exit_: Exit) -> bool:
         if self.goal is None:
             return self.rooms.is_won(exit_.target)
+        if isinstance(self.goal, Among):
+            # a win is more than whatever was to be had on the way there
+            has = self.rooms.has(exit_.target, self.goal)
+            return self.rooms.is_won(exit_.target) or (has and not self.rooms.is_over(exit_.target))
         return exit_.step == self.goal
 
     def _push(self, cost: float, name: int) -> None:

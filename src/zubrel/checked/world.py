@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from zubrel.base.source import Source, Span
-from zubrel.checked.conditions import Cond
+from zubrel.checked.conditions import ALWAYS, Cond, Not, conjuncts
 from zubrel.checked.effects import Effect, EndGame, Give, MoveTo, Take
 from zubrel.checked.rule_kinds import RuleKind
 from zubrel.checked.things import (
@@ -168,6 +168,18 @@ class World(Struct, frozen=True):
                 return rule
         raise KeyError(rule_id)
 
+    def talk_before(self, rule: Rule) -> Rule | None:
+        """The talk to which talking always comes before it comes to this one; None: there is none.
+
+        It has no `when` and may be done again, so that none after it ever has its turn.
+        """
+        if rule.kind != "talk" or not _gives_no_turn(rule):
+            return None
+        # where one always applies, the next is the first that never has a turn, and all after it
+        talks = [r for r in self.rules if r.kind == "talk" and r.owner == rule.owner]
+        first = next(n for n, r in enumerate(talks) if _gives_no_turn(r))
+        return talks[first - 1]
+
     def texts(self) -> Iterator[tuple[str, Said]]:
         """Every text of the world, with the id of what it belongs to."""
         for rule in self.rules:
@@ -229,3 +241,8 @@ class World(Struct, frozen=True):
             if thing_id in (rule.id, rule.common, rule.owner):
                 return rule.label
         return thing_id
+
+
+def _gives_no_turn(talk: Rule) -> bool:
+    """Whether a talk is offered only where one that always applies does not."""
+    return Not(ALWAYS) in conjuncts(talk.offered)

@@ -111,6 +111,33 @@ def _unheard(finding: Told, world: World, bodies: Bodies) -> Suggested:
     yield "without the text", (gone,)
 
 
+def _no_turn(finding: Told, world: World, bodies: Bodies) -> Suggested:
+    """The talk before one that never has its turn applies only where what it asks for is so."""
+    rule = bodies.rules.get(finding.subject)
+    before = world.talk_before(rule) if rule is not None else None
+    place = bodies.of(before)
+    if place is None or before is None or not isinstance(place.node, Mapping):
+        return
+    page = bodies.page(place.span)
+    for key, value in place.node.entries:
+        if key.text == "needs":
+            # what it needs is what it should be offered for; `when` is one condition, and no list
+            items = value.items if isinstance(value, List) else [value]
+            begin, end = page.begin(value.span), page.end(value)
+            if end is None or not all(isinstance(item, Scalar) for item in items):
+                return
+            texts = [item.text for item in items if isinstance(item, Scalar)]
+            joined = " and ".join(f"({t})" if " or " in t and len(texts) > 1 else t for t in texts)
+            edits = (page.replaced(key.span, "when"), page.edit(begin, end, joined))
+            yield f"talking comes to {before.id} only where what it needs is so", edits
+            return
+    if before.takes:
+        held = " and ".join(f"{t.count} {t.item}" for t in before.takes)
+        added = bodies.with_key(place.node, "when", held)
+        if added is not None:
+            yield f"talking comes to {before.id} only where what it takes is held", (added,)
+
+
 def _too_early(finding: Told, world: World, bodies: Bodies) -> Suggested:
     """What is done before the quest counts."""
     yield from early_counts(finding.subject, world, bodies)
@@ -263,6 +290,7 @@ _BY_KIND: dict[str, Callable[[Told, World, Bodies], Suggested]] = {
     "silent": _silent,
     "unheard": _unheard,
     "too_early": _too_early,
+    "unreachable": _no_turn,
     "constant": _constant,
     "double_way": _double_way,
     "near_ids": _near_ids,

@@ -237,9 +237,13 @@ class Prover(Leaves):
         """The same of what happens by itself, which is never seen about to happen.
 
         What it asks for and changes itself may be false in every settled situation for that
-        reason alone, so several such parts together tell nothing.
+        reason alone, so several such parts together tell nothing, unless what it makes true would
+        be seen.
         """
         asked = list(literals_of(maker.guard))
+        # had it happened, its work would still be there at rest, where it never is
+        if self._would_be_seen(maker, parts) and self.is_never(both(asked)):
+            return self._cannot(maker.id, asked, path)
         if not any(self.is_never(p) for p in asked):
             # what it changes itself may be false at rest because it has happened already
             changed = {c.variable for c in maker.changes}
@@ -247,6 +251,15 @@ class Prover(Leaves):
         if asked and self.is_never(both(asked)):
             return self._cannot(maker.id, asked, path)
         return Node(Cannot(maker.id, tuple(asked)), note="cut")
+
+    def _would_be_seen(self, maker: Maker, parts: Sequence[Formula]) -> bool:
+        """Whether a maker alone makes some parts true, and nothing by itself undoes that."""
+        wanted = self._wanted(maker, parts)
+        if wanted is None or literals_of(wanted):
+            return False
+        undoing = [s for s in self.system.settlers if breaks(self.system, s, parts)]
+        # what happens only while they are false undoes nothing
+        return all(FALSE in literals_of((s.guard, *parts)) for s in undoing)
 
     def _excluded(self, asked: Sequence[Formula]) -> bool:
         """Whether all that is asked for never holds at once while the game goes on."""

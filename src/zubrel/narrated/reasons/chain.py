@@ -186,11 +186,7 @@ class ReasonChain:
                     )
                     return
                 if parts == (FALSE,):
-                    yield from self._once(
-                        depth,
-                        f"{upper(name)} can never be done: what is asked for is more than there "
-                        "can be, or excludes itself.",
-                    )
+                    yield from self._once(depth, self._excluded(maker, name))
                     return
                 if parts == (GOING_ON,):
                     over = "over" if self.past else "over before the first"
@@ -206,6 +202,21 @@ class ReasonChain:
                 yield _line(depth, text)
                 for child in first.why:
                     yield from self._below(child, depth + 1)
+
+    def _excluded(self, maker: str, name: str) -> str:
+        """Why nothing that there may be is enough for a maker."""
+        rule = next((r for r in self.world.rules if r.id == maker), None)
+        before = rule and self.world.talk_before(rule)
+        # the texts of one person have one label, so that ids tell them apart
+        if before:
+            return (
+                f"{upper(name)} never has its turn: {before.id} before it has no “when”, so that "
+                "talking always comes to that one."
+            )
+        return (
+            f"{upper(name)} can never be done: what is asked for is more than there can be, or "
+            "excludes itself."
+        )
 
     def _maker(self, node: Node) -> str:
         claim = node.claim
