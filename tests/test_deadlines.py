@@ -1,6 +1,8 @@
 """Time that runs out: whether there is enough for a win, and wins of who first sees to it."""
 
 import unittest
+from collections import Counter
+from random import Random
 from unittest import mock
 
 from tests.deadline_worlds import deadline_world
@@ -8,17 +10,21 @@ from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
 from zubrel.api import loads
 from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
 from zubrel.certain import hunt as hunt_module
+from zubrel.certain import leaving as leaving_module
 from zubrel.certain.clocks import Timing
 from zubrel.certain.hunt import Hunt
 from zubrel.certain.leaving import Leaving
 from zubrel.certain.safety import SafeSearch, denials_of
 from zubrel.certain.stage import Looking, certain
+from zubrel.certain.turnover import bounds_of
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.findings.detectors.softlocks import softlocks
 from zubrel.findings.judged import judge
+from zubrel.looks import EarlyLooks
 from zubrel.pipeline import load
 
 JOURNEY = """
@@ -59,6 +65,14 @@ def system_of(text):
 def timing_of(text):
     system = system_of(text)
     return system, Timing(Relaxation(system, Budget(Limits())))
+
+
+def first_win(name):
+    """A win of a world as people write them, found with 1.5 million units of work, or None."""
+    budget = Budget(Limits())
+    system = compile_world(load(f"benchmarks/written/{name}.yaml"), budget)
+    early = EarlyLooks(system, budget, Silence())
+    return Looking(system, budget, early._made_smaller).for_a_win(1_500_000).win
 
 
 def on_day(system, day):
@@ -168,12 +182,90 @@ class Safety(unittest.TestCase):
         self.assertEqual(steps.count("pay"), 4)
         self.assertNotIn("tower", steps[:paid])
 
+    def test_what_has_come_true_on_the_way_is_not_looked_for(self):
+        seeker = self.seeker(DEBT)
+        start, denials = seeker.rooms.room(seeker.rooms.start()), denials_of(seeker)
+        twice = SafeSearch(seeker, start, [*denials, *denials]).run()
+        self.assertEqual(twice, SafeSearch(seeker, start, denials).run())
+
     def test_a_win_that_nothing_else_finds_so_soon(self):
         # three acts, six towns, sixty crowns due in the 24th week
-        system = compile_world(load("benchmarks/written/circus.yaml"))
-        self.assertIsNotNone(Looking(system, Budget(Limits())).for_a_win(1_500_000).win)
+        self.assertIsNotNone(first_win("circus"))
         with mock.patch.object(hunt_module, "denials_of", return_value=[]):
-            self.assertIsNone(Looking(system, Budget(Limits())).for_a_win(1_500_000).win)
+            self.assertIsNone(first_win("circus"))
+
+
+HUNGRY = """
+zubrel: 1
+start: {at: quay}
+items: {loaf: {name: Loaf, max: 2}, stone: {max: 9}}
+meters: {hunger: {to: 4}, warmth: {to: 5, start: 3}}
+areas:
+  quay:
+    finds: [{item: loaf, again: always}]
+    deeds:
+      carry: {gives: stone, adds: {hunger: 1, warmth: -1}}
+      stoke: {adds: {warmth: 2}}
+    ways: [{to: tower, needs: 9 stone}]
+  tower: {}
+deeds: {eat: {takes: loaf, adds: {hunger: -2}, needs: hunger > 0}}
+endings:
+  starved: {kind: bad, when: hunger >= 4}
+  frozen: {kind: bad, when: warmth = 0}
+  won: {when: at tower}
+"""
+
+
+class Endurance(unittest.TestCase):
+    def often(self, seeker, planner):
+        plan = planner.plan(seeker.domains(seeker.rooms.start()))
+        steps = [seeker.relaxation.operators.all[number].step for number in plan]
+        return Counter(step.rule.id for step in steps if step is not None)
+
+    def test_plans_eat_and_keep_warm_as_often_as_they_must(self):
+        seeker = Seeker(system_of(HUNGRY), Budget(Limits()))
+        often = self.often(seeker, seeker.enduring)
+        # nine stones are nine hungers, of which three can be borne, and nine cold hands
+        self.assertEqual((often["carry"], often["eat"], often["quay_loaf"]), (9, 3, 3))
+        # of three degrees the last is never lost
+        self.assertEqual(often["stoke"], 4)
+        careless = self.often(seeker, seeker.planner)
+        self.assertEqual((careless["carry"], careless["eat"], careless["stoke"]), (9, 0, 3))
+
+    def test_where_nothing_is_made_good_there_are_no_such_plans(self):
+        never = HUNGRY.replace("eat: {takes: loaf, adds: {hunger: -2}", "eat: {takes: loaf")
+        never = never.replace("stoke: {adds: {warmth: 2}}", "stoke: {gives: loaf}")
+        self.assertIsNone(Seeker(system_of(never), Budget(Limits())).enduring)
+        self.assertIsNone(Seeker(system_of(JOURNEY), Budget(Limits())).enduring)
+
+    def test_what_ends_the_game_well_is_nothing_to_keep_away_from(self):
+        system = system_of(HUNGRY.replace("{when: at tower}", "{when: warmth = 5}"))
+        keys = [system.variables[v].key for v in bounds_of(system).ceilings]
+        self.assertEqual(keys, [("meter", "hunger")])
+        self.assertEqual(list(bounds_of(system).floors.values()), [1])
+
+    def test_a_win_that_careless_plans_do_not_find_so_soon(self):
+        self.assertIsNotNone(first_win("kiln"))
+        with mock.patch.object(Seeker, "enduring", None):
+            self.assertIsNone(first_win("kiln"))
+
+    def test_what_was_bought_is_not_sold_for_coins_where_salt_is_to_be_had(self):
+        text = """
+zubrel: 1
+start: {at: quay}
+items: {coin: {kind: money, max: 60}, salt: {max: 4}, silk: {max: 3}, lens: {max: 1}}
+areas:
+  quay: {finds: [{item: salt, again: always}], ways: [{to: tower, needs: [2 silk, lens]}]}
+  tower: {}
+shops: {stall: {at: quay, sells: {silk: 5, lens: 9}, buys: {silk: 3, salt: 1}}}
+endings: {won: {when: at tower}}
+"""
+        seeker = Seeker(system_of(text), Budget(Limits()))
+        often = self.often(seeker, seeker.planner)
+        # one may be: the fewest layers lead by it to coins
+        self.assertLessEqual(often["stall_sell_silk"], 1)
+        self.assertGreater(often["stall_sell_salt"], 10)
+        self.assertLess(often.total(), 60)
 
 
 class Edges(unittest.TestCase):
@@ -198,6 +290,20 @@ class Edges(unittest.TestCase):
             pass
         told = {d.step.rule.id for d in hunt.dooms.values()}
         self.assertEqual(told, {"wait", "fish", "pier_to_quay"})
+
+    def test_a_play_that_wastes_does_the_same_over_and_over(self):
+        leaving = Leaving(Hunt(Seeker(system_of(JOURNEY), Budget(Limits()))))
+        room = leaving.hunt.start
+        for last in room.exits:
+            # whatever the dice say
+            for number in range(20):
+                leaving.random = Random(number)
+                with mock.patch.object(leaving_module, "AGAIN", 1):
+                    self.assertEqual(leaving._chosen(room, set(), last).step, last.step)
+            # where it leads nowhere new, it is left
+            there = {leaving.rooms.room(last.target).name}
+            with mock.patch.object(leaving_module, "AGAIN", 1):
+                self.assertNotEqual(leaving._chosen(room, there, last).step, last.step)
 
 
 if __name__ == "__main__":

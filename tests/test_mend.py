@@ -257,6 +257,29 @@ class Kinds(unittest.TestCase):
                     self.assertNotIn(words, KINDS[slug].example(False))
 
 
+class Talks(ProgramTest):
+    def mended(self, talk):
+        text = (
+            "zubrel: 1\nstart: {at: quay, holding: [3 coin]}\n"
+            "items: {coin: {max: 5}, ticket: Ticket}\n"
+            "areas:\n  quay: {ways: [{to: isle, needs: ticket}]}\n  isle: {}\n"
+            f"people:\n  ferryman: {{at: quay, talk: [{talk}, {{says: Two coins.}}]}}\n"
+            "endings: {over: {when: at isle}}\n"
+        )
+        self.write("w.yaml", text)
+        self.zubrel("mend", "w.yaml", "unreachable", "ferryman_talk_2", "--apply", "1", code=0)
+        return (self.folder / "w.yaml").read_text(encoding="utf-8")
+
+    def test_a_talk_applies_only_where_what_it_asks_for_is_so(self):
+        takes = "takes: 2 coin, gives: ticket"
+        self.assertIn(
+            f"{{when: coin >= 2, {takes}}}", self.mended(f"{{needs: coin >= 2, {takes}}}")
+        )
+        several = self.mended(f"{{needs: [coin >= 2, not ticket or coin = 5], {takes}}}")
+        self.assertIn(f"{{when: coin >= 2 and (not ticket or coin = 5), {takes}}}", several)
+        self.assertIn("{when: 2 coin, takes: 2 coin", self.mended(f"{{{takes}}}"))
+
+
 class Renaming(ProgramTest):
     def test_an_id_is_renamed_in_conditions_and_not_in_what_is_read(self):
         said = "says: [{when: grate is open, text: The grate is open.}, A grate in the floor.]"

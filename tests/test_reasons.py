@@ -246,6 +246,53 @@ areas:
             "“Refill” would need Lamp and no Lamp held, which exclude each other.",
         ],
     ),
+    "a quest that completes itself": (
+        """
+items: {half: {name: Half a photograph}, other: {name: The other half}, whole: {name: Photograph}}
+areas:
+  quay: {finds: [half, other], ways: [{to: tower, needs: picture is done}]}
+  tower: {}
+quests:
+  picture: {name: Two halves, from: half, goals: [{collect: other}, {do: join}]}
+deeds:
+  join: {name: Join them, takes: [half, other], gives: whole}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs the quest Two halves done, which can never be so.",
+            "The quest Two halves needs The other half and the goal “Join them” of Two halves, "
+            "which can never be so together.",
+            "“Take The other half” helps only with “Take The other half” not done yet and the goal "
+            "“Join them” of Two halves, which can never be so together.",
+            "“Join them” helps only with The other half and “Take The other half” not done yet, "
+            "which can never be so together.",
+            "What lies behind some of this is not told here.",
+        ],
+    ),
+    "a talk that never has its turn": (
+        """
+items: {coin: {name: Coin, max: 1}, ticket: {name: Ticket, max: 1}}
+areas:
+  quay: {ways: [{to: tower, needs: ticket}]}
+  tower: {}
+people:
+  ferryman:
+    at: quay
+    talk:
+      - {when: coin, says: Not with coins., once: true}
+      - {needs: coin}
+      - {gives: ticket}
+      - {when: coin, gives: ticket}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Quay needs Ticket, which can never be had.",
+            "“Talk to Ferryman” (any of 2) never has its turn: ferryman_talk_2 before it has no "
+            "“when”, so that talking always comes to that one.",
+        ],
+    ),
     "what ends the game": (
         """
 items: {key: {name: Key, max: 1}}

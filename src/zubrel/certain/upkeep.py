@@ -55,6 +55,7 @@ class Upkeep:
         """By family the operators that can stand for each other."""
         for number, family in enumerate(self.family):
             self.members.setdefault(family, []).append(number)
+        self.enduring = enduring
         self.bounds = bounds_of(relaxation.system) if enduring else UNBOUND
         operators = relaxation.operators
         self.turnover = [
@@ -111,8 +112,16 @@ class Upkeep:
                     more[supply] = makers
             # how it was found stays: once the coins last, what is bought with them does too
             if more.keys() <= gaining.keys():
-                return gaining
+                break
             gaining = more | gaining
+        # once salt is sold for coins without end, silk costs nothing; to sell silk that was bought
+        # makes no coins all the same. (Plans that endure are left as they are: a year of a kiln is
+        # won with 0.9 million units so, and otherwise not with 12; each kind wins worlds that the
+        # other does not.)
+        for supply in () if self.enduring else circling & gaining.keys():
+            makers = self._below(supply, 1.0, self._prices({supply: 1.0}))
+            gaining[supply] = makers or gaining[supply]
+        return gaining
 
     def _below(
         self, supply: Supply, price: float, prices: Mapping[Supply, float]
