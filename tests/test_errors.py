@@ -71,6 +71,17 @@ endings: {top: {when: at towr}}
         for word in ("coin", "money", "takes", "tower"):
             self.assertIn(f'Did you mean "{word}"?', hints)
 
+    def test_an_id_of_another_kind_leads_to_those_that_are_meant(self):
+        text = (
+            "zubrel: 1\nstart: {at: quay}\nitems: {relic: Relic, bell: Bell}\n"
+            "areas: {quay: {finds: [relic], ways: [pier]}, pier: {finds: [relic]}}\n"
+            "endings: {over: {when: %s}}\n"
+        )
+        (lying,) = problems_of(text % "at pier and relic is taken")
+        self.assertEqual(lying.hint, 'Did you mean "quay_relic" or "pier_relic"?')
+        (nowhere,) = problems_of(text % "at pier and bell is taken")
+        self.assertEqual(nowhere.hint, "Name a find, or ask something else of it.")
+
     def test_far_words_get_no_guess(self):
         text = self.WORLD.replace("piers", "zzzzzz")
         hints = {p.span.line: p.hint for p in problems_of(text)}

@@ -16,6 +16,8 @@ from zubrel.base.spelling import nearest
 
 VERY_NEAR = 0.8
 """How alike a thing of another kind must be named to be offered all the same."""
+MEANT = 3
+"""Ids that are offered at most."""
 
 
 def with_article(kind: str) -> str:
@@ -76,7 +78,11 @@ class Names:
             asked = " or ".join(map(with_article, kinds))
             message = f'"{name.text}" is {with_article(definition.kind)}, not {asked}'
             self.problems.add(
-                "wrong-kind", message, name.span, None, (("it is defined here", definition.span),)
+                "wrong-kind",
+                message,
+                name.span,
+                self._hint(name, kinds),
+                (("it is defined here", definition.span),),
             )
             return None
         self.problems.add(
@@ -92,6 +98,12 @@ class Names:
 
     def _new_hint(self, name: Name, kinds: tuple[str, ...]) -> str:
         right = [known for known, d in self.known.items() if d.kind in kinds]
+        if name.text in self.known:
+            # what lies somewhere is called by the place and by what it is
+            meant = [f'"{known}"' for known in right if known.endswith(f"_{name.text}")]
+            asked = " or ".join(map(with_article, kinds))
+            other = f"Name {asked}, or ask something else of it."
+            return f"Did you mean {' or '.join(meant[:MEANT])}?" if meant else other
         # one of the right kind first; one of another kind only where it is all but the same word
         if near := nearest(name.text, right):
             return f'Did you mean "{near}"?'
