@@ -10,7 +10,9 @@ from junitparser import JUnitXml
 from tests.program import ProgramTest
 from tests.test_certain import many_shells
 from zubrel import looks, pipeline
-from zubrel.api import loads
+from zubrel.api import check, loads
+from zubrel.base.budget import LimitReached, Limits
+from zubrel.certain.stage import Looking
 
 SHELLS = 11
 MANY = many_shells(SHELLS)
@@ -124,6 +126,19 @@ class Forms(ProgramTest):
         self.assertIn("what is told is certain", page)
         self.assertIn("Smash the lens", page)
         self.assertIn("softlock", page)
+
+    def test_what_a_look_has_found_is_told_when_a_limit_comes_in_its_midst(self):
+        go_on = Looking.go_on
+
+        def cut(looking, work):
+            go_on(looking, work)
+            raise looking.budget.end(LimitReached("the limit of a second"))
+
+        with mock.patch.object(Looking, "go_on", cut):
+            report = check(loads(MANY), Limits(1_000, engine="explicit"))
+        self.assertFalse(report.complete)
+        told = [f.subject for f in report.findings if f.kind == "softlock"]
+        self.assertEqual(told, ["smash"])
 
     def test_from_python_too(self):
         import zubrel

@@ -32,6 +32,7 @@ from zubrel.policy import (
 
 if TYPE_CHECKING:
     from zubrel.certain.smaller import Smaller
+    from zubrel.certain.stage import Certain
     from zubrel.reduced.result import Reduced
 
 EASIER = ("levers",)
@@ -123,15 +124,19 @@ class EarlyLooks:
 
     def _look(self, work: float, whole: bool = True) -> None:
         from zubrel.certain.stage import Looking
-        from zubrel.narrated.early import ToldBefore, told_early
 
         with suppress(EndlessSettling):  # the proof tells of that, and how
             self.looking = self.looking or Looking(
                 self.system, self.budget, self._made_smaller, self._made_easier
             )
-            self.words = self.words or ToldBefore()
             look = self.looking.go_on if whole else self.looking.for_a_win
-            self.told = told_early(look(work), self.words)
+            self._note(look(work))
+
+    def _note(self, certain: Certain) -> None:
+        from zubrel.narrated.early import ToldBefore, told_early
+
+        self.words = self.words or ToldBefore()
+        self.told = told_early(certain, self.words)
 
     def _made_smaller(self, budget: Budget) -> Smaller:
         """The world made smaller, with the way back, for plays that are looked for."""
@@ -180,6 +185,9 @@ class EarlyLooks:
             with suppress(LimitReached, MemoryError):
                 self.budget.check_limits()  # before anything is set up for it
                 self._look(CERTAIN_LATE)
+        if self.told is None and self.looking is not None:
+            # the limit came in the midst of a look, which has found something by then
+            self._note(self.looking.found())
         if self.told is None:
             return report
         from zubrel.narrated.early import with_certain

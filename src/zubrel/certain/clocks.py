@@ -23,6 +23,8 @@ from zubrel.compiled.relaxation import WAKE, Relaxation
 ENDLESS = 1 << 30
 AMPLE = 2
 """How many times as much time as a win ever took is enough not to ask. Chosen."""
+LONGEST = 1_000
+"""Hours beyond which nobody asks: a million grains of sand take as many looks."""
 LATER = 6
 """Units of work for an operator that takes time, beside those of any other. Chosen."""
 
@@ -146,7 +148,7 @@ class Timing:
             left = clock.left(start[clock.variable].bit_length() - 1)
             # past the last value the ending was kept away; and where there is plenty of time, to
             # ask takes longer than it is worth
-            if left <= 0 or left > AMPLE * self.longest[number] > 0:
+            if left <= 0 or left > LONGEST or left > AMPLE * self.longest[number] > 0:
                 continue
             taken = self._taken(clock, start, left)
             if taken is None:

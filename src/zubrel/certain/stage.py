@@ -121,13 +121,13 @@ class Looking:
                 self._within(self._make_smaller, self.budget.work + work * FOR_SMALLER)
             self._look(began, work)
             self.looked = True
-        return self._found()
+        return self.found()
 
     def for_a_win(self, work: float) -> Certain:
         """What is certain after so much more work on a first win alone."""
         if not self.unwinnable:
             self._look_for_a_win(self.budget.work + work)
-        return self._found()
+        return self.found()
 
     def _look_for_a_win(self, until: float) -> None:
         """Find a win, if none is known: plans lead to most wins at once. Where they do not, the
@@ -162,7 +162,8 @@ class Looking:
         """Whether it is not known yet that there is a win, nor that there is none."""
         return not self.won and not self.unwinnable
 
-    def _found(self) -> Certain:
+    def found(self) -> Certain:
+        """What is certain by now."""
         dooms = tuple(every_doom(self.hunt))
         log.info("%d moves certainly doom, %.0f units of work", len(dooms), self.budget.work)
         win = self.hunt.win() if self.won else None
