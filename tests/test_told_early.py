@@ -11,8 +11,11 @@ from tests.program import ProgramTest
 from tests.test_certain import many_shells
 from zubrel import looks, pipeline
 from zubrel.api import check, loads
-from zubrel.base.budget import LimitReached, Limits
-from zubrel.certain.stage import Looking
+from zubrel.base.budget import Budget, LimitReached, Limits
+from zubrel.certain.stage import Looking, certain
+from zubrel.compiled.compile import compile_world
+from zubrel.narrated import early
+from zubrel.narrated.narrate import UNTOLD
 
 SHELLS = 11
 MANY = many_shells(SHELLS)
@@ -139,6 +142,26 @@ class Forms(ProgramTest):
         self.assertFalse(report.complete)
         told = [f.subject for f in report.findings if f.kind == "softlock"]
         self.assertEqual(told, ["smash"])
+
+    def test_what_was_told_before_a_limit_stays(self):
+        known = certain(compile_world(loads(MANY)), 200_000, Budget(Limits()))
+        every = early.told_early(known).findings
+        tell = early._findings_of
+
+        def cut(known, words):
+            yield next(tell(known, words))
+            raise LimitReached("the limit of a second")
+
+        with mock.patch.object(early, "_findings_of", cut):
+            told = early.told_early(known)
+        self.assertEqual(told.findings, every[:1])
+        self.assertIsNotNone(told.win)
+        # without the time for a reason, what is certain is told without
+        out_of_time = mock.patch.object(early, "_why_lost", side_effect=LimitReached("a second"))
+        with out_of_time:
+            (bare,) = early.told_early(known).findings
+        self.assertEqual((bare.subject, bare.proof), (every[0].subject, every[0].proof))
+        self.assertEqual(bare.explanation[-1], UNTOLD)
 
     def test_from_python_too(self):
         import zubrel

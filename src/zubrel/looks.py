@@ -187,7 +187,8 @@ class EarlyLooks:
                 self._look(CERTAIN_LATE)
         if self.told is None and self.looking is not None:
             # the limit came in the midst of a look, which has found something by then
-            self._note(self.looking.found())
+            with suppress(LimitReached, MemoryError):
+                self._note(self.looking.found())
         if self.told is None:
             return report
         from zubrel.narrated.early import with_certain

@@ -34,7 +34,7 @@ FOR_SMALLER = 0.3
 IN_SMALLER, FOR_TELLING = 0.45, 0.1
 """The share of the work on looking that is done in the smaller world, and on playing in the whole
 one what was found there."""
-AFTERWARDS, AT_LAST = 1 * SECOND, 0.05 * SECOND
+AFTERWARDS, AT_LAST = 0.3 * SECOND, 0.05 * SECOND
 """Work on all that comes after a move that dooms, and where a limit has come (of twelve moves in
 three worlds it takes 0.01 each)."""
 MOST_PLAYS = 60
@@ -63,11 +63,13 @@ class Certain(Struct, frozen=True):
         """All that may ever come."""
         return Future(self.relaxation, self.system.start)
 
-    def after(self, doom: DoomingStep) -> Space[Any] | None:
-        """Every situation that comes after a move that dooms; None where there are too many."""
+    def after(self, doom: DoomingStep, brief: bool = False) -> Space[Any] | None:
+        """Every situation that comes after a move that dooms; None where there are too many, or
+        (`brief`) more than a few."""
         memory = Limits(memory=self.budget.limits.memory)
+        at_first = AT_LAST if brief else AFTERWARDS
         # where a limit of time has come meanwhile, what is small is told all the same
-        for budget, most in ((self.budget, AFTERWARDS), (Budget(memory), AT_LAST)):
+        for budget, most in ((self.budget, at_first), (Budget(memory), AT_LAST)):
             try:
                 with budget.within(most):
                     return explore_after(self.system, doom.after, budget)

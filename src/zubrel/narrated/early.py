@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
+from contextlib import suppress
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from zubrel.base.budget import LimitReached
 from zubrel.base.kinds import DOOMING
 from zubrel.certain.dooming import DoomingStep
 from zubrel.certain.stage import Certain
@@ -27,6 +29,8 @@ from zubrel.narrated.walks import deal_of, lines_of
 from zubrel.narrated.words import counted
 from zubrel.reasoned.reasons import Reasons, Relaxed, reasons_after
 
+PATIENCE = 2
+"""Moves that doom after which all that comes was too much, before only little is looked at."""
 MOST_NEWS = 8
 """Lines of one kind that whoever waits is told at once. Chosen: they are seen at a glance."""
 
@@ -73,12 +77,19 @@ class ToldBefore:
     def __init__(self) -> None:
         self.wins: dict[tuple[int, ...], Win] = {}
         self.dooms: dict[tuple[tuple[int, ...], tuple[int, ...], bool], Told] = {}
+        self.vain = 0
+        """After how many moves that doom there was too much to be looked at."""
 
 
 def told_early(certain: Certain, words: ToldBefore | None = None) -> Early:
     """All of it in words, of which some may be known. Raises `Mismatch` as `replay` does."""
     words = words or ToldBefore()
-    return Early(_win_of(certain, words), certain.unwinnable, tuple(_findings_of(certain, words)))
+    findings = list[Told]()
+    # what was told before a limit came is certain all the same
+    with suppress(LimitReached, MemoryError):
+        for finding in _findings_of(certain, words):
+            findings.append(finding)
+    return Early(_win_of(certain, words), certain.unwinnable, tuple(findings))
 
 
 def with_certain(report: Report, early: Early) -> Report:
@@ -164,7 +175,7 @@ def _every(certain: Certain, words: ToldBefore) -> Iterator[Told]:
     for doom in (*dealt[:1], *(d for d in certain.dooms if d not in dealt)):
         key = _numbers_of(doom.walk), _numbers_of(doom.onward), doom.by_luck
         if key not in words.dooms:
-            words.dooms[key] = _told(certain, doom)
+            words.dooms[key] = _told(certain, doom, words)
         yield words.dooms[key]
     # by relaxation: what it does not reach no play does
     for finding in _unreachable(certain):
@@ -212,7 +223,7 @@ def _told_win(system: System, steps: Sequence[Step]) -> Win:
     return Win(ending, name, lines, False, deal_of(system.world, walked))
 
 
-def _told(certain: Certain, doom: DoomingStep) -> Told:
+def _told(certain: Certain, doom: DoomingStep, words: ToldBefore) -> Told:
     system = certain.system
     world, rule = system.world, doom.step.rule
     # by the interpreter, which shares no code with what has found the play
@@ -231,7 +242,10 @@ def _told(certain: Certain, doom: DoomingStep) -> Told:
     if rule.kind == "deal":
         message = f"from some of {number_of_deals(world.deals):,} deals no play wins"
         finding = Finding("bad_deal", "error", "world", message, world.deals[0].span)
-    reasons = _why_lost(certain, doom, walked)
+    # a limit that comes meanwhile takes the reason, and leaves what is certain
+    reasons = Explained()
+    with suppress(LimitReached, MemoryError):
+        reasons = _why_lost(certain, doom, walked, words)
     untold = () if reasons.why else (UNTOLD,)
     told = told_of(finding, lines_of(world, walked), reasons.lines((aftermath, *untold)))
     lines = lines_of(world, walked)
@@ -252,14 +266,17 @@ def _dealt_out(system: System, walk: Sequence[Step]) -> Iterator[Step]:
         yield next(step for step in system.dealing_steps if step.rule is rule)
 
 
-def _why_lost(certain: Certain, doom: DoomingStep, walked: Sequence[Walked]) -> Explained:
+def _why_lost(
+    certain: Certain, doom: DoomingStep, walked: Sequence[Walked], words: ToldBefore
+) -> Explained:
     """Why no win is left after a move that dooms."""
     future = Future(certain.relaxation, doom.after)
     if not future.may_hold(won_formula(certain.system)):
         return _reasons(certain, future, walked)
     # what sets of values do not know was found by going everywhere
-    space = certain.after(doom)
+    space = certain.after(doom, brief=words.vain >= PATIENCE)
     if space is None:
+        words.vain += 1
         return Explained()
     reasons = reasons_after(certain.system, space, made_along(walked))
     return explained(reasons, reasons.of_no_win())
