@@ -5,6 +5,7 @@ from collections import Counter
 from random import Random
 from unittest import mock
 
+from tests.conditions import ROOT
 from tests.deadline_worlds import deadline_world
 from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
@@ -64,13 +65,13 @@ def system_of(text):
 
 def timing_of(text):
     system = system_of(text)
-    return system, Timing(Relaxation(system, Budget(Limits())))
+    return system, Timing(system, Relaxation(system, Budget(Limits())))
 
 
 def first_win(name):
     """A win of a world as people write them, found with 1.5 million units of work, or None."""
     budget = Budget(Limits())
-    system = compile_world(load(f"benchmarks/written/{name}.yaml"), budget)
+    system = compile_world(load(str(ROOT / f"benchmarks/written/{name}.yaml")), budget)
     early = EarlyLooks(system, budget, Silence())
     return Looking(system, budget, early._made_smaller).for_a_win(1_500_000).win
 
@@ -121,7 +122,7 @@ class Clocks(unittest.TestCase):
         live = told = more = 0
         for name, system, space in small_worlds(sampled(400), (deadline_world,)):
             judged, relaxation = judge(space), Relaxation(system, Budget(Limits()))
-            timing = Timing(relaxation)
+            timing = Timing(system, relaxation)
             # each is asked, however much time it has
             timing.longest = [1 << 20] * len(timing.clocks)
             for number in range(0, len(space.words), 1 + len(space.words) // 60):

@@ -55,6 +55,13 @@ class ByHand(unittest.TestCase):
         with mock.patch.object(Exhausting, "shows_lost", return_value=False):
             self.assertEqual([d.step.rule.id for d in known().dooms], [])
 
+    def test_after_much_that_was_in_vain_only_little_is_looked_at(self):
+        found = known()
+        (doom,) = found.dooms
+        self.assertIsNotNone(found.after(doom))
+        with mock.patch.object(stage, "AT_LAST", 0):
+            self.assertIsNone(found.after(doom, brief=True))
+
     def test_where_all_that_comes_is_too_much_no_reason_is_told(self):
         with mock.patch.object(stage, "AFTERWARDS", 0):
             (told,) = told_early(known()).findings

@@ -276,7 +276,11 @@ class Talks(ProgramTest):
             f"{{when: coin >= 2, {takes}}}", self.mended(f"{{needs: coin >= 2, {takes}}}")
         )
         several = self.mended(f"{{needs: [coin >= 2, not ticket or coin = 5], {takes}}}")
-        self.assertIn(f"{{when: coin >= 2 and (not ticket or coin = 5), {takes}}}", several)
+        joined = '"coin >= 2 and (not ticket or coin = 5)"'
+        self.assertIn(f"{{when: {joined}, {takes}}}", several)
+        # what stands in quotes, for its commas, stands in quotes again
+        counted = self.mended(f'{{needs: ["2 of (coin, not ticket)", coin >= 2], {takes}}}')
+        self.assertIn(f'{{when: "2 of (coin, not ticket) and coin >= 2", {takes}}}', counted)
         self.assertIn("{when: 2 coin, takes: 2 coin", self.mended(f"{{{takes}}}"))
 
 

@@ -270,6 +270,25 @@ deeds:
             "What lies behind some of this is not told here.",
         ],
     ),
+    "what happens and is undone at once": (
+        """
+items: {lamp: {name: Lamp}}
+facts: {seen: false, rung: false}
+areas:
+  quay: {ways: [pier], finds: [lamp]}
+  pier: {ways: [{to: tower, needs: rung}]}
+  tower: {}
+whenever:
+- {id: bell, when: at pier and lamp, loses: lamp, sets: {rung: true}}
+- {id: hush, when: rung, sets: {rung: false}}
+""",
+        "world",
+        [
+            "The ending Won needs the player at Tower, which can never be reached.",
+            "“Go to Tower” from Pier needs Rung, which can never be so.",
+            "What lies behind some of this is not told here.",
+        ],
+    ),
     "a talk that never has its turn": (
         """
 items: {coin: {name: Coin, max: 1}, ticket: {name: Ticket, max: 1}}
@@ -290,7 +309,7 @@ people:
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Quay needs Ticket, which can never be had.",
             "“Talk to Ferryman” (any of 2) never has its turn: ferryman_talk_2 before it has no "
-            "“when”, so that talking always comes to that one.",
+            "“when”, so that talking never gets past that one.",
         ],
     ),
     "what ends the game": (

@@ -10,15 +10,17 @@ side by side are counted once; so "no" is certain, and "yes" is not.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import product
 
 from msgspec import Struct
 
 from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import Within
 from zubrel.compiled.operators import Domains, Gain, Operator
-from zubrel.compiled.parts import ENDING, Change, Operation, wins_of
-from zubrel.compiled.possible import ALWAYS, Among
+from zubrel.compiled.parts import ENDING, Operation, wins_of
+from zubrel.compiled.possible import ALWAYS, Among, mask_of
 from zubrel.compiled.relaxation import WAKE, Relaxation
+from zubrel.compiled.system import System
 
 ENDLESS = 1 << 30
 AMPLE = 2
@@ -49,38 +51,26 @@ class Clock(Struct, frozen=True):
         return self.last - place if self.rises else place - self.last
 
 
-def clocks_of(relaxation: Relaxation) -> list[Clock]:
-    """The clocks of the system of a relaxation."""
-    return list(_clocks(relaxation))
-
-
-def _clocks(relaxation: Relaxation) -> Iterator[Clock]:
-    system = relaxation.system
-    good = wins_of(system.world)
+def clocks_of(system: System, relaxation: Relaxation) -> Iterator[Clock]:
+    """The clocks of a system, each with what its relaxation does to it."""
+    good, operators = wins_of(system.world), relaxation.operators.all
     for position, (formula, number) in enumerate(system.endings):
         parts = parts_of(formula)
         tests = [part for part in parts if isinstance(part, Within)]
         # what else it asks for may keep it away, and only single values are asked about
         if number in good or len(tests) < len(parts):
             continue
-        for test in tests:
-            domain = system.variables[test.variable]
-            for rises in (True, False):
-                beyond, last = (
-                    (test.high == domain.high, test.low)
-                    if rises
-                    else (test.low == domain.low, test.high)
-                )
-                if not beyond or not _goes_one_way(relaxation, test.variable, rises):
-                    continue
-                costs = tuple(
-                    _cost(operator, test.variable, rises) for operator in relaxation.operators.all
-                )
-                others = tuple(_denial(relaxation, other) for other in tests if other != test)
-                # what nothing moves tells no time
-                if any(costs):
-                    behind = frozenset(_of_endings(relaxation, position))
-                    yield Clock(test.variable, last - domain.low, rises, costs, others, behind)
+        behind = frozenset(_of_endings(relaxation, position))
+        for test, rises in product(tests, (True, False)):
+            variable, domain = test.variable, system.variables[test.variable]
+            one_way = system.rising.rising if rises else system.rising.falling
+            to_the_end = test.high == domain.high if rises else test.low == domain.low
+            costs = tuple(_cost(operator, variable, rises) for operator in operators)
+            # what nothing moves tells no time
+            if to_the_end and variable in one_way and any(costs):
+                last = (test.low if rises else test.high) - domain.low
+                others = tuple(_denial(system, other) for other in tests if other != test)
+                yield Clock(variable, last, rises, costs, others, behind)
 
 
 def _of_endings(relaxation: Relaxation, position: int) -> Iterator[int]:
@@ -96,48 +86,30 @@ def _of_endings(relaxation: Relaxation, position: int) -> Iterator[int]:
                 yield number
 
 
-def _denial(relaxation: Relaxation, test: Within) -> Among:
-    domain = relaxation.system.variables[test.variable]
-    asked = (1 << test.high - domain.low + 1) - (1 << test.low - domain.low)
-    return Among(test.variable, relaxation.operators.masks.full[test.variable] & ~asked)
-
-
-def _goes_one_way(relaxation: Relaxation, variable: int, rises: bool) -> bool:
-    """Whether nothing ever brings an amount back."""
-    domain = relaxation.system.variables[variable]
-    end = domain.high if rises else domain.low
-    return all(
-        change.number == end
-        if change.operation is Operation.SET
-        else change.operation is not Operation.FLIP and _forth(change, rises) >= 0
-        for operator in relaxation.operators.all
-        for effect in operator.effects
-        if effect.variable == variable
-        for change, _ in effect.changes
-    )
-
-
-def _forth(change: Change, rises: bool) -> int:
-    return change.number if rises else -change.number
+def _denial(system: System, test: Within) -> Among:
+    variable = system.variables[test.variable]
+    asked = mask_of(variable, test.low, test.high)
+    return Among(test.variable, mask_of(variable, variable.low, variable.high) & ~asked)
 
 
 def _cost(operator: Operator, variable: int, rises: bool) -> int:
     """How far an operator takes a clock at least."""
     cost = 0
     for effect in operator.effects:
-        if effect.variable == variable:
+        for change, when in effect.changes:
             # what may be left out takes no time for sure
-            for change, _ in (c for c in effect.changes if c[1] == ALWAYS):
-                cost += ENDLESS if change.operation is Operation.SET else _forth(change, rises)
+            if effect.variable == variable and when == ALWAYS:
+                forth = change.number if rises else -change.number
+                cost += ENDLESS if change.operation is Operation.SET else forth
     return cost
 
 
 class Timing:
     """Asks the clocks of a relaxation."""
 
-    def __init__(self, relaxation: Relaxation) -> None:
+    def __init__(self, system: System, relaxation: Relaxation) -> None:
         self.relaxation = relaxation
-        self.clocks = clocks_of(relaxation)
+        self.clocks = list(clocks_of(system, relaxation))
         self.longest = [0] * len(self.clocks)
         """By clock how long a win took at most, as far as was asked."""
 

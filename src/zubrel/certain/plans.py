@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
+from zubrel.certain.turnover import UNBOUND, Bounds
 from zubrel.certain.upkeep import Upkeep
 from zubrel.compiled.adding import Sums
 from zubrel.compiled.operators import Domains, Effect, Gain, Operator
@@ -38,12 +39,12 @@ Value = tuple[int, int]
 class Planner:
     """Makes relaxed plans from single situations."""
 
-    def __init__(self, relaxation: Relaxation, enduring: bool = False) -> None:
-        """`enduring`: with what it takes to bear hunger and the like."""
+    def __init__(self, relaxation: Relaxation, bounds: Bounds = UNBOUND) -> None:
+        """`bounds`: plans have what it takes to keep within them."""
         self.relaxation = relaxation
         self.operators = relaxation.operators
         self.walks = [operator.walks for operator in self.operators.all]
-        self.upkeep = Upkeep(relaxation, enduring)
+        self.upkeep = Upkeep(relaxation, bounds)
 
     def plan(self, start: Sequence[int], goal: int | Among | None = None) -> list[int] | None:
         """Numbers of operators in the order of their layers; None: nothing leads there for sure.

@@ -11,7 +11,7 @@ from zubrel.certain.rooms import Room
 from zubrel.certain.wins import Path, Seeker, WinSearch
 from zubrel.compiled.facts import parts_of
 from zubrel.compiled.formulas import Within
-from zubrel.compiled.possible import Among
+from zubrel.compiled.possible import Among, mask_of, places_of
 
 FEW = 16
 """Values of a variable that are looked at one by one; of more, all that deny it or none."""
@@ -77,15 +77,17 @@ def denials_of(seeker: Seeker) -> list[Among]:
 def _denial(seeker: Seeker, part: Within) -> Among | None:
     """The values that deny a test for good, as sets of values tell; None: there are none."""
     variable = seeker.system.variables[part.variable]
-    asked = sum(1 << value - variable.low for value in range(part.low, part.high + 1))
+    asked = mask_of(variable, part.low, part.high)
     among = seeker.system.possible_values[part.variable] & ~asked
     if not among:
         return None
     if _stays(seeker, part.variable, among, asked):
         return Among(part.variable, among)
-    each = [1 << place for place in range(variable.size) if among >> place & 1]
-    lasting = [m for m in each if len(each) <= FEW and _stays(seeker, part.variable, m, asked)]
-    return Among(part.variable, sum(lasting)) if lasting else None
+    each = [1 << place for place in places_of(among)]
+    if len(each) > FEW:
+        return None
+    lasting = sum(mask for mask in each if _stays(seeker, part.variable, mask, asked))
+    return Among(part.variable, lasting) if lasting else None
 
 
 def _stays(seeker: Seeker, variable: int, mask: int, asked: int) -> bool:

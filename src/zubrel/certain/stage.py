@@ -36,7 +36,8 @@ IN_SMALLER, FOR_TELLING = 0.45, 0.1
 one what was found there."""
 AFTERWARDS, AT_LAST = 0.3 * SECOND, 0.05 * SECOND
 """Work on all that comes after a move that dooms, and where a limit has come (of twelve moves in
-three worlds it takes 0.01 each)."""
+three worlds it takes 0.01 each; of 35 moves in six, 30 have a reason with 0.3 as with 1, and where
+eight run out of days, telling takes 3.5 s and not 14)."""
 MOST_PLAYS = 60
 """Plays that win that are told of."""
 

@@ -19,8 +19,8 @@ from zubrel.certain.turnover import (
     AMOUNT,
     ROOM,
     UNBOUND,
+    Bounds,
     Supply,
-    bounds_of,
     is_nominal,
     turnover_of,
 )
@@ -44,8 +44,8 @@ BALANCE = 3
 class Upkeep:
     """Adds to plans what makes again what they use up."""
 
-    def __init__(self, relaxation: Relaxation, enduring: bool = False) -> None:
-        """`enduring`: what ends the game badly by itself is kept away from that."""
+    def __init__(self, relaxation: Relaxation, bounds: Bounds = UNBOUND) -> None:
+        """`bounds` are kept by the plans that it adds to."""
         self.variables: Sequence[Variable] = relaxation.system.variables
         self.budget = relaxation.budget
         # how often each operator takes place at the most, where that is known
@@ -55,8 +55,7 @@ class Upkeep:
         """By family the operators that can stand for each other."""
         for number, family in enumerate(self.family):
             self.members.setdefault(family, []).append(number)
-        self.enduring = enduring
-        self.bounds = bounds_of(relaxation.system) if enduring else UNBOUND
+        self.bounds = bounds
         operators = relaxation.operators
         self.turnover = [
             turnover_of(o, self.variables, self.bounds.ceilings) for o in operators.all
@@ -118,7 +117,7 @@ class Upkeep:
         # makes no coins all the same. (Plans that endure are left as they are: a year of a kiln is
         # won with 0.9 million units so, and otherwise not with 12; each kind wins worlds that the
         # other does not.)
-        for supply in () if self.enduring else circling & gaining.keys():
+        for supply in circling & gaining.keys() if self.bounds is UNBOUND else ():
             makers = self._below(supply, 1.0, self._prices({supply: 1.0}))
             gaining[supply] = makers or gaining[supply]
         return gaining

@@ -41,7 +41,7 @@ class Seeker:
         self.rooms = Rooms(system, budget)
         # only what is possible at all: rules that never hold would make plans through them
         self.relaxation = Relaxation(system, budget, system.possible_operators)
-        self.timing = Timing(self.relaxation)
+        self.timing = Timing(system, self.relaxation)
         self.planner = Planner(self.relaxation)
         # what uses something up for good is made as late as a plan allows
         closing = (self.relaxation.operators.all[n].step for n in self.planner.upkeep.closing)
@@ -64,7 +64,7 @@ class Seeker:
         kept = {(v, ROOM) for v in bounds.ceilings} | {(v, AMOUNT) for v in bounds.floors}
         if not kept:
             return None
-        planner = Planner(self.relaxation, enduring=True)
+        planner = Planner(self.relaxation, bounds)
         return None if kept.isdisjoint(planner.upkeep.makers) else planner
 
     def plan(self, room: Room, planner: Planner | None = None) -> tuple[int, list[int]] | None:

@@ -169,7 +169,7 @@ class World(Struct, frozen=True):
         raise KeyError(rule_id)
 
     def talk_before(self, rule: Rule) -> Rule | None:
-        """The talk to which talking always comes before it comes to this one; None: there is none.
+        """The talk past which talking never gets, where it stands before this one; else None.
 
         It has no `when` and may be done again, so that none after it ever has its turn.
         """
@@ -178,7 +178,7 @@ class World(Struct, frozen=True):
         # where one always applies, the next is the first that never has a turn, and all after it
         talks = [r for r in self.rules if r.kind == "talk" and r.owner == rule.owner]
         first = next(n for n, r in enumerate(talks) if _gives_no_turn(r))
-        return talks[first - 1]
+        return talks[first - 1] if first else None
 
     def texts(self) -> Iterator[tuple[str, Said]]:
         """Every text of the world, with the id of what it belongs to."""

@@ -10,7 +10,7 @@ from zubrel.authored.nodes import Mapping, Scalar
 from zubrel.authored.nodes import Sequence as List
 from zubrel.base.source import Span
 from zubrel.checked.world import World
-from zubrel.mended.bodies import Bodies
+from zubrel.mended.bodies import Bodies, scalar
 from zubrel.mended.edits import Edit, NodePlace
 from zubrel.mended.renaming import CannotRename, renamed
 from zubrel.narrated.report import Told
@@ -118,24 +118,33 @@ def _no_turn(finding: Told, world: World, bodies: Bodies) -> Suggested:
     place = bodies.of(before)
     if place is None or before is None or not isinstance(place.node, Mapping):
         return
-    page = bodies.page(place.span)
-    for key, value in place.node.entries:
-        if key.text == "needs":
-            # what it needs is what it should be offered for; `when` is one condition, and no list
-            items = value.items if isinstance(value, List) else [value]
-            begin, end = page.begin(value.span), page.end(value)
-            if end is None or not all(isinstance(item, Scalar) for item in items):
+    needs = bodies.under(place, "needs")
+    if needs is not None:
+        page, key = bodies.page(place.span), needs.key
+        assert key is not None, "what stands under a word has that for its key"
+        # what it needs is what it should be offered for; `when` is one condition, and no list
+        edits: tuple[Edit, ...] = (page.replaced(key.span, "when"),)
+        if isinstance(needs.node, List):
+            joined = _joined(needs.node)
+            begin, end = page.begin(needs.node.span), page.end(needs.node)
+            if joined is None or end is None:
                 return
-            texts = [item.text for item in items if isinstance(item, Scalar)]
-            joined = " and ".join(f"({t})" if " or " in t and len(texts) > 1 else t for t in texts)
-            edits = (page.replaced(key.span, "when"), page.edit(begin, end, joined))
-            yield f"talking comes to {before.id} only where what it needs is so", edits
-            return
+            edits += (page.edit(begin, end, scalar(joined)),)
+        yield f"talking comes to {before.id} only where what it needs is so", edits
+        return
     if before.takes:
         held = " and ".join(f"{t.count} {t.item}" for t in before.takes)
         added = bodies.with_key(place.node, "when", held)
         if added is not None:
             yield f"talking comes to {before.id} only where what it takes is held", (added,)
+
+
+def _joined(needs: List) -> str | None:
+    """A list of conditions as a single one; None: it holds more than conditions."""
+    texts = [item.text for item in needs.items if isinstance(item, Scalar)]
+    if len(texts) < len(needs.items):
+        return None
+    return " and ".join(f"({text})" if " or " in text and texts[1:] else text for text in texts)
 
 
 def _too_early(finding: Told, world: World, bodies: Bodies) -> Suggested:

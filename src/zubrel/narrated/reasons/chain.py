@@ -211,7 +211,7 @@ class ReasonChain:
         if before:
             return (
                 f"{upper(name)} never has its turn: {before.id} before it has no “when”, so that "
-                "talking always comes to that one."
+                "talking never gets past that one."
             )
         return (
             f"{upper(name)} can never be done: what is asked for is more than there can be, or "
