@@ -176,7 +176,9 @@ class Maker:
         if self.facts:
             data["facts"] = {"lit": self.chance(0.3), "tide": {"values": ["low", "high"]}}
         if self.meters:
-            data["meters"] = {"vigour": {"to": 2, "start": r.randint(0, 2)}}
+            start = r.randint(0, 2)
+            # nobody wants it high in a third of them, where it begins low
+            data["meters"] = {"vigour": {"to": 2, "start": start, "bad": not start}}
         if self.chance(0.6):
             data["deeds"] = {"ring": dict(self.body(), **self.where())}
         self.people_and_quests(data)

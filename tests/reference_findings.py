@@ -568,12 +568,13 @@ class Findings:
         for a, rule, number, b in self.edges:
             s, t = dict(a), dict(b)
             keys = [k for k in s if isinstance(k, tuple) and k[0] in counted]
-            if any(t[k] < s[k] for k in keys):
+            bad = [k for k in keys if k[0] == "meter" and self.meters[k[1]].get("bad")]
+            if any(t[k] < s[k] for k in keys if k not in bad) or any(t[k] > s[k] for k in bad):
+                continue
+            if any(s[k] != t[k] for k in s if k not in keys):
                 continue
             raised = [k for k in keys if t[k] > s[k] and k[0] in ("held", "meter")]
             for _, subject in raised:
-                if subject in self.meters and self.meters[subject].get("bad"):
-                    continue
                 again = (b, rule["id"]) in repeatable
                 again |= self.fills(rule, subject, a, b) and self.possible(self.named(rule), t)
                 if again and not self.changes_more(b, rule["id"], number, counted):

@@ -26,7 +26,8 @@ def had_without_end(**sections):
 class Endless(unittest.TestCase):
     def test_a_foe_that_returns_gives_without_end(self):
         foe = {"at": "quay", "returns": "always", "gives": "shell"}
-        self.assertEqual(had_without_end(foes={"gull": foe}), {"shell": 1})
+        # the first time it is beaten for the first time as well
+        self.assertEqual(had_without_end(foes={"gull": foe}), {"shell": 2})
 
     def test_so_many_foes_give_so_much(self):
         foe = {"at": "quay", "count": 3, "gives": "shell"}
@@ -39,7 +40,7 @@ class Endless(unittest.TestCase):
 
     def test_what_is_set_is_set_already_the_second_time(self):
         dig = {"gives": "shell", "sets": {"dug": True}}
-        self.assertEqual(had_without_end(facts={"dug": {}}, deeds={"dig": dig}), {"shell": 1})
+        self.assertEqual(had_without_end(facts={"dug": {}}, deeds={"dig": dig}), {"shell": 2})
 
     def test_what_happens_by_itself_may_put_an_end_to_it(self):
         facts = {"tide": {"values": ["low", "rising", "high"]}}
@@ -53,7 +54,26 @@ class Endless(unittest.TestCase):
         dig = {"gives": "shell"}
         found = had_without_end(quests={"gather": quest}, deeds={"dig": dig})
         # what comes after the second one changes nothing but what is held
+        self.assertEqual(found, {"shell": 3})
+
+    def test_what_a_quest_gives_for_it_comes_once(self):
+        items = {"shell": {"max": 9}, "coin": {"kind": "money", "max": 5}}
+        quest = {"goals": [{"collect": "shell"}], "reward": {"gives": "2 coin"}}
+        deeds = {"dig": {"gives": "shell"}}
+        found = had_without_end(items=items, quests={"gather": quest}, deeds=deeds)
+        # the first shell is paid for, and no other
         self.assertEqual(found, {"shell": 2})
+
+    def test_an_hour_is_a_price(self):
+        meters = {"hour": {"to": 4, "bad": True}}
+        deeds = {"dig": {"gives": "shell", "adds": {"hour": 1}}}
+        self.assertEqual(had_without_end(meters=meters, deeds=deeds), {"shell": 5})
+        # where it takes an end nothing is had without
+        endings = {"won": {"when": "9 shell"}, "late": {"kind": "bad", "when": "hour = 4"}}
+        self.assertEqual(had_without_end(meters=meters, deeds=deeds, endings=endings), {})
+        # what nobody wants high may be lowered for nothing
+        deeds = {"dig": {"gives": "shell", "adds": {"hour": -1}}}
+        self.assertEqual(had_without_end(meters=meters, deeds=deeds), {"shell": 1})
 
 
 if __name__ == "__main__":

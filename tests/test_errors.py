@@ -82,6 +82,31 @@ endings: {top: {when: at towr}}
         (nowhere,) = problems_of(text % "at pier and bell is taken")
         self.assertEqual(nowhere.hint, "Name a find, or ask something else of it.")
 
+    def test_a_list_where_one_condition_is_asked_for_is_told_as_one(self):
+        text = (
+            "zubrel: 1\nstart: {at: quay}\nitems: {lens: Lens}\n"
+            "facts: {lit: false, low: false}\nareas: {quay: {finds: [lens]}}\n"
+            "whenever: [{id: glow, when: [lens, lit or low], sets: {lit: true}}]\n"
+            "endings: {won: {when: lit}}\n"
+        )
+        # that it is missing as well would not be true
+        (problem,) = problems_of(text)
+        self.assertEqual(problem.message, "this must be a condition")
+        self.assertIn("lens and (lit or low)", problem.hint)
+        missing = problems_of(text.replace("when: [lens, lit or low], ", ""))
+        self.assertEqual([p.code for p in missing], ["missing"])
+        self.assertEqual(problems_of(text.replace("[lens, lit or low]", "lens")), ())
+
+    def test_a_tool_is_lost_by_its_name(self):
+        text = (
+            "zubrel: 1\nstart: {at: quay}\nitems: {saw: {uses: 2}}\n"
+            "areas: {quay: {finds: [saw], deeds: {drop_it: {loses: all saw}}}}\n"
+            "endings: {won: {when: saw}}\n"
+        )
+        (problem,) = problems_of(text)
+        self.assertEqual(problem.hint, "Write: saw")
+        self.assertEqual(problems_of(text.replace("all saw", "saw")), ())
+
     def test_far_words_get_no_guess(self):
         text = self.WORLD.replace("piers", "zzzzzz")
         hints = {p.span.line: p.hint for p in problems_of(text)}

@@ -106,10 +106,11 @@ class Shape(Struct, frozen=True):
     def _read_field(
         self, entry: Entry, name: str, node: Node, span: Span, problems: Problems
     ) -> None:
+        # of what cannot be read the place is known all the same: it is wrong, and not missing
+        entry.spans[name] = span
         value = self.fields[name].kind.read(node, problems)
         if value is not None:
             entry.values[name] = value
-            entry.spans[name] = span
 
 
 def read_texts(node: Node, problems: Problems) -> tuple[Text, ...]:

@@ -156,8 +156,20 @@ def read_condition(node: Node, problems: Problems) -> Condition | None:
     if isinstance(node, Scalar):
         return parse_condition(node.text, text_span(node), problems)
     hint = 'Put it in quotes: "any of (a, b)".' if isinstance(node, Mapping) else None
+    if isinstance(node, Sequence):
+        hint = _joined_hint(node)
     problems.add("wrong-shape", "this must be a condition", node.span, hint)
     return None
+
+
+def _joined_hint(node: Sequence) -> str | None:
+    """How a list is written where a single condition is asked for."""
+    texts = [item.text for item in node.items if isinstance(item, Scalar)]
+    if not texts or len(texts) < len(node.items):
+        return None
+    # as all of them are meant, what has alternatives is held together
+    parts = [f"({text})" if len(texts) > 1 and " or " in text else text for text in texts]
+    return f"Here it is one condition:  {' and '.join(parts)}"
 
 
 def read_conditions(node: Node, problems: Problems) -> tuple[Condition, ...]:

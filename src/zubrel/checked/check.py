@@ -237,7 +237,8 @@ class _Checker:
     def _happening(self, entry: Entry) -> Happening:
         this, once = key_of(entry), entry.flag("once")
         when = entry.values.get("when")
-        if when is None:
+        # where it is given and is no condition, that has been told already
+        if when is None and "when" not in entry.spans:
             self.problems.add(
                 "missing",
                 "this needs to say when it happens",

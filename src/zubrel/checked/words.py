@@ -69,7 +69,8 @@ class Words:
             entry = self.entries["items"].get(amount.name.text)
             if entry is not None and entry.has("uses") and amount.count != 1:
                 message = f'"{amount.name.text}" is a tool: one at a time'
-                self.problems.add("bad-value", message, amount.span)
+                hint = f"Write: {amount.name.text}"
+                self.problems.add("bad-value", message, amount.span, hint)
         return self.amounts(listed)
 
     def tools(self, words: Iterable[Name]) -> list[str]:

@@ -115,6 +115,75 @@ class Islands:
         self.situations += int(sizes.sum())
 
 
+class IslandMoves:
+    """Makes every move out of islands, from wherever on them it is possible."""
+
+    def __init__(self, islands: Islands) -> None:
+        self.islands = islands
+        self.place, self.ending = (islands.packing.fields[v] for v in (PLACE, ENDING))
+        # walking on an island is no move between nodes
+        plain = {(way.step, way.here): way.there for way in islands.open_ways.ways}
+        self.at: list[list[tuple[Test, list[Update], int | None]]] = [
+            [
+                (test, updates, plain.get((move.steps[0].number, area)))
+                for move, test, updates in here
+            ]
+            for area, here in enumerate(rules_by_area(islands.system, islands.kernel))
+        ]
+        """The rules of each area; of plain ways also where they lead."""
+
+    def out_of(self, words: list[Any], numbers: Numbers) -> tuple[Numbers, list[Any]]:
+        """What the moves out of islands, given word by word, lead to before it settles, and the
+        number of the island that each of them leaves."""
+        # an end is an island of its own, with no moves
+        going_on = np.flatnonzero((words[self.ending.word] & np.uint64(self.ending.mask)) == 0)
+        words = [w[going_on] for w in words]
+        settings = self.islands.open_ways.settings(words)
+        areas = (words[self.place.word] & np.uint64(self.place.mask)).astype(np.int64)
+        sources: list[Any] = [np.empty(0, np.uint32)]
+        results: list[list[Any]] = [[np.empty(0, np.uint64)] * len(words)]
+        # area by area: the rules that can be tried there, for all islands that it is part of
+        for area, moves in enumerate(self.at):
+            if not moves:
+                continue
+            # on which island the area lies depends on which ways are open
+            first_area = self.islands.open_ways.first[settings, area]
+            here = np.flatnonzero(first_area == areas)
+            if len(here):
+                own = [w[here] for w in words]
+                # the same situation, with the player walked to the area whose rules are tried
+                remaining = own[self.place.word] & ~np.uint64(self.place.mask)
+                own[self.place.word] = remaining | np.uint64(area)
+                leaving = numbers[going_on[here]]
+                self._move(moves, own, settings[here], areas[here], leaving, sources, results)
+        # all areas together: few large arrays instead of many small
+        after = [np.concatenate([r[n] for r in results]) for n in range(len(words))]
+        return np.concatenate(sources), after
+
+    def _move(
+        self,
+        moves: list[tuple[Test, list[Update], int | None]],
+        words: list[Any],
+        settings: Any,
+        areas: Any,
+        numbers: Numbers,
+        sources: list[Any],
+        results: list[list[Any]],
+    ) -> None:
+        """What the rules of an area make of situations there."""
+        for test, updates, there in moves:
+            truths = np.broadcast_to(np.asarray(test(*words)), numbers.shape)
+            if there is not None:  # on the island itself nothing changes
+                truths = truths & (self.islands.open_ways.first[settings, there] != areas)
+            if not truths.any():
+                continue
+            before = [w[truths] for w in words]
+            for update in updates:
+                # outcomes are kept in pieces, to be settled and numbered together
+                sources.append(numbers[truths])
+                results.append([np.array(w) for w in update(*before)])
+
+
 def search_islands(
     system: System,
     budget: Budget,
@@ -145,21 +214,7 @@ class _IslandSearch:
         self.most = most
         self.table = NumberTable(islands.rows)
         self.settling = VectorSettling(islands.system, islands.kernel, islands.packing)
-        self.place, self.ending = (islands.packing.fields[v] for v in (PLACE, ENDING))
-        self.at: list[list[tuple[Test, list[Update], int | None]]] = []
-        self._prepare()
-
-    def _prepare(self) -> None:
-        """The rules of each area; of plain ways also where they lead."""
-        # walking on an island is no move between nodes
-        plain = {(way.step, way.here): way.there for way in self.islands.open_ways.ways}
-        self.at = [
-            [
-                (test, updates, plain.get((move.steps[0].number, area)))
-                for move, test, updates in here
-            ]
-            for area, here in enumerate(rules_by_area(self.islands.system, self.islands.kernel))
-        ]
+        self.moves = IslandMoves(islands)
 
     def run(self) -> None:
         islands = self.islands
@@ -186,59 +241,11 @@ class _IslandSearch:
     def _expand(self, first: int, last: int) -> None:
         """All moves from all areas of the islands numbered `first` to `last`."""
         words = self.islands.rows.columns(first, last)
-        # an end is an island of its own, with no moves
-        going_on = np.flatnonzero((words[self.ending.word] & np.uint64(self.ending.mask)) == 0)
-        words = [w[going_on] for w in words]
-        settings = self.islands.open_ways.settings(words)
-        areas = (words[self.place.word] & np.uint64(self.place.mask)).astype(np.int64)
-        sources: list[Any] = []
-        results: list[list[Any]] = []
-        # area by area: the rules that can be tried there, for all islands that it is part of
-        for area, moves in enumerate(self.at):
-            if not moves:
-                continue
-            # on which island the area lies depends on which ways are open
-            first_area = self.islands.open_ways.first[settings, area]
-            here = np.flatnonzero(first_area == areas)
-            if len(here):
-                own = [w[here] for w in words]
-                # the same situation, with the player walked to the area whose rules are tried
-                remaining = own[self.place.word] & ~np.uint64(self.place.mask)
-                own[self.place.word] = remaining | np.uint64(area)
-                numbers = (going_on[here] + first).astype(np.uint32)
-                self._move(moves, own, settings[here], areas[here], numbers, sources, results)
-        if sources:
-            # all areas settle and number their outcomes together: few large arrays instead of many
-            # small
-            after = [
-                np.concatenate([r[n] for r in results]) for n in range(self.islands.packing.words)
-            ]
+        sources, after = self.moves.out_of(words, np.arange(first, last, dtype=np.uint32))
+        if len(sources):
             targets = self._enter(after)
             if self.with_edges:
-                self._keep(np.concatenate(sources), targets)
-
-    def _move(
-        self,
-        moves: list[tuple[Test, list[Update], int | None]],
-        words: list[Any],
-        settings: Any,
-        areas: Any,
-        numbers: Numbers,
-        sources: list[Any],
-        results: list[list[Any]],
-    ) -> None:
-        """What the rules of an area make of situations there."""
-        for test, updates, there in moves:
-            truths = np.broadcast_to(np.asarray(test(*words)), numbers.shape)
-            if there is not None:  # on the island itself nothing changes
-                truths = truths & (self.islands.open_ways.first[settings, there] != areas)
-            if not truths.any():
-                continue
-            before = [w[truths] for w in words]
-            for update in updates:
-                # outcomes are kept in pieces, to be settled and numbered together
-                sources.append(numbers[truths])
-                results.append([np.array(w) for w in update(*before)])
+                self._keep(sources, targets)
 
     def _enter(self, columns: list[Any]) -> Numbers:
         """Settle, join islands, and number."""

@@ -27,16 +27,18 @@ COUNTED = ("held", "meter", "stock", "stored")
 class _Raise(Question, frozen=True):
     """A step that may raise a variable, and be followed by its own move at once.
 
-    Only where none of the variables `counted` is lowered, and where it could be made once more with
-    none of the `others` changed, so that it can be made for ever: who is the second gull of two is
-    not the first of many. One that fills a meter up, which other moves lower, need not raise it at
-    once again: `free` is where it would be possible.
+    Only where none of the variables `counted` is lowered (of a meter that nobody wants high:
+    raised), and nothing else is `changed`, such as a quest that is done; and where it could be made
+    once more with none of the `others` changed, so that it can be made for ever: who is the second
+    gull of two is not the first of many. One that fills a meter up, which other moves lower, need
+    not raise it at once again: `free` is where it would be possible.
     """
 
     move: Move
     step: Step
     gained: int
     counted: tuple[int, ...]
+    changed: tuple[int, ...]
     others: tuple[int, ...]
     free: Formula | None = None
 
@@ -61,12 +63,13 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
         if any(excluded(move.guard, change) for change in system.lone_changes(step)):
             continue  # surely impossible right after itself
         # what else the step changes has to come out the same, or it is not the same step again
-        others = tuple(v for v in _changed_again(system, step) if v not in counted)
-        kept = (*counted, *(v for v in others if v not in (PLACE, ENDING)))
+        first, again = _changed(system, step)
+        changed = tuple(v for v in first if v not in counted)
+        others = tuple(v for v in again if v not in counted)
+        kept = (*counted, *(v for v in changed if v not in (PLACE, ENDING)))
         for variable in counted:
             kind, subject = system.variables[variable].key[:2]
-            bad = kind == "meter" and system.world.meters[subject].bad
-            if kind in ("held", "meter") and not bad:
+            if kind in ("held", "meter") and not _is_bad(system, variable):
                 fills = kind == "meter" and _fills(system, step, subject)
                 yield _Raise(
                     subject=str(subject),
@@ -80,13 +83,21 @@ def _raises(system: System, move: Move) -> Iterator[_Raise]:
                     step=step,
                     gained=variable,
                     counted=tuple(counted),
+                    changed=changed,
                     others=others,
                     free=possible_formula(system, move) if fills else None,
                 )
 
 
-def _changed_again(system: System, step: Step) -> list[int]:
-    """The variables that a step, with what follows it by itself, may change a second time."""
+def _is_bad(system: System, variable: int) -> bool:
+    """Whether a variable is a meter that nobody wants high."""
+    kind, subject = system.variables[variable].key[:2]
+    return kind == "meter" and system.world.meters[str(subject)].bad
+
+
+def _changed(system: System, step: Step) -> tuple[list[int], list[int]]:
+    """The variables that a step, with what follows it by itself, may change, and those of them
+    that it may change a second time."""
     following = settlers_after(system.settlers, [step.changes])
     settled = {c.variable for settler in following for c in settler.changes}
     # what is surely set is so already when it is made once more
@@ -94,7 +105,8 @@ def _changed_again(system: System, step: Step) -> list[int]:
     changed = dict.fromkeys([*(c.variable for c in step.changes), *sorted(settled)])
     if system.endings:
         changed[ENDING] = None
-    return [v for v in changed if v not in set_already and system.variables[v].size > 1]
+    first = [v for v in changed if system.variables[v].size > 1]
+    return first, [v for v in first if v not in set_already]
 
 
 def _fills(system: System, step: Step, meter: str) -> bool:
@@ -185,11 +197,16 @@ def _raised(judged: Judged[S], question: _Raise | _Trade) -> tuple[Trace, Step] 
                 for up in (True, False):
                     again = again - space.shifted(step, variable, up)
             free = space.before(step, again) & space.shifted(step, question.gained, True)
+            # a quest that is done by it, or an area that is left, is no more so the second time
+            for variable in question.changed:
+                for up in (True, False):
+                    free = free - space.shifted(step, variable, up)
             for variable in question.counted:
                 if not free:
                     return None
-                # paid for with something else, it is a trade, and no gift
-                free = free - space.shifted(step, variable, False)
+                # paid for with something else, or with an hour, it is a trade, and no gift
+                up = _is_bad(judged.system, variable)
+                free = free - space.shifted(step, variable, up)
             trace = space.walks().shortest(free)
             return None if trace is None else (trace, step)
 

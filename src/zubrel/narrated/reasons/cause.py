@@ -59,7 +59,7 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
             if naming.is_amount(leaf.formula) and not _is_beyond(leaf, leaves):
                 return f"Nothing in the world gives {naming.words(leaf.asked)}{asker}."
     # nothing was taken by the last move: then by the latest of those before
-    return _of_move(naming, *max(took, key=lambda pair: pair[0].move)) if took else None
+    return _of_move(naming, *max(took, key=lambda p: p[0].move), False) if took else None
 
 
 def _is_beyond(leaf: _Leaf, leaves: Iterable[_Leaf]) -> bool:
@@ -107,8 +107,9 @@ def _again(naming: Naming, claim: Took, leaf: _Leaf) -> str | None:
     return f"{wants}; that {verb}, and move {claim.move} {what}."
 
 
-def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
-    """What a move of the evidence did, and who needs what it took away."""
+def _of_move(naming: Naming, claim: Took, leaf: _Leaf, is_last: bool = True) -> str:
+    """What a move of the evidence did, and who needs what it took away. `is_last`: it is the move
+    that the finding is about."""
     again = _again(naming, claim, leaf)
     # a move that used up what it asks for itself: that it was made is all the reason there is
     if again is not None:
@@ -120,7 +121,11 @@ def _of_move(naming: Naming, claim: Took, leaf: _Leaf) -> str:
     # what was lost by it are the areas that were left
     if claim.variable == PLACE:
         needs = f", and {asker}" if asker else ""
-        return f"{where}, led away from {naming.left(claim)} for good{needs}."
+        left = naming.left(claim)
+        # that the way back was still there when an area was left is what later moves have changed
+        if not is_last:
+            return f"{where}, led away from {left}, to which no way leads back now{needs}."
+        return f"{where}, led away from {left} for good{needs}."
     # what was given can be too much: an ending of one ware, a door for exactly one
     if naming.is_raised(claim):
         gave = f"{where}, gave {naming.subject(claim)}"
