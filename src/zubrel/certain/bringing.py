@@ -11,9 +11,9 @@ import numpy.typing as npt
 MOST_TIMES = 4096
 """How often a gain is repeated at most before its readers are looked at."""
 
-Table = npt.NDArray[np.int32]
+Table = npt.NDArray[np.float64]
 """By value and situation what it costs; a row for each value of each variable."""
-Row = npt.NDArray[np.int32]
+Row = npt.NDArray[np.float64]
 Bringer = Callable[[Table, Row], bool]
 """Lowers costs in a table, where a row is what an effect costs; whether any was lowered."""
 

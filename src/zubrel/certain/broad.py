@@ -11,6 +11,7 @@ satisficing planning, 2014).
 from __future__ import annotations
 
 import heapq
+from math import log2
 from random import Random
 from typing import Any
 
@@ -18,6 +19,7 @@ import numpy as np
 import numpy.typing as npt
 
 from zubrel.base.budget import Budget
+from zubrel.certain.bringing import Row
 from zubrel.certain.costs import FAR, Costs
 from zubrel.certain.rooms import Exit, Room
 from zubrel.certain.wins import Path, Seeker
@@ -33,6 +35,10 @@ BATCH = 64
 6 million units of work, as with half as many and with twice as many."""
 DRAWN = 0.5
 """The share of them that are drawn."""
+CELLS = 2_000_000
+"""Costs of values that are worked out at once."""
+EXACT = 1_000
+"""Costs up to which those that differ by one make kinds of their own."""
 MOST_VALUES = 5_000
 """Values of all variables together up to which costs are worked out."""
 PER_ROOM = 20
@@ -81,7 +87,7 @@ class _Broad:
         self.left = bytearray()
         """Which of them were left."""
         # of equal ones the one that was met last
-        self.queue: list[tuple[int, int]] = []
+        self.queue: list[tuple[float, int]] = []
         self.kinds: dict[tuple[int, int], list[int]] = {}
         self.known_kinds: list[tuple[int, int]] = []
         self.won: int | None = None
@@ -172,14 +178,21 @@ class _Broad:
         going_on = np.flatnonzero(~ended)
         if not len(going_on):
             return
-        costs = self.costs.of(values[:, going_on])
+        # in parts: what a move of a large world leads to may be too much for one table
+        most = max(1, CELLS // self.costs.rows)
+        parts = [going_on[first : first + most] for first in range(0, len(going_on), most)]
+        costs = np.concatenate([self._costs(values, part) for part in parts])
         for place, cost in zip(going_on.tolist(), costs.tolist(), strict=True):
             if cost < FAR:  # else there is no win for sure
-                node, kind = known + place, (cost, int(far[place]))
+                node, kind = known + place, (_rounded(cost), int(far[place]))
                 heapq.heappush(self.queue, (cost, -node))
                 if kind not in self.kinds:
                     self.known_kinds.append(kind)
                 self.kinds.setdefault(kind, []).append(node)
+
+    def _costs(self, values: npt.NDArray[np.int64], part: npt.NDArray[np.int64]) -> Row:
+        self.budget.check_limits()
+        return self.costs.of(values[:, part])
 
     def _refuse_if_endless(self, row: list[int]) -> None:
         rested = self.rooms.settling.settled(_joined(row))
@@ -212,6 +225,11 @@ class _Broad:
             if self.rooms.room(exit_.target).name == self.rooms.room(word).name:
                 return exit_
         raise AssertionError("a move of an island leads out of its room")
+
+
+def _rounded(cost: float) -> int:
+    """What costs are taken as where kinds of rooms are told apart: large ones by their size."""
+    return int(cost) if cost < EXACT else int(EXACT + 8 * log2(cost / EXACT))
 
 
 def _joined(words: list[int]) -> int:

@@ -31,12 +31,14 @@ from zubrel.compiled.possible import (
 )
 from zubrel.compiled.relaxation import Relaxation
 
-FAR = 1 << 17
-"""What a value costs to which nothing leads: more than any play that is found, and so little that
-sums of many of them fit."""
+FAR = float("inf")
+"""What a value costs to which nothing leads. All else is less, though what many things ask for is
+counted for each of them: where such things follow upon each other, it doubles each time."""
 ROUNDS = 60
 """Rounds after which values are taken to cost what they do by then: these numbers lead a search,
 and prove nothing."""
+WRITE = 1_000
+"""Units of work to write down an operator, with the functions on columns that make its moves."""
 APPLIED, CELLS = 16, 600
 """Units of work to bring one effect, and cells of a table that take one more."""
 PER_SUM = 4
@@ -71,7 +73,7 @@ class Costs:
 
     def __init__(self, relaxation: Relaxation, start: Sequence[int]) -> None:
         self.variables = relaxation.system.variables
-        self.work = 0.0
+        self.work = float(WRITE * len(relaxation.operators.all))
         """Units of work that were done since somebody has accounted for them."""
         sizes = [variable.size for variable in self.variables]
         self.first = [sum(sizes[:number]) for number in range(len(sizes))]
@@ -95,7 +97,7 @@ class Costs:
         column a situation.
         """
         count = values.shape[1]
-        table: Table = np.full((self.rows, count), FAR, np.int32)
+        table: Table = np.full((self.rows, count), FAR)
         for first, places in zip(self.first, values, strict=True):
             table[first + places, np.arange(count)] = 0
         # an operator has its turn again only where something that it reads costs less by now
@@ -103,6 +105,7 @@ class Costs:
         now, applied, cells = 1, 0, 0
         for _ in range(ROUNDS):
             before = now
+            self.work += len(self.costed)
             for number, costed in enumerate(self.costed):
                 if all(lowered[variable] <= looked[number] for variable in costed.reads):
                     continue
@@ -115,21 +118,20 @@ class Costs:
             if now == before:
                 break
         self.work += applied * APPLIED + cells / CELLS
-        return np.minimum(self.win(table), FAR)
+        return self.win(table).copy()
 
     def _apply(self, costed: _Costed, table: Table, count: int) -> list[int]:
         """The variables of which an operator makes values cheaper."""
         asked = [(variable, read(table)) for variable, read in costed.asked]
         lowered = []
         for brought in costed.brought:
-            cost = np.full(count, costed.weight, np.int32)
+            cost = np.full(count, float(costed.weight))
             for variable, row in asked:
                 # the value before is counted where it is made into another one
                 if not brought.from_before or variable != brought.variable:
                     cost += row
             for read in brought.whens:
                 cost += read(table)
-            np.minimum(cost, FAR, out=cost)
             if brought.bring(table, cost):
                 lowered.append(brought.variable)
         return lowered
@@ -169,17 +171,15 @@ class Costs:
                 return self._among(variable, mask)
             case Every(parts) if parts:
                 every = [self._possible(part) for part in parts]
-                return lambda table: np.minimum(sum(read(table) for read in every), FAR)
+                return lambda table: np.sum([read(table) for read in every], axis=0)
             case AnyPossible(parts) if parts:
                 some = [self._possible(part) for part in parts]
                 return lambda table: np.min([read(table) for read in some], axis=0)
             case Count(count, parts):
                 these = [self._possible(part) for part in parts]
-                return lambda table: np.minimum(
-                    np.sort([read(table) for read in these], axis=0)[:count].sum(0), FAR
-                ).astype(np.int32)
-        free = 0 if possible != AnyPossible(()) else FAR
-        return lambda table: np.full(table.shape[1], free, np.int32)
+                return lambda table: np.sort([read(table) for read in these], axis=0)[:count].sum(0)
+        free = 0.0 if possible != AnyPossible(()) else FAR
+        return lambda table: np.full(table.shape[1], free)
 
     def _brought(self, effect: Effect, operator: Operator) -> _Brought | None:
         variable, changes = effect.variable, effect.changes
