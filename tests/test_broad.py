@@ -1,5 +1,6 @@
 """Wins found among many rooms at once, and what they are led by: what a win costs."""
 
+import json
 import unittest
 from collections import Counter
 from unittest import mock
@@ -175,6 +176,58 @@ class WhatAWinCosts(unittest.TestCase):
     def test_what_nothing_leads_to_is_far(self):
         costs, start = costs_of(SHOP.replace("lens, wick]", "lens, wick, tin]"))
         self.assertEqual(costs.of(start).tolist(), [FAR])
+
+    def cost(self, deeds, **sections):
+        """What a win costs at the start of a world of one quay, where `light` wins."""
+        world = {
+            "zubrel": 1,
+            "start": {"at": "quay"},
+            "items": {"lens": "Lens", "wick": "Wick", "coin": {"max": 9}},
+            "areas": {"quay": {"finds": ["lens"]}},
+            "meters": {"oil": {"to": 4}},
+            "endings": {"seen": {}},
+            "deeds": deeds,
+            **sections,
+        }
+        costs, start = costs_of(json.dumps(world))
+        return costs.of(start).tolist()[0]
+
+    def test_what_is_too_much_comes_to_the_last_value(self):
+        light = {"needs": "oil = 3", "ends": "seen"}
+        fill = {"adds": {"oil": 2}}
+        meters = {"oil": {"to": 3}}
+        self.assertEqual(self.cost({"fill": fill, "light": light}, meters=meters), 3)
+        down = {"oil": {"to": 3, "start": 3}}
+        light, drain = {"needs": "oil = 0", "ends": "seen"}, {"adds": {"oil": -2}}
+        self.assertEqual(self.cost({"drain": drain, "light": light}, meters=down), 3)
+
+    def test_what_is_added_to_some_values_only_begins_from_these(self):
+        light = {"needs": "oil >= 3", "ends": "seen"}
+        more = {"needs": "oil >= 1", "adds": {"oil": 1}}
+        self.assertEqual(self.cost({"more": more, "light": light}), FAR)
+        # two of them and the first, which is not counted again for each
+        first = {"needs": "oil = 0", "adds": {"oil": 1}}
+        self.assertEqual(self.cost({"first": first, "more": more, "light": light}), 4)
+        few = {"needs": "oil < 2", "adds": {"oil": 1}}
+        self.assertEqual(self.cost({"few": few, "light": light}), FAR)
+
+    def test_what_counts_under_a_condition_costs_that_condition(self):
+        deeds = {"gather": {"gives": "coin"}, "light": {"needs": "task is done", "ends": "seen"}}
+        task = {"from": "quay", "goals": [{"gain": "2 coin"}]}
+        # each of two coins counts while the task is accepted, and so does that it is done
+        self.assertEqual(self.cost(deeds, quests={"task": task}), 2 * (1 + 1) + 1 + 1)
+
+    def test_what_somebody_wants_little_of_costs_what_it_takes_to_lose_it(self):
+        start = {"at": "quay", "holding": ["5 coin", "lens"]}
+        needs = ["2 of (coin < 2, lens, wick)"]
+        deeds = {"pay": {"takes": "coin"}, "light": {"needs": needs, "ends": "seen"}}
+        self.assertEqual(self.cost(deeds, start=start), 5)
+        facts = {"flag": {"values": ["down", "half", "up"], "start": "half"}}
+        deeds = {
+            "hoist": {"sets": {"flag": "up"}},
+            "light": {"needs": "flag != half", "ends": "seen"},
+        }
+        self.assertEqual(self.cost(deeds, facts=facts), 2)
 
     def test_many_at_once_cost_what_each_costs_alone(self):
         compared = 0
