@@ -208,6 +208,12 @@ class WhatAWinCosts(unittest.TestCase):
         # two of them and the first, which is not counted again for each
         first = {"needs": "oil = 0", "adds": {"oil": 1}}
         self.assertEqual(self.cost({"first": first, "more": more, "light": light}), 4)
+        # the first takes the lens to be found; that somebody wants no oil makes no difference
+        dear = {"needs": "lens", "adds": {"oil": 1}}
+        dry = {"needs": "oil = 0", "gives": "coin"}
+        deeds = {"dear": dear, "more": more, "light": light}
+        self.assertEqual(self.cost(deeds), 1 + 1 + 2 + 1)
+        self.assertEqual(self.cost({**deeds, "dry": dry}), 1 + 1 + 2 + 1)
         few = {"needs": "oil < 2", "adds": {"oil": 1}}
         self.assertEqual(self.cost({"few": few, "light": light}), FAR)
 
@@ -219,7 +225,7 @@ class WhatAWinCosts(unittest.TestCase):
 
     def test_what_somebody_wants_little_of_costs_what_it_takes_to_lose_it(self):
         start = {"at": "quay", "holding": ["5 coin", "lens"]}
-        needs = ["2 of (coin < 2, lens, wick)"]
+        needs = ["2 of (coin < 2, lens, wick, oil = 1, oil = 2, oil = 3)"]
         deeds = {"pay": {"takes": "coin"}, "light": {"needs": needs, "ends": "seen"}}
         self.assertEqual(self.cost(deeds, start=start), 5)
         facts = {"flag": {"values": ["down", "half", "up"], "start": "half"}}

@@ -456,6 +456,24 @@ class Sentences(unittest.TestCase):
             "Move 3, “Sell it”, used up Ore, without which “Take Ore” is of no help.",
         )
 
+    def test_an_area_that_was_left_before_was_not_left_for_good_then(self):
+        text = (
+            "zubrel: 1\nstart: {at: quay}\nitems: {lens: Lens}\n"
+            "meters: {strength: {to: 4, start: 4}}\nareas:\n"
+            "  quay: {ways: [{to: isle, adds: {strength: -1}}],\n"
+            "    deeds: {light: {needs: lens, ends: won}}}\n"
+            "  isle: {finds: [lens], deeds: {dance: {adds: {strength: -1}}}}\n"
+            "endings: {won: {}, weak: {kind: bad, when: strength = 0}}\n"
+        )
+        found = {f.subject: f for f in check(loads(text)).findings}
+        # it could still be gone back then, which the dances have put an end to
+        self.assertEqual(
+            found["dance"].explanation[0].strip(),
+            "Move 1, “Go to Isle”, led away from Quay, to which no way leads back now, and "
+            "“Light” needs the player at Quay.",
+        )
+        self.assertIn("led away from Quay for good", found["quay_to_isle"].explanation[0])
+
     def test_what_has_not_happened_is_said_as_people_say_it(self):
         world = loads(ORES)
         said = {

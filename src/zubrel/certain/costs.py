@@ -198,7 +198,9 @@ class Costs:
             if variable in self.only_high:
                 if change.number <= 0:
                     return None  # nobody asks for less
-                allowed = (1 << size) - 1
+                # room for it there always is, but what it asks for has to be there
+                least = allowed & -allowed
+                allowed = (1 << size) - least
             places = places_of(allowed)
             ends = change.operation is Operation.ADD_UP_TO_END
             if len(places) == places[-1] - places[0] + 1:
