@@ -154,8 +154,7 @@ class _Broad:
         # of several moves that lead to one node the first, which is written last
         came[numbers[new][::-1] - known] = sources[new][::-1]
         far = self.far[came] + 1 if known else np.zeros(count, np.int32)
-        self.came = np.concatenate([self.came, came])
-        self.far = np.concatenate([self.far, far])
+        self.came, self.far = (_with(a, known, b) for a, b in ((self.came, came), (self.far, far)))
         self.left += bytes(count)
         self._rank(known, count, far)
         self.costs.work += PER_ROOM * (count + BATCH)
@@ -225,6 +224,16 @@ class _Broad:
             if self.rooms.room(exit_.target).name == self.rooms.room(word).name:
                 return exit_
         raise AssertionError("a move of an island leads out of its room")
+
+
+def _with(array: npt.NDArray[Any], known: int, new: npt.NDArray[Any]) -> npt.NDArray[Any]:
+    """An array of which so many entries are known, and new ones behind them."""
+    end = known + len(new)
+    if end > len(array):
+        # twice as long each time, so that all copies together are no longer than it is
+        array = np.concatenate([array[:known], np.zeros(end, array.dtype)])
+    array[known:end] = new
+    return array
 
 
 def _rounded(cost: float) -> int:

@@ -87,7 +87,9 @@ class Hunt:
                 # all that it can ever meet it has met
                 del kind[0]
             self.turn *= 2
-            self._add_more()
+            # where each has met all that there is, no other will find a win
+            if any(self.searches):
+                self._add_more()
         return False
 
     def _add_more(self) -> None:
