@@ -28,7 +28,6 @@ from zubrel.explored.listed.islands import IslandMoves, Islands
 from zubrel.explored.listed.numbering import NumberTable
 from zubrel.explored.packed.packing import WORD
 from zubrel.explored.packed.settling_arrays import VectorSettling
-from zubrel.explored.space import EndlessSettling, Trace
 
 BATCH = 64
 """Rooms that are left at once: of 16 worlds as people write them 12 are won by this search alone in
@@ -182,7 +181,7 @@ class _Broad:
         parts = [going_on[first : first + most] for first in range(0, len(going_on), most)]
         costs = np.concatenate([self._costs(values, part) for part in parts])
         for place, cost in zip(going_on.tolist(), costs.tolist(), strict=True):
-            if cost < FAR:  # else there is no win for sure
+            if cost < FAR:  # nothing that is known leads from the others to a win
                 node, kind = known + place, (_rounded(cost), int(far[place]))
                 heapq.heappush(self.queue, (cost, -node))
                 if kind not in self.kinds:
@@ -194,9 +193,7 @@ class _Broad:
         return self.costs.of(values[:, part])
 
     def _refuse_if_endless(self, row: list[int]) -> None:
-        rested = self.rooms.settling.settled(_joined(row))
-        if not isinstance(rested, int):
-            raise EndlessSettling(Trace(()), rested)
+        self.rooms.settled(_joined(row))
 
     def _path(self, node: int) -> Path:
         """Exits of rooms along which a node was met."""

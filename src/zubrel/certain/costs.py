@@ -16,6 +16,7 @@ import numpy.typing as npt
 from msgspec import Struct
 
 from zubrel.certain.bringing import Bringer, Row, Table, adding, mapping, setting
+from zubrel.certain.plans import place_after
 from zubrel.compiled.operators import Effect, Operator
 from zubrel.compiled.parts import ENDING, Change, Operation
 from zubrel.compiled.possible import (
@@ -79,12 +80,11 @@ class Costs:
         self.first = [sum(sizes[:number]) for number in range(len(sizes))]
         """The row of the first value of each variable."""
         self.rows = sum(sizes)
-        operators = relaxation.operators.all
+        operators, (order, work) = relaxation.operators.all, _by_layers(relaxation, start)
+        self.work += work
         # an end that is no win leads to none
         useful = [
-            number
-            for number in _by_layers(relaxation, start)
-            if operators[number].wins or not _ends(operators[number])
+            number for number in order if operators[number].wins or not _ends(operators[number])
         ]
         self.only_high = _only_high(self.variables, [operators[number] for number in useful])
         self.costed = [self._costed(operators[number]) for number in useful]
@@ -222,45 +222,34 @@ class Costs:
         self, variable: int, place: int, changes: Sequence[tuple[Change, Possible]]
     ) -> list[int]:
         """The places that a value may be changed to."""
-        size, low = self.variables[variable].size, self.variables[variable].low
-        here = {place}
+        domain, here = self.variables[variable], {place}
         for change, when in changes:
             own = isinstance(when, Among) and when.variable == variable
             # asked of the value before all changes
             if isinstance(when, Among) and own and not when.mask >> place & 1:
                 continue
-            moved = {_moved(change, before, size, low) for before in here}
+            moved = {place_after(change, before, domain) for before in here}
             here = moved if own or when == ALWAYS else here | moved
-        return sorted(after for after in here if 0 <= after < size)
+        return sorted(after for after in here if 0 <= after < domain.size)
 
 
-def _moved(change: Change, place: int, size: int, low: int) -> int:
-    match change.operation:
-        case Operation.SET:
-            return change.number - low
-        case Operation.FLIP:
-            return size - 1 - place
-        case Operation.ADD:
-            return place + change.number
-    return min(size - 1, max(0, place + change.number))
-
-
-def _by_layers(relaxation: Relaxation, start: Sequence[int]) -> list[int]:
-    """The operators that are possible from sets of values on, in the order of their layers."""
-    operators = relaxation.operators
+def _by_layers(relaxation: Relaxation, start: Sequence[int]) -> tuple[list[int], float]:
+    """The operators that are possible from sets of values on, in the order of their layers, and the
+    units of work to find them."""
+    operators, work = relaxation.operators, 0.0
     domains, order = list(start), dict[int, None]()
     while True:
         after, gained = list(domains), list[tuple[int, int, int]]()
         for run in operators.run:
             run(domains, after, gained)
-        relaxation.budget.spend(relaxation.apply * len(operators.run))
+        work += relaxation.apply * len(operators.run)
         order |= dict.fromkeys(number for _, _, number in gained)
         if not gained:
             break
         domains = after
     # the others bring what something else has brought before them
     rest = [n for n in range(len(operators.run)) if operators.is_possible(n, domains)]
-    return list(order | dict.fromkeys(rest))
+    return list(order | dict.fromkeys(rest)), work
 
 
 def _ends(operator: Operator) -> bool:

@@ -13,7 +13,7 @@ from zubrel.certain.turnover import UNBOUND, Bounds
 from zubrel.certain.upkeep import Upkeep
 from zubrel.compiled.adding import Sums
 from zubrel.compiled.operators import Domains, Effect, Gain, Operator
-from zubrel.compiled.parts import ENDING, Operation
+from zubrel.compiled.parts import ENDING, Change, Operation, Variable
 from zubrel.compiled.possible import (
     ALWAYS,
     Among,
@@ -281,19 +281,25 @@ def _leads(layers: _Layers, effect: Effect, before: int, after: int) -> bool:
     # changes of one effect come one after the other, each from what the one before has made
     place = before
     for change, when in effect.changes:
-        match change.operation:
-            case Operation.SET:
-                moved = change.number - domain.low
-            case Operation.FLIP:
-                moved = domain.size - 1 - place
-            case Operation.ADD:
-                moved = place + change.number
-            case Operation.ADD_UP_TO_END:
-                moved = min(domain.size - 1, max(0, place + change.number))
+        moved = place_after(change, place, domain)
         # a change under a condition is made where that leads to the value, and left out elsewhere
         if when == ALWAYS or moved == after:
             place = moved
     return place == after
+
+
+def place_after(change: Change, place: int, domain: Variable) -> int:
+    """The place among the values of a variable to which a change moves it; of a sum that does not
+    fit it may be beyond them."""
+    match change.operation:
+        case Operation.SET:
+            return change.number - domain.low
+        case Operation.FLIP:
+            return domain.size - 1 - place
+        case Operation.ADD:
+            return place + change.number
+        case Operation.ADD_UP_TO_END:
+            return min(domain.size - 1, max(0, place + change.number))
 
 
 def _dearest(

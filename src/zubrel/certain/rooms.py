@@ -78,7 +78,7 @@ class Rooms:
     def start(self) -> int:
         """The start, settled. Raises `EndlessSettling` where it never is."""
         word = self.packing.pack(self.system.start)[0]
-        return self._settled(word)
+        return self.settled(word)
 
     def values(self, word: int) -> list[int]:
         return self.packing.unpack([word])
@@ -95,7 +95,8 @@ class Rooms:
         # counted from the least value on
         return bool(among.mask >> ((word & field.mask) >> field.shift) & 1)
 
-    def _settled(self, word: int) -> int:
+    def settled(self, word: int) -> int:
+        """What a situation comes to rest as. Raises `EndlessSettling` where it never does."""
         rested = self.settling.settled(word)
         if not isinstance(rested, int):
             raise EndlessSettling(Trace(()), rested)
@@ -130,7 +131,7 @@ class Rooms:
 
     def _fresh(self, word: int, area: int) -> Iterator[Link]:
         for place, results in self.expansion.functions[area](word):
-            after = [self._settled(result) for result in results]
+            after = [self.settled(result) for result in results]
             if any(target != word for target in after):  # what changes nothing is no move
                 yield from zip(self.expansion.steps[area][place], after, strict=True)
 
