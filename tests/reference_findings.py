@@ -745,7 +745,7 @@ class Findings:
                     self.assumed = (item, op, n)
                     would = self.holds_all(texts, s)
                     self.assumed = None
-                    if would and s["held", item] > int(n):
+                    if would and s["held", item] > max(0, int(n) - (op == "<")):
                         length = self.order[key]
                         found[subject] = min(length, found.get(subject, length))
         return found

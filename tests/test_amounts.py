@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from tests.seeds import examples
 from tests.test_against_reference import world_of
+from zubrel.api import check, loads
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.checked import keys
 from zubrel.compiled.compile import compile_world
@@ -303,6 +304,26 @@ class Written(unittest.TestCase):
         data = world_with(["coin"], [({}, {"cord": 2})], [({"cord": 1}, {"lamp": 1})])
         world = world_of(data)
         self.assertEqual({i: world.items[i].most for i in ITEMS}, {"coin": 1, "cord": 2, "lamp": 2})
+
+
+class TooMuch(unittest.TestCase):
+    """From which amount on a need refuses somebody, as the finding says."""
+
+    TEXT = """
+zubrel: 1
+start: {at: quay}
+items: {shell: {name: Shell, max: 3}}
+areas: {quay: {finds: [shell, shell, shell], ways: [{to: isle, needs: %s}]}, isle: {}}
+endings: {over: {when: at isle}}
+"""
+
+    def test_the_number_is_the_most_that_is_not_too_much(self):
+        for needs, most, moves in (("shell <= 2", 2, 3), ("shell < 2", 1, 2), ("shell < 3", 2, 3)):
+            found = [f for f in check(loads(self.TEXT % needs)).findings if f.kind == "exact_count"]
+            with self.subTest(needs=needs):
+                self.assertEqual(len(found), 1)
+                self.assertIn(f"refused to who has more than {most} Shell", found[0].message)
+                self.assertEqual(len(found[0].evidence), moves)
 
 
 if __name__ == "__main__":

@@ -18,6 +18,7 @@ from tests.stress_worlds import passage_world, stress_world, trade_world
 from tests.test_against_reference import world_of
 from zubrel import looks, pipeline
 from zubrel.api import check, loads
+from zubrel.base import budget as budget_module
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.diagnostics import InvalidInput
 from zubrel.base.progress import Silence
@@ -179,7 +180,12 @@ class Together(unittest.TestCase):
             compare(self, report)  # fails where something is missing
 
         with (
+            mock.patch.object(looks, "FIRST_WIN", (0.0, 1.0)),
+            mock.patch.object(looks, "MORE_FOR_A_WIN", (0.0, 1.0)),
             mock.patch.object(looks, "CERTAIN", ((0.0, WORK), (0.0, WORK))),
+            mock.patch.object(looks, "CERTAIN_LISTED", (0.0, WORK)),
+            # most of these worlds are proved before it is looked for the first time otherwise
+            mock.patch.object(budget_module, "LOOK_EVERY", 0),
             mock.patch.object(looks.EarlyLooks, "_compare", listening),
         ):
             for seed in sampled(15):
@@ -190,11 +196,12 @@ class Together(unittest.TestCase):
                         continue
         kinds = {finding.kind for finding in early}
         self.assertLessEqual({"softlock", "unwinnable", "unreachable"}, kinds)
+        print(len(early), kinds)
         self.assertGreater(len(early), 200 if LONG else 100)
 
-    def test_where_there_are_many_rules_a_win_alone_is_looked_for_before_all_else(self):
+    def test_a_win_alone_is_looked_for_before_all_else(self):
         system = compile_world(loads(realm("s", 3)))
-        for rules, told in ((1, True), (10**9, False)):
+        for rules, (after, _) in ((1, looks.WIN_OF_MANY), (10**9, looks.FIRST_WIN)):
             with (
                 mock.patch.object(looks, "MANY_RULES", rules),
                 mock.patch.object(looks, "CERTAIN", ((1e12, 1.0),)),
@@ -203,15 +210,39 @@ class Together(unittest.TestCase):
             ):
                 budget = Budget(Limits())
                 early = looks.EarlyLooks(system, budget, Silence())
-                budget.spend(looks.WIN_OF_MANY[0] + 1)
-                self.assertEqual(early.told is not None, told)
-                if told:
-                    self.assertIsNotNone(early.told.win)
-                    self.assertEqual(early.told.findings, ())
-                    # moves that doom are looked for when their time comes
-                    early.listed()
-                    budget.spend(1e6)
-                    self.assertTrue(early.told.findings)
+                budget.spend(after / 2)
+                self.assertIsNone(early.told)
+                budget.spend(after / 2 + 1)
+                self.assertIsNotNone(early.told.win)
+                self.assertEqual(early.told.findings, ())
+                # moves that doom are looked for when their time comes
+                early.listed()
+                budget.spend(1e6)
+                self.assertTrue(early.told.findings)
+
+    def test_a_win_that_is_not_known_by_then_is_looked_for_once_more(self):
+        system = compile_world(loads(realm("s", 3)))
+        for more, is_won in ((400_000, True), (1.0, False)):
+            with (
+                mock.patch.object(looks, "FIRST_WIN", (10.0, 1.0)),
+                mock.patch.object(looks, "MORE_FOR_A_WIN", (1e5, more)),
+                mock.patch.object(looks, "CERTAIN", ((1e6, 400_000),)),
+                self.subTest(more=more),
+            ):
+                budget = Budget(Limits())
+                early = looks.EarlyLooks(system, budget, Silence())
+                budget.spend(5e4)
+                self.assertIsNone(early.told.win)
+                budget.spend(7e4)
+                self.assertIsNone(early.told.win)
+                budget.spend(7e4)
+                self.assertEqual(early.told.win is not None, is_won)
+                # then everything is looked for, and a win alone no more
+                self.assertEqual(early.told.findings, ())
+                budget.spend(1e5)
+                self.assertEqual(early.told.findings, ())
+                budget.spend(1e6)
+                self.assertTrue(early.told.findings)
 
     def test_that_look_comes_as_soon_as_a_world_is_no_small_one(self):
         system = compile_world(loads(realm("s", 3)))

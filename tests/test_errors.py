@@ -81,6 +81,8 @@ endings: {top: {when: at towr}}
         self.assertEqual(lying.hint, 'Did you mean "quay_relic" or "pier_relic"?')
         (nowhere,) = problems_of(text % "at pier and bell is taken")
         self.assertEqual(nowhere.hint, "Name a find, or ask something else of it.")
+        (held,) = problems_of(text % "at pier and bell is not done")
+        self.assertEqual(held.hint, 'Whether it is held is asked by "bell" or "not bell".')
 
     def test_a_list_where_one_condition_is_asked_for_is_told_as_one(self):
         text = (

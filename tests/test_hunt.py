@@ -1,6 +1,7 @@
 """Plans, quick wins and the hunt for moves that doom: by hand, and in random worlds."""
 
 import unittest
+from unittest import mock
 
 from benchmarks.families import realm
 from msgspec.structs import replace
@@ -10,7 +11,7 @@ from tests.small_worlds import small_worlds
 from tests.stress_worlds import passage_world, stress_world, trade_world
 from zubrel.api import loads
 from zubrel.base.budget import Budget, LimitReached, Limits, WorkSpent
-from zubrel.certain.hunt import Hunt
+from zubrel.certain.hunt import BROAD_TURN, FIRST_TURN, Hunt, _Kind
 from zubrel.certain.plans import Planner
 from zubrel.certain.stage import Looking, certain
 from zubrel.certain.wins import Seeker
@@ -278,6 +279,52 @@ class Amounts(unittest.TestCase):
             with self.subTest(rule=rule):
                 self.assertEqual(reached[sand], 1 << 5 | 1 << after.pop(rule))
         self.assertEqual(after, {})
+
+
+class Spending:
+    """In place of a search: notes what it was given, and never finds anything."""
+
+    def __init__(self, budget):
+        self.budget = budget
+        self.given = 0
+
+    def run(self):
+        while True:
+            self.budget.spend(1_000)
+            self.given += 1_000
+
+
+class Turns(unittest.TestCase):
+    """Each search for a first win has its share, however often all of it is interrupted."""
+
+    def given(self, shares):
+        budget = Budget(Limits())
+        hunt = Hunt(Seeker(system_of(LANTERN), budget))
+        searches = {name: Spending(budget) for name in ("plans", "new", "broad")}
+        hunt.kinds = [_Kind([searches["plans"]]), _Kind([searches["new"]])]
+        more = mock.patch.object(Hunt, "_more", lambda _: [_Kind([searches["broad"]], BROAD_TURN)])
+        with more:
+            for share in shares:
+                with self.assertRaises(WorkSpent), budget.within(share):
+                    hunt.first_win()
+        return {name: search.given / FIRST_TURN for name, search in searches.items()}
+
+    def test_turns_are_kept_to_where_a_share_ends_in_their_midst(self):
+        # a round, a round of turns twice as long with what comes first in it, and half a turn
+        whole = 2 + 2 * (2 + BROAD_TURN) + 2 * BROAD_TURN
+        once = self.given([whole * FIRST_TURN])
+        for name, turns in (("plans", 3), ("new", 3), ("broad", 2 * BROAD_TURN + 2 * BROAD_TURN)):
+            self.assertAlmostEqual(once[name], turns, delta=0.05)
+        pieces = self.given([0.3 * FIRST_TURN] * round(whole / 0.3))
+        for name, turns in once.items():
+            self.assertAlmostEqual(pieces[name], turns, delta=0.5)
+
+    def test_a_search_that_has_met_all_is_asked_no_more(self):
+        hunt = Hunt(Seeker(system_of(LANTERN), Budget(Limits())))
+        ended = mock.Mock(run=mock.Mock(return_value=None))
+        hunt.kinds = [_Kind([ended])]
+        self.assertFalse(hunt.first_win())
+        ended.run.assert_called_once_with()
 
 
 class Work(unittest.TestCase):

@@ -51,8 +51,8 @@ areas:
 """,
         "quay_to_raft",
         [
-            "Move 1, “Go to Raft”, led away from Quay for good, and “Take Lens” needs the "
-            "player at Quay.",
+            "Move 1, “Go to Raft”, led away from Quay for good; “Go to Tower” from Raft needs "
+            "Lens, and “Take Lens” needs the player at Quay.",
             "Without that change it could still be won.",
             "The ending Won needs the player at Tower, which can never be reached.",
             "“Go to Tower” from Raft needs Lens, which can never be had.",
@@ -441,6 +441,43 @@ endings: {won: {when: lamp}}
 
 
 class Sentences(unittest.TestCase):
+    def first(self, text, subject):
+        """The first sentence of why a move dooms."""
+        found = {f.subject: f for f in check(loads(text)).findings if f.kind == "softlock"}
+        return found[subject].explanation[0].strip()
+
+    def test_of_areas_that_are_left_it_says_what_a_way_back_lacks(self):
+        head = "zubrel: 1\nstart: {at: quay}\nendings: {won: {when: at tower}}\n"
+        pit = """
+items: {claws: Claws}
+areas:
+  quay: {ways: [nest, {to: pit, one_way: true}, {to: tower, needs: nest is visited}]}
+  nest: {finds: [claws]}
+  pit: {ways: [{to: quay, one_way: true, needs: claws}]}
+  tower: {}
+"""
+        self.assertEqual(
+            self.first(head + pit, "quay_to_pit"),
+            "Move 1, “Go to Pit”, led away from Quay for good; “Go to Quay” from Pit needs Claws, "
+            "and “Take Claws” needs the player at Nest.",
+        )
+
+    def test_what_the_move_itself_has_used_up_of_a_way_back_comes_first(self):
+        text = """
+zubrel: 1
+start: {at: quay, holding: lamp}
+endings: {won: {when: at tower}}
+items: {lens: Lens, lamp: {name: Lamp, uses: 1}}
+areas:
+  quay: {ways: [{to: cave, wears: lamp}, {to: tower, needs: lens}], finds: [lens]}
+  cave: {}
+  tower: {}
+"""
+        self.assertEqual(
+            self.first(text, "quay_to_cave"),
+            "Move 1, “Go to Cave”, used up Lamp, which “Go to Quay” from Cave needs.",
+        )
+
     def test_of_what_is_needed_together_it_says_what_the_move_took(self):
         system = compile_world(loads(ORES))
         ore = system.numbers[keys.held("ore")]

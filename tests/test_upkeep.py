@@ -166,4 +166,4 @@ class Late(unittest.TestCase):
         self.assertTrue(hunt.first_win())
         self.assertEqual([s.rule.id for s in hunt.win()].count("wait"), 2)
         # one room after the other: no room is looked at from which a plan was not followed
-        self.assertLess(len(hunt.searches[0][0].expanded), 6)
+        self.assertLess(len(hunt.kinds[0].searches[0].expanded), 6)

@@ -23,8 +23,10 @@ from zubrel.policy import (
     CERTAIN,
     CERTAIN_LATE,
     CERTAIN_LISTED,
+    FIRST_WIN,
     LEAST_SAMPLING,
     MANY_RULES,
+    MORE_FOR_A_WIN,
     SAMPLING,
     SAMPLING_SHARE,
     WIN_OF_MANY,
@@ -71,22 +73,25 @@ class EarlyLooks:
         self.looks = 0
         """How often moves that doom were looked for in the midst of the proof."""
         self.left = list(CERTAIN)
-        # whoever waits for a large world is told something within seconds
-        if len(system.variables) * len(system.steps) >= MANY_RULES:
-            self._wait_for(*WIN_OF_MANY, whole=False)
-        else:
-            self._wait()
+        self.for_a_win = [MORE_FOR_A_WIN]
+        """Looks for a first win alone that are left, as long as none is known."""
+        # whoever waits is told within seconds whether it can be won, of a large world above all
+        many = len(system.variables) * len(system.steps) >= MANY_RULES
+        after, work = WIN_OF_MANY if many else FIRST_WIN
+        self._wait_for(after, work, whole=False, at_large=many)
 
     def _wait(self) -> None:
         if self.left:
             self._wait_for(*self.left.pop(0))
 
-    def _wait_for(self, after: float, work: float, whole: bool = True) -> None:
-        """Look at what is certain when the proof has taken so much work."""
+    def _wait_for(
+        self, after: float, work: float, whole: bool = True, at_large: bool = False
+    ) -> None:
+        """Look at what is certain, or for a win alone, when the proof has taken so much work;
+        `at_large`: or as soon as plain integers have given up listing the world."""
         work = share(self.budget, work, 0.3)
         after = share(self.budget, after, 0.2)
-        # a world that plain integers can list is proved sooner than a win of it is found
-        self.budget.meanwhile(after, lambda: self._tell(work, whole), at_large=not whole)
+        self.budget.meanwhile(after, lambda: self._tell(work, whole), at_large)
 
     def _tell(self, work: float, whole: bool) -> None:
         before = self.told
@@ -97,7 +102,10 @@ class EarlyLooks:
             enough = self.suffices is not None and any(map(self.suffices, self.told.findings))
             if enough and self.looks >= ASKED_ABOUT:
                 raise self.budget.end(LimitReached("what is certain of it"))
-        self._wait()
+        if self.for_a_win and self.looking is not None and self.looking.is_open:
+            self._wait_for(*self.for_a_win.pop(), whole=False)
+        else:
+            self._wait()
 
     def listed(self) -> None:
         """Every situation is listed: the proof ends soon, unless there is far more to be told."""

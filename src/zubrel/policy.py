@@ -143,8 +143,11 @@ than all of its proof)."""
 
 # what is certain before a proof ends
 
+FIRST_WIN, MORE_FOR_A_WIN = (1 * SECOND, 0.6 * SECOND), (0.5 * SECOND, 4 * SECOND)
+"""Work on a proof before a first win alone is looked for in its midst, and work on that; and the
+same once more where none is known by then, nor that there is none. TODO"""
 CERTAIN = (
-    (2.5 * SECOND, 1 * SECOND),
+    (1.5 * SECOND, 1 * SECOND),
     (5 * SECOND, 3.5 * SECOND),
     (20 * SECOND, 8 * SECOND),
     (60 * SECOND, 20 * SECOND),

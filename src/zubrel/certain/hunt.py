@@ -10,7 +10,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import TypeVar
 
-from zubrel.base.budget import WorkSpent
+from msgspec import Struct, field
+
+from zubrel.base.budget import Allowance, WorkSpent
 from zubrel.certain.broad import BroadSearch
 from zubrel.certain.courses import Courses
 from zubrel.certain.dooming import DoomingStep
@@ -37,6 +39,15 @@ BROAD_TURN = 3
 win at once take it 0.5 to 2.2 million units."""
 
 
+class _Kind(Struct):
+    """Searches of one kind, of which one has the turn, and the next one that after it; how many
+    times as long its turns are as those of others, and what is left of the one that it has."""
+
+    searches: list[WinSearch | NovelSearch | SafeSearch | BroadSearch]
+    times: int = 1
+    turn: Allowance = field(default_factory=lambda: Allowance(0))
+
+
 class Hunt:
     """Collects plays that win, and moves that lead from them to where no win is left."""
 
@@ -45,16 +56,16 @@ class Hunt:
         self.rooms = seeker.rooms
         self.system: System = seeker.system
         self.start = self.rooms.room(self.rooms.start())
-        self.searches: list[list[WinSearch | NovelSearch | SafeSearch | BroadSearch]] = [
-            [WinSearch(seeker, self.start), WinSearch(seeker, self.start, new_first=True)],
-            [NovelSearch(seeker, self.start)],
+        self.kinds = [
+            _Kind([WinSearch(seeker, self.start), WinSearch(seeker, self.start, new_first=True)]),
+            _Kind([NovelSearch(seeker, self.start)]),
         ]
-        """They have turns: plans lead straight to most wins, and novelty to those behind them. Of
-        each kind one has the turn, and the next one that after it."""
-        self.more = False
-        """Whether there are searches that look out for bad endings, if any can, or broadly."""
-        # turns grow: an easy win is found in the first, by whichever search is made for it
-        self.turn = FIRST_TURN
+        """They have turns: plans lead straight to most wins, and novelty to those behind them."""
+        self.round = list[_Kind]()
+        """Those whose turn is still to come, or to be ended, before turns grow."""
+        self.turn = 0
+        """Units of work of a turn: an easy win is found in the first, by whichever is made for
+        it."""
         self.live = Courses(self.rooms)
         # how each room was first come to, so that a walk to it can be told without a search
         self.came: dict[int, tuple[int, Exit] | None] = {self.start.name: None}
@@ -71,42 +82,48 @@ class Hunt:
     def first_win(self) -> bool:
         """Find a win from the start, and remember its play; whether there is one for sure."""
         budget = self.seeker.budget
-        while any(self.searches):
-            for kind in filter(None, self.searches):
-                try:
-                    broad = isinstance(kind[0], BroadSearch)
-                    with budget.within(self.turn * (BROAD_TURN if broad else 1)):
-                        path = kind[0].run()
-                except WorkSpent:
-                    kind.append(kind.pop(0))
-                    budget.spend(1)  # a share that is all spent outside of here ends this
-                    continue
-                if path is not None:
-                    self.remember(path, self.start)
-                    return True
-                # all that it can ever meet it has met
-                del kind[0]
-            self.turn *= 2
-            # where each has met all that there is, no other will find a win
-            if any(self.searches):
-                self._add_more()
+        # where each has met all that there is, no other will find a win
+        while self.kinds:
+            if not self.round:
+                self._begin_a_round()
+            kind = self.round[0]
+            try:
+                with budget.sharing(kind.turn):
+                    path = kind.searches[0].run()
+            except WorkSpent:
+                budget.spend(1)  # a share that is all spent outside of here ends this
+                kind.searches.append(kind.searches.pop(0))
+                del self.round[0]
+                continue
+            if path is not None:
+                self.remember(path, self.start)
+                return True
+            # all that it can ever meet it has met
+            del kind.searches[0], self.round[0]
+            self.kinds = [kind for kind in self.kinds if kind.searches]
         return False
 
-    def _add_more(self) -> None:
+    def _begin_a_round(self) -> None:
+        """Each kind has a turn, twice as long as its last one."""
+        if self.turn == FIRST_TURN:
+            # they have their turn before those that have had one
+            self.kinds[:0] = self._more()
+        self.turn = 2 * self.turn or FIRST_TURN
+        self.round = list(self.kinds)
+        for kind in self.kinds:
+            kind.turn = Allowance(self.turn * kind.times)
+
+    def _more(self) -> list[_Kind]:
         """Searches that look out for bad endings, and one of many rooms at once, where the first
         turns were in vain."""
-        if self.more:
-            return
-        self.more = True
         seeker, both = self.seeker, (False, True)
-        # they have their turn before those that have had one, and what is wary the first: it wins
-        # what it is made for in one turn
-        more: list[list[WinSearch | NovelSearch | SafeSearch | BroadSearch]] = []
+        # what is wary is the first: it wins what it is made for in one turn
+        more = list[_Kind]()
         if planner := seeker.enduring:
-            more.append([WinSearch(seeker, self.start, None, n, planner) for n in both])
+            more.append(_Kind([WinSearch(seeker, self.start, None, n, planner) for n in both]))
         if denials := denials_of(seeker):
-            more.append([SafeSearch(seeker, self.start, denials, n) for n in both])
-        self.searches[:0] = [*more, [BroadSearch(seeker, self.start)]]
+            more += [_Kind([SafeSearch(seeker, self.start, denials, n)]) for n in both]
+        return [*more, _Kind([BroadSearch(seeker, self.start)], BROAD_TURN)]
 
     # what is known
 

@@ -138,16 +138,16 @@ class Looking:
         them have turns that grow, twice as long in there."""
         if not self.won:
             self._within(self._tell_hopeless, until)
-        if self._is_open and self.made_easier is not None:
+        if self.is_open and self.made_easier is not None:
             self._within(self._easier_win, min(until, self.budget.work + AT_FIRST))
             self.made_easier = None
         # whoever knows of no smaller world has one turn
         turn = float(AT_FIRST if self.made_smaller is not None else until)
-        if self._is_open:
+        if self.is_open:
             self._within(self._first_win, min(until, self.budget.work + turn))
-        if self._is_open and self.in_smaller is None:
+        if self.is_open and self.in_smaller is None:
             self._within(self._make_smaller, until)
-        while self._is_open:
+        while self.is_open:
             left = until - self.budget.work
             if self.in_smaller is None:
                 turn = max(turn, left)
@@ -161,7 +161,7 @@ class Looking:
             turn *= 2
 
     @property
-    def _is_open(self) -> bool:
+    def is_open(self) -> bool:
         """Whether it is not known yet that there is a win, nor that there is none."""
         return not self.won and not self.unwinnable
 

@@ -103,6 +103,9 @@ class Names:
             meant = [f'"{known}"' for known in right if known.endswith(f"_{name.text}")]
             asked = " or ".join(map(with_article, kinds))
             other = f"Name {asked}, or ask something else of it."
+            # what is done is asked of items where it is meant that they are held
+            if self.known[name.text].kind == "item" and "deed" in kinds:
+                other = f'Whether it is held is asked by "{name.text}" or "not {name.text}".'
             return f"Did you mean {' or '.join(meant[:MEANT])}?" if meant else other
         # one of the right kind first; one of another kind only where it is all but the same word
         if near := nearest(name.text, right):

@@ -14,8 +14,9 @@ MOST = 12
 def extent(report: Report) -> str:
     """`12 situations, 3 won, 4 doomed`, or how many classes of situations there are."""
     if report.situations is None and report.classes is None:
-        # sets closed backwards decide what can be, and count nothing
-        return "not counted" if report.complete else "nothing was found by then"
+        # sets closed backwards decide what can be, and count nothing; and of a search that was cut
+        # short what is certain does not come of the situations that it has met
+        return "situations not counted"
     if report.situations is None:
         many = counted(report.classes or 0, "class", "classes")
         return f"{many} of situations that bear on the end of the game"

@@ -32,7 +32,7 @@ def _questions(system: System) -> Iterator[_Limit]:
             # the message names the number, which is what the author will change
             name = system.world.items[atom.item].name
             refused = f"{system.world.described(rule)} is refused to who has more than "
-            part = _too_much(system, move, atom), f"{refused}{atom.number} {name}"
+            part = _too_much(system, move, atom), f"{refused}{_most(atom)} {name}"
             limits.setdefault(subject, []).append((*part, atom.span or rule.span))
     for subject, parts in limits.items():
         yield _Limit(subject=subject, formulas=tuple(f for f, _, _ in parts), parts=tuple(parts))
@@ -48,9 +48,14 @@ def _too_much(system: System, move: Move, atom: Holds) -> Formula:
             # all else is fulfilled, so that it is this limit which refuses
             system.formula(_assumed(rule.needs, atom)),
             opposite(system.formula(rule.needs)),
-            system.translator.comparison(keys.held(atom.item), ">", atom.number),
+            system.translator.comparison(keys.held(atom.item), ">", _most(atom)),
         )
     )
+
+
+def _most(atom: Holds) -> int:
+    """The most that is not too much; that nobody has less than nothing is no fault of theirs."""
+    return max(0, atom.number - (atom.operator == "<"))
 
 
 def _limited(condition: Cond, denied: bool = False) -> Iterator[Holds]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
@@ -26,6 +26,12 @@ class _Leaf(Struct, frozen=True):
     """What `maker` needs, one by one."""
     goal: Formula | None = None
     """What `maker` alone could make true."""
+    barrier: Cannot | None = None
+    """What could lead to an area, and lacks a thing that `maker` could bring, or this leaf."""
+
+
+Taking = tuple[Took, _Leaf]
+"""A move that took something away, and the leaf of which it is the claim."""
 
 
 def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
@@ -34,7 +40,7 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
     leaves = [leaf for tree in trees for leaf in _leaves(tree, None, None, None)]
     took = [(leaf.claim, leaf) for leaf in leaves if isinstance(leaf.claim, Took)]
     # the last move is what a finding is about
-    last = next((pair for pair in took if pair[0].move == moves), None)
+    last = _telling(naming, [pair for pair in took if pair[0].move == moves])
     # a shortage says more than any single move, and names all who want the thing
     short = next((leaf.claim for leaf in leaves if isinstance(leaf.claim, Wanted)), None)
     if short is not None:
@@ -62,6 +68,26 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
     return _of_move(naming, *max(took, key=lambda p: p[0].move), False) if took else None
 
 
+def _telling(naming: Naming, took: Sequence[Taking]) -> Taking | None:
+    """Of what a move took away, nearest to the root first, what tells most; None: nothing was.
+
+    That the areas that are wanted were left explains little, since there might be a way back:
+    what a way back lacks, and where it lies, explains that.
+    """
+    if not took or took[0][0].variable != PLACE:
+        return took[0] if took else None
+    lost, behind, left = list[Taking](), list[Taking](), list[Taking]()
+    for claim, leaf in took:
+        if leaf.barrier is None:
+            continue
+        if claim.variable == PLACE:
+            here = naming.place(leaf.asked) == naming.left(claim)
+            (behind if here else left).append((claim, leaf))
+        elif leaf.maker == leaf.barrier.maker:
+            lost.append((claim, leaf))
+    return next(iter((*lost, *behind, *left)), took[0])
+
+
 def _is_beyond(leaf: _Leaf, leaves: Iterable[_Leaf]) -> bool:
     """Whether it is told of an amount how much of it there can be."""
     return any(isinstance(o.claim, AtMost) and o.formula == leaf.formula for o in leaves)
@@ -77,6 +103,13 @@ def _needs(naming: Naming, leaf: _Leaf, words: str) -> str:
     """Who needs what a leaf made impossible."""
     assert leaf.maker is not None, "somebody asked for it"
     return f"{naming.maker(leaf.maker)} {naming.needs(leaf.maker, leaf.parts)} {words}"
+
+
+def _lacks(naming: Naming, cannot: Cannot) -> str:
+    """What cannot be done, and what it needs for that."""
+    asked = both(p for p in cannot.parts if p != GOING_ON)
+    verb = naming.needs(cannot.maker, cannot.parts)
+    return f"{naming.maker(cannot.maker)} {verb} {naming.words(asked)}"
 
 
 def _of_done(naming: Naming, claim: Done, leaf: _Leaf) -> str:
@@ -121,11 +154,11 @@ def _of_move(naming: Naming, claim: Took, leaf: _Leaf, is_last: bool = True) -> 
     # what was lost by it are the areas that were left
     if claim.variable == PLACE:
         needs = f", and {asker}" if asker else ""
-        left = naming.left(claim)
+        if leaf.barrier is not None:
+            needs = f"; {_lacks(naming, leaf.barrier)}{needs}"
         # that the way back was still there when an area was left is what later moves have changed
-        if not is_last:
-            return f"{where}, led away from {left}, to which no way leads back now{needs}."
-        return f"{where}, led away from {left} for good{needs}."
+        gone = " for good" if is_last else ", to which no way leads back now"
+        return f"{where}, led away from {naming.left(claim)}{gone}{needs}."
     # what was given can be too much: an ending of one ware, a door for exactly one
     if naming.is_raised(claim):
         gave = f"{where}, gave {naming.subject(claim)}"
@@ -160,22 +193,27 @@ def _leaves(
     needed: tuple[Formula, ...] = (),
     goal: Formula | None = None,
     alone: Formula | None = None,
+    barriers: tuple[Cannot | None, Cannot | None] = (None, None),
 ) -> Iterator[_Leaf]:
     """The nearest to the root first."""
     # on the way down: what is wanted, by whom, and together with what
     match node.claim:
         case Never(own):
             formula = own
+            # a thing that a way lacks: whoever could bring it is asked next
+            barriers = (barriers[0] if is_place(own) else barriers[1], None)
         case Only(own, makers):
             formula = own
             # what is wanted in the end is known only where one maker alone can bring it about
             alone = own if len(makers) == 1 else None
             if not makers:
                 yield _Leaf(node.claim, own, maker, asked or own, needed)
-        case Cannot(asker, parts):
+        case Cannot(asker, parts) as cannot:
+            leads = formula is not None and is_place(formula)
+            barriers = (None, cannot) if leads else (barriers[0], None)
             maker, needed, goal = asker, parts, alone
             asked = both(p for p in parts if p != GOING_ON)
         case (Took() | Wanted() | AtMost() | Done()) as leaf if formula is not None:
-            yield _Leaf(leaf, formula, maker, asked or formula, needed, goal)
+            yield _Leaf(leaf, formula, maker, asked or formula, needed, goal, barriers[0])
     for child in node.why:
-        yield from _leaves(child, formula, maker, asked, needed, goal, alone)
+        yield from _leaves(child, formula, maker, asked, needed, goal, alone, barriers)
