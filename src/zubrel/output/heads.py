@@ -69,12 +69,9 @@ def numbers_of(report: Report) -> Iterable[str]:
     how = f"({searched}; {report.engine} search, {took})"
     # no number is told that nobody has counted
     if report.situations is None and report.classes is None:
-        how = f"({took})"
-        if report.complete:
-            how = f"situations are not counted ({report.engine} search, {took})"
+        how = f"({report.engine} search, {took})" if report.complete else f"({took})"
     if report.situations is None:
-        known = report.classes is not None or not report.complete
-        yield f"{extent(report)} {how}" if known else how
+        yield f"{extent(report)} {how}"
     else:
         won, doomed = report.won or 0, report.doomed or 0
         many = counted(report.situations, "situation")
