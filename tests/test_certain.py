@@ -196,7 +196,6 @@ class Together(unittest.TestCase):
                         continue
         kinds = {finding.kind for finding in early}
         self.assertLessEqual({"softlock", "unwinnable", "unreachable"}, kinds)
-        print(len(early), kinds)
         self.assertGreater(len(early), 200 if LONG else 100)
 
     def test_a_win_alone_is_looked_for_before_all_else(self):
@@ -243,6 +242,19 @@ class Together(unittest.TestCase):
                 self.assertEqual(early.told.findings, ())
                 budget.spend(1e6)
                 self.assertTrue(early.told.findings)
+
+    def test_nothing_is_looked_for_once_more_where_every_situation_is_listed(self):
+        with (
+            mock.patch.object(looks, "FIRST_WIN", (1e12, 1.0)),
+            mock.patch.object(looks, "MORE_FOR_A_WIN", (10.0, 400_000)),
+            mock.patch.object(looks, "CERTAIN_LISTED", (10.0, 1.0)),
+        ):
+            budget = Budget(Limits())
+            early = looks.EarlyLooks(compile_world(loads(realm("s", 3))), budget, Silence())
+            early.listed()
+            for _ in range(3):
+                budget.spend(1e5)
+                self.assertIsNone(early.told.win)
 
     def test_that_look_comes_as_soon_as_a_world_is_no_small_one(self):
         system = compile_world(loads(realm("s", 3)))

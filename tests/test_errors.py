@@ -83,6 +83,9 @@ endings: {top: {when: at towr}}
         self.assertEqual(nowhere.hint, "Name a find, or ask something else of it.")
         (held,) = problems_of(text % "at pier and bell is not done")
         self.assertEqual(held.hint, 'Whether it is held is asked by "bell" or "not bell".')
+        # a goal to do something asks of no item whether it is held
+        (doing,) = problems_of(text % "at pier" + "quests: {ring: {goals: [{do: bell}]}}\n")
+        self.assertNotIn("held", doing.hint)
 
     def test_a_list_where_one_condition_is_asked_for_is_told_as_one(self):
         text = (

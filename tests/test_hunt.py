@@ -310,7 +310,8 @@ class Turns(unittest.TestCase):
         return {name: search.given / FIRST_TURN for name, search in searches.items()}
 
     def test_turns_are_kept_to_where_a_share_ends_in_their_midst(self):
-        # a round, a round of turns twice as long with what comes first in it, and half a turn
+        # a round, one of turns twice as long with one search more, and half of the first turn of
+        # the third, which is that one's
         whole = 2 + 2 * (2 + BROAD_TURN) + 2 * BROAD_TURN
         once = self.given([whole * FIRST_TURN])
         for name, turns in (("plans", 3), ("new", 3), ("broad", 2 * BROAD_TURN + 2 * BROAD_TURN)):

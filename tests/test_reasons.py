@@ -461,6 +461,23 @@ areas:
             "Move 1, “Go to Pit”, led away from Quay for good; “Go to Quay” from Pit needs Claws, "
             "and “Take Claws” needs the player at Nest.",
         )
+        # what was left behind where the move has begun comes before what lies elsewhere
+        lamp = """
+items: {claws: Claws, lamp: {name: Lamp, uses: 1}}
+areas:
+  quay:
+    finds: [lamp]
+    ways: [nest, {to: pit, one_way: true}, {to: tower, needs: nest is visited}]
+  nest: {finds: [claws]}
+  pit: {ways: [{to: quay, one_way: true, needs: claws}, {to: hall, wears: lamp, one_way: true}]}
+  hall: {ways: [{to: quay, one_way: true}]}
+  tower: {}
+"""
+        self.assertEqual(
+            self.first(head + lamp, "quay_to_pit"),
+            "Move 1, “Go to Pit”, led away from Quay for good; “Go to Hall” from Pit needs Lamp, "
+            "and “Take Lamp” needs the player at Quay.",
+        )
 
     def test_what_the_move_itself_has_used_up_of_a_way_back_comes_first(self):
         text = """

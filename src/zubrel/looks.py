@@ -110,6 +110,7 @@ class EarlyLooks:
     def listed(self) -> None:
         """Every situation is listed: the proof ends soon, unless there is far more to be told."""
         self.left[:] = [] if self._has_looked else [CERTAIN_LISTED]
+        self.for_a_win.clear()
         self.budget.nothing_meanwhile()
         self._wait()
 

@@ -38,7 +38,7 @@ class Names:
         self.problems = problems
         self.known: dict[str, Definition] = {}
         self.back_ids: dict[int, str] = {}
-        self._hints: dict[tuple[str, tuple[str, ...]], str] = {}
+        self._hints: dict[tuple[str, tuple[str, ...], str], str] = {}
         self.made: dict[tuple[str, ...], str] = {}
 
     def define(self, name: Name, kind: str) -> None:
@@ -66,8 +66,11 @@ class Names:
         self.known[made] = Definition(kind, span)
         return made
 
-    def find(self, name: Name, *kinds: str) -> str | None:
-        """The id that `name` means when it is of one of `kinds`, else None and a problem."""
+    def find(self, name: Name, *kinds: str, instead: str = "") -> str | None:
+        """The id that `name` means when it is of one of `kinds`, else None and a problem.
+
+        `instead`: the way out where it is of another kind, and no other id seems to be meant.
+        """
         definition = self.known.get(name.text)
         if definition is not None and definition.kind in kinds:
             return name.text
@@ -81,38 +84,39 @@ class Names:
                 "wrong-kind",
                 message,
                 name.span,
-                self._hint(name, kinds),
+                self._hint(name, kinds, instead),
                 (("it is defined here", definition.span),),
             )
             return None
         self.problems.add(
-            "unknown-id", f'there is no {wanted} "{name.text}"', name.span, self._hint(name, kinds)
+            "unknown-id",
+            f'there is no {wanted} "{name.text}"',
+            name.span,
+            self._hint(name, kinds, instead),
         )
         return None
 
-    def _hint(self, name: Name, kinds: tuple[str, ...]) -> str:
+    def _hint(self, name: Name, kinds: tuple[str, ...], instead: str) -> str:
         """Looked for once for each word: a world may have the same fault ten thousand times."""
-        if (name.text, kinds) not in self._hints:
-            self._hints[name.text, kinds] = self._new_hint(name, kinds)
-        return self._hints[name.text, kinds]
+        key = (name.text, kinds, instead)
+        if key not in self._hints:
+            self._hints[key] = self._new_hint(*key)
+        return self._hints[key]
 
-    def _new_hint(self, name: Name, kinds: tuple[str, ...]) -> str:
+    def _new_hint(self, word: str, kinds: tuple[str, ...], instead: str) -> str:
         right = [known for known, d in self.known.items() if d.kind in kinds]
-        if name.text in self.known:
+        if word in self.known:
             # what lies somewhere is called by the place and by what it is
-            meant = [f'"{known}"' for known in right if known.endswith(f"_{name.text}")]
+            meant = [f'"{known}"' for known in right if known.endswith(f"_{word}")]
             asked = " or ".join(map(with_article, kinds))
-            other = f"Name {asked}, or ask something else of it."
-            # what is done is asked of items where it is meant that they are held
-            if self.known[name.text].kind == "item" and "deed" in kinds:
-                other = f'Whether it is held is asked by "{name.text}" or "not {name.text}".'
+            other = instead or f"Name {asked}, or ask something else of it."
             return f"Did you mean {' or '.join(meant[:MEANT])}?" if meant else other
         # one of the right kind first; one of another kind only where it is all but the same word
-        if near := nearest(name.text, right):
+        if near := nearest(word, right):
             return f'Did you mean "{near}"?'
-        if near := nearest(name.text, self.known, VERY_NEAR):
+        if near := nearest(word, self.known, VERY_NEAR):
             return f'There is {with_article(self.known[near].kind)} "{near}".'
-        return f'Define "{name.text}", or name one that exists.'
+        return f'Define "{word}", or name one that exists.'
 
     def kind_of(self, thing_id: str) -> str | None:
         definition = self.known.get(thing_id)

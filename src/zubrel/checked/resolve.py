@@ -299,7 +299,11 @@ class Resolver(Words):
         return ALWAYS
 
     def _happened(self, name: Name, state: str) -> Cond:
-        rule = self.names.find(name, *(RULE_KINDS if state == "done" else ("find",)))
+        # done is asked of items where it is meant that they are held
+        of_item = state == "done" and self.names.kind_of(name.text) == "item"
+        instead = f'Whether it is held is asked by "{name.text}" or "not {name.text}".'
+        kinds = RULE_KINDS if state == "done" else ("find",)
+        rule = self.names.find(name, *kinds, instead=instead if of_item else "")
         if rule is None:
             return ALWAYS
         # the first that asks is pointed at where it turns out that the rule has no such mark

@@ -56,7 +56,7 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
     for leaf in leaves:
         if isinstance(leaf.claim, AtMost) and leaf.maker is not None:
             things = naming.of(leaf.claim.variable)
-            needs = _needs(naming, leaf, naming.words(leaf.asked))
+            needs = _needs(naming, leaf.maker, leaf.parts, naming.words(leaf.asked))
             return f"There can be no more than {leaf.claim.most} of {things}, and {needs}."
         if isinstance(leaf.claim, Only) and not leaf.claim.makers:
             asker = "" if leaf.maker is None else f", and {naming.maker(leaf.maker)} needs it"
@@ -99,17 +99,10 @@ def is_spared(trees: Iterable[Node], moves: int) -> bool:
     return any(isinstance(c, Took) and c.move == moves and bool(c.spared) for c in leaves)
 
 
-def _needs(naming: Naming, leaf: _Leaf, words: str) -> str:
-    """Who needs what a leaf made impossible."""
-    assert leaf.maker is not None, "somebody asked for it"
-    return f"{naming.maker(leaf.maker)} {naming.needs(leaf.maker, leaf.parts)} {words}"
-
-
-def _lacks(naming: Naming, cannot: Cannot) -> str:
-    """What cannot be done, and what it needs for that."""
-    asked = both(p for p in cannot.parts if p != GOING_ON)
-    verb = naming.needs(cannot.maker, cannot.parts)
-    return f"{naming.maker(cannot.maker)} {verb} {naming.words(asked)}"
+def _needs(naming: Naming, maker: str | None, parts: Sequence[Formula], words: str) -> str:
+    """Who needs what, in `words`, of the parts that a claim names."""
+    assert maker is not None, "somebody asked for it"
+    return f"{naming.maker(maker)} {naming.needs(maker, parts)} {words}"
 
 
 def _of_done(naming: Naming, claim: Done, leaf: _Leaf) -> str:
@@ -121,7 +114,7 @@ def _of_done(naming: Naming, claim: Done, leaf: _Leaf) -> str:
             return f"{once}, and can never again count for {naming.words(leaf.formula)}."
     if leaf.maker is None:
         return f"{once}."
-    return f"{once}, and {_needs(naming, leaf, naming.words(leaf.asked))}."
+    return f"{once}, and {_needs(naming, leaf.maker, leaf.parts, naming.words(leaf.asked))}."
 
 
 def _again(naming: Naming, claim: Took, leaf: _Leaf) -> str | None:
@@ -150,12 +143,14 @@ def _of_move(naming: Naming, claim: Took, leaf: _Leaf, is_last: bool = True) -> 
     where = upper(naming.move(claim))
     # of all that was needed at once, what this move took: who needs both needs each
     words = naming.words(_about(leaf.asked, claim.variable))
-    asker = "" if leaf.maker is None else _needs(naming, leaf, words)
+    asker = "" if leaf.maker is None else _needs(naming, leaf.maker, leaf.parts, words)
     # what was lost by it are the areas that were left
     if claim.variable == PLACE:
         needs = f", and {asker}" if asker else ""
         if leaf.barrier is not None:
-            needs = f"; {_lacks(naming, leaf.barrier)}{needs}"
+            lacks = _asked(leaf.barrier.parts)
+            way = _needs(naming, leaf.barrier.maker, leaf.barrier.parts, naming.words(lacks))
+            needs = f"; {way}{needs}"
         # that the way back was still there when an area was left is what later moves have changed
         gone = " for good" if is_last else ", to which no way leads back now"
         return f"{where}, led away from {naming.left(claim)}{gone}{needs}."
@@ -177,6 +172,11 @@ def _of_move(naming: Naming, claim: Took, leaf: _Leaf, is_last: bool = True) -> 
         needs = which if words == naming.subject(claim) else f", and {asker}" if asker else ""
         return f"{where}, {naming.what(claim)} {naming.subject(claim)}{needs}."
     return f"{where}, put an end to {words}{which}."
+
+
+def _asked(parts: Iterable[Formula]) -> Formula:
+    """What is asked for together; that the game goes on goes without saying."""
+    return both(p for p in parts if p != GOING_ON)
 
 
 def _about(formula: Formula, variable: int) -> Formula:
@@ -212,7 +212,7 @@ def _leaves(
             leads = formula is not None and is_place(formula)
             barriers = (None, cannot) if leads else (barriers[0], None)
             maker, needed, goal = asker, parts, alone
-            asked = both(p for p in parts if p != GOING_ON)
+            asked = _asked(parts)
         case (Took() | Wanted() | AtMost() | Done()) as leaf if formula is not None:
             yield _Leaf(leaf, formula, maker, asked or formula, needed, goal, barriers[0])
     for child in node.why:
