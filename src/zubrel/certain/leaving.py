@@ -18,6 +18,7 @@ from msgspec import Struct
 from zubrel.certain.aims import WASTES, aims_of, waste_of
 from zubrel.certain.hunt import LONG_PROOF, PROOF, Hunt
 from zubrel.certain.rooms import Exit, Room
+from zubrel.certain.skirting import Line, Skirting
 from zubrel.certain.wins import path_of
 
 WANDER = 2_000
@@ -34,11 +35,10 @@ AGAIN = 0.5
 """How likely a play does once more what it has just done, where that leads on. Chosen."""
 AT_FIRST = 100_000
 """Units of work that each way of looking is taken to have had at first, for one find."""
+PROMISING = 33_000
+"""The same of the one that finds most in most worlds."""
 SHORTER = 2
 """How many times as long a play has to be by which a move is known to doom, to look for another."""
-
-Line = list[tuple[Room, Exit | None]]
-"""Rooms of a play, each with the exit by which it was come to."""
 
 
 class Method(Struct):
@@ -81,7 +81,9 @@ class Leaving:
             Method(self._rush_on_next),
             Method(self._waste, wanders=True),
             Method(self._wander, wanders=True),
+            Method(self._skirt, wanders=True, work=PROMISING),
         ]
+        self.skirting = Skirting(hunt, self.random)
         self._by_what_is_late: list[int] = []
         """Live rooms of which exits that take something away for good were not all tried."""
         self._by_all: list[int] = []
@@ -129,12 +131,9 @@ class Leaving:
     def _leave(self, room: Room, by: frozenset[int] | None) -> None:
         """Try the exits of a live room `by` some steps, or (None) all of them."""
         exits = [e for e in room.exits if by is None or e.step in by]
-        # what never dooms need not be tried: most of what there is in many worlds
-        exits = [e for e in exits if self.bearing is None or e.step in self.bearing]
-        # a game that is over is not doomed; a move that surely dooms is known already
-        exits = [
-            e for e in exits if not self.hunt.is_known(e.step) and not self.rooms.is_over(e.target)
-        ]
+        # what never dooms need not be tried: most of what there is in many worlds. A game that is
+        # over is not doomed
+        exits = [e for e in exits if self._may_doom(e.step) and not self.rooms.is_over(e.target)]
         if not exits:
             return
         # what a win from here could be like, as the relaxation sees it
@@ -240,6 +239,18 @@ class Leaving:
         if not self.hunt.is_live(end, PROOF, line[0][0]) and self.hunt.is_lost_for_sure(end):
             self._halve(line)
         return True
+
+    def _skirt(self) -> bool:
+        """A play that keeps out of what is known to be lost; where it is lost, by which exit."""
+        line = self.skirting.play(self._beginning(), self._may_doom)
+        if self.hunt.is_lost(line[-1][0]):
+            self._halve(line)
+        return True
+
+    def _may_doom(self, step: int) -> bool:
+        """Whether a step may doom, and is not known to do so."""
+        among = self.bearing is None or step in self.bearing
+        return among and not self.hunt.is_known(step)
 
     def _chosen(self, room: Room, seen: set[int], last: Exit | None) -> Exit | None:
         exits = [e for e in room.exits if not self.rooms.is_over(e.target)]

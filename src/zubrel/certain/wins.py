@@ -12,6 +12,7 @@ from functools import cached_property
 
 from zubrel.base.budget import Budget, LimitReached
 from zubrel.certain.clocks import Timing
+from zubrel.certain.lost_sets import LostSets
 from zubrel.certain.plans import Planner
 from zubrel.certain.rooms import Exit, Room, Rooms
 from zubrel.certain.turnover import AMOUNT, ROOM, bounds_of
@@ -52,6 +53,7 @@ class Seeker:
         """Steps that only move the player."""
         self.thrown = _thrown(system.steps)
         """What levers set."""
+        self.lost_sets = LostSets(self.rooms, self.relaxation)
         # plans and verdicts are kept by room: several searches come upon the same ones
         self._plans: dict[Planner, dict[int, tuple[int, list[int]] | None]] = {}
         self._may_win: dict[int, bool] = {}
@@ -76,7 +78,7 @@ class Seeker:
             if len(plans) > MOST_PLANS:
                 plans.clear()
             # where a fixpoint is known to hold no win, layers come to none either
-            hopeless = self._may_win.get(room.name) is False
+            hopeless = self._may_win.get(room.name) is False or self.lost_sets.hold(room.name)
             plan = None if hopeless else planner.plan(self.domains(room.name))
             plans[room.name] = None if plan is None else (planner.cost(plan), plan)
         return plans[room.name]
@@ -90,9 +92,16 @@ class Seeker:
         if name not in self._may_win:
             if len(self._may_win) > MOST_PLANS:
                 self._may_win.clear()
-            domains = self.domains(name)
-            self._may_win[name] = self.relaxation.may_win(domains) and self.timing.may_win(domains)
+            self._may_win[name] = not self.lost_sets.hold(name) and self._may_win_from(name)
         return self._may_win[name]
+
+    def _may_win_from(self, name: int) -> bool:
+        domains = self.domains(name)
+        if not self.relaxation.may_win(domains):
+            # what the reason holds for beside it is asked once somebody looks for more of it
+            self.lost_sets.waiting.append(name)
+            return False
+        return self.timing.may_win(domains)
 
     def is_hopeless(self, room: Room) -> bool:
         """Whether no win is left for certain."""

@@ -1,0 +1,102 @@
+"""Plays that keep out of what is known to be lost, and look at each move that leads into it.
+
+The last room of a play from which a win is left lies beside one that is lost. Once the sets around
+such rooms are known, most exits into them are seen in passing, for a thousandth of what it takes to
+ask of a room whether a win is left there; only the room before such an exit has to be proved live.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from random import Random
+
+from zubrel.certain.hunt import PROOF, Hunt
+from zubrel.certain.rooms import Exit, Room
+
+Line = list[tuple[Room, Exit | None]]
+"""Rooms of a play, each with the exit by which it was come to."""
+LENGTHS = (6, 12, 25, 50, 100)
+"""Exits that a play takes before it is given up."""
+LIKINGS = (1, 3, 10)
+"""Powers of the random numbers by which a play likes steps: nearly all alike, or a few above all.
+Chosen, as for plays in sets closed backwards."""
+LEARNT = 8
+"""Sets that are looked for before a play at most."""
+LOOK, EXIT = 5, 2
+"""Units of work for a room that a play comes to, and for each of its exits."""
+
+
+class Skirting:
+    """Makes plays from rooms that are live, and notes in a hunt which of their exits doom."""
+
+    def __init__(self, hunt: Hunt, random: Random) -> None:
+        self.hunt = hunt
+        self.random = random
+        self.lost_sets = hunt.seeker.lost_sets
+        self.unknown: dict[int, int] = {}
+        """By step how often nobody knew whether a win was left before it."""
+
+    def play(self, beginning: Room, may_doom: Callable[[int], bool]) -> Line:
+        """A play by exits that are not known to lead to what is lost.
+
+        It ends where there is no such exit, or in a room that is lost. `may_doom` tells of the
+        number of a step whether that is worth a look.
+        """
+        self.lost_sets.learn(LEARNT)
+        line: Line = [(beginning, None)]
+        seen = {beginning.name}
+        liking = self._liking()
+        for _ in range(self.random.choice(LENGTHS)):
+            room = line[-1][0]
+            self.hunt.seeker.budget.spend(LOOK + EXIT * len(room.exits))
+            onward = list[Exit]()
+            for exit_ in room.exits:
+                if self.hunt.rooms.is_over(exit_.target):
+                    continue
+                if not self.lost_sets.hold(exit_.target):
+                    onward.append(exit_)
+                elif may_doom(exit_.step) and not self._spares(line, exit_):
+                    return line
+            chosen = self._chosen(onward, liking, seen)
+            if chosen is None:
+                break
+            there = self.hunt.behind(room, chosen)
+            seen.add(there.name)
+            line.append((there, chosen))
+        return line
+
+    def _spares(self, line: Line, exit_: Exit) -> bool:
+        """Note an exit to what is lost if a win is left before it; False: that room is lost too."""
+        hunt, step = self.hunt, exit_.step
+        room = line[-1][0]
+        # what was in vain over and over is tried the less often
+        if self.random.random() * (1 + self.unknown.get(step, 0)) >= 1:
+            return True
+        like = next(r for r, _ in reversed(line) if r.name in hunt.live.known)
+        if not hunt.wins_like(room, like) and hunt.is_lost(room):
+            return False
+        if not hunt.is_live(room, PROOF):
+            self.unknown[step] = self.unknown.get(step, 0) + 1
+        elif hunt.is_lost(hunt.rooms.room(exit_.target)):
+            hunt.note(room, exit_)
+        return True
+
+    def _liking(self) -> Callable[[int], float]:
+        power, liked = self.random.choice(LIKINGS), dict[int, float]()
+
+        def liking(step: int) -> float:
+            if step not in liked:
+                liked[step] = self.random.random() ** power
+            return liked[step] * self.random.random()
+
+        return liking
+
+    def _chosen(
+        self, exits: Sequence[Exit], liking: Callable[[int], float], seen: set[int]
+    ) -> Exit | None:
+        """The exit that is liked best just now, of those that lead to something new."""
+        for exit_ in sorted(exits, key=lambda e: -liking(e.step)):
+            name = self.hunt.rooms.room(exit_.target).name
+            if name not in seen and name not in self.hunt.lost:
+                return exit_
+        return None
