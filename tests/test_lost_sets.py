@@ -1,7 +1,10 @@
 """Sets around what is lost hold nothing that can be won, and plays that skirt them find dooms."""
 
 import unittest
+from itertools import pairwise
 from unittest import mock
+
+from msgspec.structs import replace
 
 from tests.seeds import least, sampled
 from tests.small_worlds import small_worlds
@@ -10,7 +13,7 @@ from zubrel.api import loads
 from zubrel.base.budget import Budget, Limits
 from zubrel.certain import generalizing, lost_sets
 from zubrel.certain.hunt import Hunt
-from zubrel.certain.leaving import Leaving
+from zubrel.certain.leaving import LONG, Leaving
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.compile import compile_world
 from zubrel.findings.detectors.softlocks import softlocks
@@ -37,6 +40,22 @@ areas:
 endings: {lit: {name: Lit, when: at tower}}
 """
 """Three lenses are all that there are, and all of them are needed."""
+SIGNS = """
+zubrel: 1
+start: {at: quay}
+items: {lens: Lens, oil: Oil, bell: Bell, rope: Rope}
+areas:
+  quay:
+    finds: [lens, oil, bell, rope]
+    deeds:
+      smash: {name: Smash the lens, takes: lens}
+      spill: {name: Spill the oil, takes: oil}
+      sink: {name: Sink the bell, takes: bell}
+    ways: [{to: tower, needs: [rope, "2 of (lens, oil, bell)"]}]
+  tower: {}
+endings: {lit: {name: Lit, when: at tower}}
+"""
+"""Two of three things will do."""
 FULL = """
 zubrel: 1
 start: {at: quay}
@@ -86,6 +105,15 @@ class ByHand(unittest.TestCase):
             {"place": [0, 1], "held lens": [0, 1], "taken quay_lens": [1], "taken second": [1]},
         )
 
+    def test_of_several_that_will_do_as_many_matter_as_leave_too_few(self):
+        plays = ["quay_lens", "smash", "quay_oil", "spill"]
+        found = self.around(SIGNS, *plays)
+        gone = {"held lens": [0], "taken quay_lens": [1], "held oil": [0], "taken quay_oil": [1]}
+        self.assertEqual(found, {"place": [0], **gone})
+        # with the third gone too, two of them are enough to tell it
+        found = self.around(SIGNS, *plays, "quay_bell", "sink")
+        self.assertEqual(len(found), len(gone) + 1)
+
     def test_where_pockets_are_full_for_good_what_fills_them_matters(self):
         found = self.around(FULL, "quay_stone", "quay_stone")
         self.assertEqual(found, {"place": [0], "held stone": [2], "held lens": [0]})
@@ -129,14 +157,75 @@ class InRandomWorlds(unittest.TestCase):
         self.assertGreater(held, 8 * denied)
 
     def test_no_more_are_kept_than_there_is_room_for(self):
-        with mock.patch.object(lost_sets, "MOST_SETS", 1):
-            for _, system, space in small_worlds(sampled(24), MAKERS):
+        kept = {1: 0, 2: 0}
+        for _, system, space in small_worlds(sampled(100), MAKERS):
+            for most in kept:
                 seeker = Seeker(system, Budget(Limits()))
-                for word in space.words:
-                    if not seeker.rooms.is_over(word):
-                        seeker.may_win(word)
-                seeker.lost_sets.learn(10)
-                self.assertLessEqual(len(seeker.lost_sets.sets), 1)
+                with mock.patch.object(lost_sets, "MOST_SETS", most):
+                    for word in space.words:
+                        if not seeker.rooms.is_over(word):
+                            seeker.may_win(word)
+                            seeker.lost_sets.learn(1)
+                known = len(seeker.lost_sets.sets)
+                self.assertLessEqual(known, most)
+                kept[most] = max(known, kept[most])
+        self.assertEqual(kept, {1: 1, 2: 2})
+
+    def test_around_what_is_in_a_set_none_is_looked_for(self):
+        seeker = Seeker(compile_world(loads(LAMPS)), Budget(Limits()))
+        word, sets = seeker.rooms.start(), seeker.lost_sets
+        for rule in ("quay_to_store", "store_oil", "store_to_quay", "drop"):
+            links = {seeker.system.steps[n].rule.id: after for n, after in seeker.rooms.links(word)}
+            word = links[rule]
+        for _ in range(2):
+            sets.waiting.append(word)
+            sets.learn(1)
+            self.assertEqual((len(sets.sets), len(sets.waiting)), (1, 0))
+
+    def test_plays_keep_out_of_them(self):
+        held = steps = 0
+        for name, system, _ in small_worlds(sampled(100), MAKERS):
+            hunt = Hunt(Seeker(system, Budget(Limits())))
+            if not hunt.first_win():
+                continue
+            leaving, sets = Leaving(hunt), hunt.seeker.lost_sets
+            for _ in range(20):
+                leaving._skirt()
+            for _ in range(20):
+                line = leaving.skirting.play(hunt.start, lambda room, exit_: False)
+                for (room, _), (there, exit_) in pairwise(line):
+                    with self.subTest(world=name):
+                        self.assertIn(exit_, room.exits)
+                        self.assertFalse(sets.hold(exit_.target))
+                        self.assertIs(hunt.rooms.room(exit_.target), there)
+                    held += sum(sets.hold(e.target) for e in room.exits)
+                    steps += 1
+        self.assertGreater(steps, least(2000))
+        self.assertGreater(held, least(200))
+
+    def test_a_known_doom_is_worth_a_look_where_its_play_is_long_and_this_one_is_not(self):
+        looked = 0
+        for _, system, _ in small_worlds(sampled(100), MAKERS):
+            hunt = Hunt(Seeker(system, Budget(Limits())))
+            if not hunt.first_win():
+                continue
+            leaving = Leaving(hunt)
+            for _ in range(20):
+                leaving._skirt()
+            for room, ((place, by_luck), doom) in zip(hunt.edges, hunt.dooms.items(), strict=True):
+                steps = {s.number for s in system.moves[place].steps}
+                for exit_ in [] if by_luck else [e for e in room.exits if e.step in steps]:
+                    self.assertFalse(leaving._is_worth_a_look(room, exit_))
+                    far = replace(doom, walk=(doom.walk[-1],) * (LONG + 1))
+                    with mock.patch.dict(hunt.dooms, {(place, False): far}):
+                        self.assertTrue(leaving._is_worth_a_look(room, exit_))
+                    with mock.patch.dict(hunt.dooms, clear=True):
+                        self.assertTrue(leaving._is_worth_a_look(room, exit_))
+                        # what reductions know to be harmless is not
+                        with mock.patch.object(leaving, "bearing", frozenset()):
+                            self.assertFalse(leaving._is_worth_a_look(room, exit_))
+                    looked += 1
+        self.assertGreater(looked, least(6))
 
     def test_plays_that_skirt_them_find_most_moves_that_doom(self):
         dooms = every = 0

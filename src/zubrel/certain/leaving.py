@@ -35,10 +35,12 @@ AGAIN = 0.5
 """How likely a play does once more what it has just done, where that leads on. Chosen."""
 AT_FIRST = 100_000
 """Units of work that each way of looking is taken to have had at first, for one find."""
-PROMISING = 33_000
+PROMISING = 66_000
 """The same of the one that finds most in most worlds."""
 SHORTER = 2
 """How many times as long a play has to be by which a move is known to doom, to look for another."""
+LONG = 60
+"""Moves of such a play beyond which another one is looked for in passing."""
 
 
 class Method(Struct):
@@ -242,10 +244,16 @@ class Leaving:
 
     def _skirt(self) -> bool:
         """A play that keeps out of what is known to be lost; where it is lost, by which exit."""
-        line = self.skirting.play(self._beginning(), self._may_doom)
+        line = self.skirting.play(self._beginning(), self._is_worth_a_look)
         if self.hunt.is_lost(line[-1][0]):
             self._halve(line)
         return True
+
+    def _is_worth_a_look(self, room: Room, exit_: Exit) -> bool:
+        if self._may_doom(exit_.step):
+            return True
+        known = self.hunt.dooms.get((self.hunt.places[exit_.step], False))
+        return known is not None and len(known.walk) > LONG and self._is_worth_it(room, exit_)
 
     def _may_doom(self, step: int) -> bool:
         """Whether a step may doom, and is not known to do so."""

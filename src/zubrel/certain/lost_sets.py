@@ -8,21 +8,21 @@ from msgspec import Struct
 
 from zubrel.certain.generalizing import Generalizing
 from zubrel.certain.rooms import Rooms
-from zubrel.compiled.parts import PLACE
 from zubrel.compiled.possible import Among
 from zubrel.compiled.relaxation import Relaxation
 
 MOST_SETS = 1_000
-"""Sets that are kept (of thirteen worlds 10 to 190 are found in ten seconds). Chosen."""
+"""Sets that are kept (in thirteen worlds 2 to 130 are found within ten seconds). Chosen."""
 
 
 class _Asked(Struct):
-    """A variable that sets ask for: where its value stands in a word, and by value those of the
-    sets, a bit each, that allow it, once a value was met."""
+    """A variable that some sets ask for, and how many do: where its value stands in a word, and by
+    value those of the sets, a bit each, that allow it, once a value was met."""
 
     variable: int
     mask: int
     shift: int
+    sets: int = 0
     allowing: dict[int, int] = {}
 
 
@@ -37,8 +37,6 @@ class LostSets:
         self.waiting: deque[int] = deque(maxlen=MOST_SETS)
         """Lost situations around which a set may be found, the latest last."""
         self._asked: dict[int, _Asked] = {}
-        # where the player is tells most of them apart
-        self._ask_for(PLACE)
 
     def hold(self, word: int) -> bool:
         """Whether a situation in which the game goes on is in one of the sets."""
@@ -80,10 +78,14 @@ class LostSets:
         bit = 1 << len(self.sets) - 1
         masks = {part.variable: part.mask for part in found}
         for variable, asked in self._asked.items():
+            asked.sets += variable in masks
             mask = masks.get(variable, -1)
             for place in asked.allowing:
                 if mask >> place & 1:
                     asked.allowing[place] |= bit
+        # what most of them ask for tells soonest that none holds a situation
+        by_sets = sorted(self._asked.items(), key=lambda asked: -asked[1].sets)
+        self._asked = dict(by_sets)
 
     def _ask_for(self, variable: int) -> None:
         if variable not in self._asked:

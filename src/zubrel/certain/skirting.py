@@ -1,7 +1,7 @@
 """Plays that keep out of what is known to be lost, and look at each move that leads into it.
 
 The last room of a play from which a win is left lies beside one that is lost. Once the sets around
-such rooms are known, most exits into them are seen in passing, for a thousandth of what it takes to
+such rooms are known, most exits into them are seen in passing, for a hundredth of what it takes to
 ask of a room whether a win is left there; only the room before such an exit has to be proved live.
 """
 
@@ -36,11 +36,11 @@ class Skirting:
         self.unknown: dict[int, int] = {}
         """By step how often nobody knew whether a win was left before it."""
 
-    def play(self, beginning: Room, may_doom: Callable[[int], bool]) -> Line:
+    def play(self, beginning: Room, is_worth_it: Callable[[Room, Exit], bool]) -> Line:
         """A play by exits that are not known to lead to what is lost.
 
-        It ends where there is no such exit, or in a room that is lost. `may_doom` tells of the
-        number of a step whether that is worth a look.
+        It ends where there is no such exit, or in a room that is lost. `is_worth_it` tells
+        of a room and an exit whether it is worth to know that it dooms.
         """
         self.lost_sets.learn(LEARNT)
         line: Line = [(beginning, None)]
@@ -55,7 +55,7 @@ class Skirting:
                     continue
                 if not self.lost_sets.hold(exit_.target):
                     onward.append(exit_)
-                elif may_doom(exit_.step) and not self._spares(line, exit_):
+                elif is_worth_it(room, exit_) and not self._look_at(line, exit_):
                     return line
             chosen = self._chosen(onward, liking, seen)
             if chosen is None:
@@ -65,8 +65,8 @@ class Skirting:
             line.append((there, chosen))
         return line
 
-    def _spares(self, line: Line, exit_: Exit) -> bool:
-        """Note an exit to what is lost if a win is left before it; False: that room is lost too."""
+    def _look_at(self, line: Line, exit_: Exit) -> bool:
+        """Note an exit to what is lost, if a win is left before it. False: none is there."""
         hunt, step = self.hunt, exit_.step
         room = line[-1][0]
         # what was in vain over and over is tried the less often
