@@ -56,6 +56,22 @@ areas:
 endings: {lit: {name: Lit, when: at tower}}
 """
 """Two of three things will do."""
+TIDE = """
+zubrel: 1
+start: {at: quay}
+items: {lens: Lens}
+meters: {tide: {to: 50, start: 0}}
+areas:
+  quay:
+    finds: [lens]
+    deeds:
+      wait: {name: Wait, needs: lens, adds: {tide: 1}}
+      smash: {name: Smash the lens, takes: lens}
+    ways: [{to: tower, needs: "tide >= 40"}]
+  tower: {}
+endings: {lit: {name: Lit, when: at tower}}
+"""
+"""What is counted up is gone back along by ones."""
 FULL = """
 zubrel: 1
 start: {at: quay}
@@ -117,6 +133,13 @@ class ByHand(unittest.TestCase):
     def test_where_pockets_are_full_for_good_what_fills_them_matters(self):
         found = self.around(FULL, "quay_stone", "quay_stone")
         self.assertEqual(found, {"place": [0], "held stone": [2], "held lens": [0]})
+
+    def test_what_would_take_too_long_is_given_up(self):
+        plays = ["quay_lens", "wait", "smash"]
+        found = self.around(TIDE, *plays)
+        self.assertEqual((found["held lens"], found["taken quay_lens"]), ([0], [1]))
+        with mock.patch.object(generalizing, "MOST_DENIED", 3):
+            self.assertIsNone(self.around(TIDE, *plays))
 
     def test_around_what_can_be_won_there_is_none(self):
         self.assertIsNone(self.around(LAMPS))

@@ -27,8 +27,12 @@ from zubrel.compiled.possible import (
 from zubrel.compiled.relaxation import Relaxation
 from zubrel.compiled.system import System
 
-WRITER, ASKED = 0.5, 2
-"""Units of work to look at what may bring a value, and to ask whether it does."""
+WRITER, CHOOSING = 0.5, 8
+"""Units of work to look at what may bring a value; and how many times as much as to apply an
+operator it takes to choose what to deny (with counters to 100 and to a million)."""
+MOST_DENIED = 1_000
+"""Times that something is denied for one set: a counter to a million would be gone back along by
+ones. Chosen."""
 
 Values = dict[int, int]
 """By variable, some of its values."""
@@ -88,6 +92,8 @@ class _Denying:
         """Variables of which it is still to be seen what brings such values."""
         self.summed: dict[int, None] = {}
         """Those of which all that may be added does not suffice."""
+        self.times = 0
+        """How often something was denied."""
 
     def denied(self) -> Values | None:
         """By variable the values that the start must not have; None: none are found."""
@@ -135,19 +141,22 @@ class _Denying:
     def _brings(self, number: int, variable: int) -> bool:
         """Whether an operator brings a value that is denied, where no such is had before."""
         gained: list[Gain] = []
-        self.relaxation.budget.spend(ASKED)
+        self.relaxation.budget.spend(self.relaxation.apply)
         self.operators.run[number](self.others, [0] * len(self.others), gained)
         return any(v == variable and new & self.values[v] for v, new, _ in gained)
 
     def _is_possible(self, number: int, domains: Domains) -> bool:
-        self.relaxation.budget.spend(ASKED)
+        self.relaxation.budget.spend(self.relaxation.apply)
         return self.operators.is_possible(number, domains)
 
     # what to deny
 
     def _deny_one(self, number: int, effect: Effect) -> bool:
-        """Deny one more thing that an operator asks for; whether there was any."""
-        ways = self._ways(number, effect)
+        """Deny one more thing that an operator asks for; whether there was any, and it is not too
+        much."""
+        self.times += 1
+        self.relaxation.budget.spend(CHOOSING * self.relaxation.apply)
+        ways = self._ways(number, effect) if self.times <= MOST_DENIED else []
         if ways:
             self._deny(min(ways, key=self._price))
         return bool(ways)

@@ -250,6 +250,7 @@ class Leaving:
         return True
 
     def _is_worth_a_look(self, room: Room, exit_: Exit) -> bool:
+        """Whether that an exit dooms would be new, or told by a much shorter play."""
         if self._may_doom(exit_.step):
             return True
         known = self.hunt.dooms.get((self.hunt.places[exit_.step], False))
