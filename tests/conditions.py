@@ -249,12 +249,12 @@ CONDITIONS = {
     ),
     "certain: the game goes on after a move that dooms": Without(
         "certain/leaving.py",
-        "if not self.hunt.is_known(e.step) and not self.rooms.is_over(e.target)",
-        "if not self.hunt.is_known(e.step)",
+        "if self._may_doom(e.step) and not self.rooms.is_over(e.target)",
+        "if self._may_doom(e.step)",
         (7, 8),
     ),
     "certain: who follows a course wins": Without(
-        "certain/courses.py", "if not self.rooms.is_won(word):", "if False:", (9, 15)
+        "certain/courses.py", "if not self.rooms.is_won(word):", "if False:", (15, 17)
     ),
     "sample: what no play has nobody misses": Without(
         "certain/missed.py",
