@@ -40,6 +40,7 @@ areas:
 endings: {lit: {name: Lit, when: at tower}}
 """
 """Three lenses are all that there are, and all of them are needed."""
+WITHOUT_OIL = ("quay_to_store", "store_oil", "store_to_quay", "drop")
 SIGNS = """
 zubrel: 1
 start: {at: quay}
@@ -97,20 +98,26 @@ def in_words(system, found):
     return said
 
 
+def played(text, rules):
+    """What looks for wins of a world, and where a play of it comes to that follows these rules."""
+    seeker = Seeker(compile_world(loads(text)), Budget(Limits()))
+    word = seeker.rooms.start()
+    for rule in rules:
+        links = {seeker.system.steps[n].rule.id: after for n, after in seeker.rooms.links(word)}
+        word = links[rule]
+    return seeker, word
+
+
 class ByHand(unittest.TestCase):
-    def around(self, text, *steps):
-        """The set around where a play of so many steps, each by its rule, comes to."""
-        seeker = Seeker(compile_world(loads(text)), Budget(Limits()))
-        word = seeker.rooms.start()
-        for rule in steps:
-            links = {seeker.system.steps[n].rule.id: after for n, after in seeker.rooms.links(word)}
-            word = links[rule]
+    def around(self, text, *rules):
+        """The set around where a play comes to that follows these rules."""
+        seeker, word = played(text, rules)
         values = seeker.rooms.values(word)
         found = seeker.lost_sets.generalizing.around(seeker.relaxation.domains(values))
         return None if found is None else in_words(seeker.system, found)
 
     def test_what_was_used_up_is_all_that_matters(self):
-        set_of_oil = self.around(LAMPS, "quay_to_store", "store_oil", "store_to_quay", "drop")
+        set_of_oil = self.around(LAMPS, *WITHOUT_OIL)
         self.assertEqual(set_of_oil, {"place": [0, 1], "held oil": [0], "taken store_oil": [1]})
 
     def test_what_adds_up_to_too_little_is_known_by_how_much_is_left(self):
@@ -195,11 +202,8 @@ class InRandomWorlds(unittest.TestCase):
         self.assertEqual(kept, {1: 1, 2: 2})
 
     def test_around_what_is_in_a_set_none_is_looked_for(self):
-        seeker = Seeker(compile_world(loads(LAMPS)), Budget(Limits()))
-        word, sets = seeker.rooms.start(), seeker.lost_sets
-        for rule in ("quay_to_store", "store_oil", "store_to_quay", "drop"):
-            links = {seeker.system.steps[n].rule.id: after for n, after in seeker.rooms.links(word)}
-            word = links[rule]
+        seeker, word = played(LAMPS, WITHOUT_OIL)
+        sets = seeker.lost_sets
         for _ in range(2):
             sets.waiting.append(word)
             sets.learn(1)

@@ -96,6 +96,10 @@ PROJECTING, REFINED = 5 * SECOND, 100
 AT_FIRST, WANDERING, MOST_WANDERING = 0.3 * SECOND, 4 * SECOND, 30 * SECOND
 """Work on plays at random into sets where moves doom, after the last that was found and beside as
 much as until then: at first, and where it was not soon refuted; and at most."""
+LIKINGS = (1, 3, 10)
+"""Powers of the random numbers by which plays at random like steps: nearly all alike, or a few
+above all (of a ridge M, 21 of 22 moves that doom took 4, 4 and 2 s with 3 alone, with 3 and more
+for the moves that may doom, and with these)."""
 SOON, LATER = 0.5 * SECOND, 2 * SECOND
 """Work to refute such a set by few variables before and after that: what was refuted since tells
 more (bazaar XL 5: all three that are left the first time)."""

@@ -12,6 +12,7 @@ the relaxation is asked once more, of the whole set, and its no is the proof.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cached_property
 
 from zubrel.compiled.operators import Domains, Effect, Gain
 from zubrel.compiled.parts import ENDING, Change, Operation, Variable
@@ -44,11 +45,16 @@ class Generalizing:
     def __init__(self, system: System, relaxation: Relaxation) -> None:
         self.system = system
         self.relaxation = relaxation
-        self.writers: list[list[tuple[int, Effect]]] = [[] for _ in system.variables]
+
+    @cached_property
+    def writers(self) -> list[list[tuple[int, Effect]]]:
         """By variable the numbers of the operators that change it, and how each does."""
-        for number, operator in enumerate(relaxation.operators.all):
+        # most small worlds are proved before anything is asked here
+        writers: list[list[tuple[int, Effect]]] = [[] for _ in self.system.variables]
+        for number, operator in enumerate(self.relaxation.operators.all):
             for effect in operator.effects:
-                self.writers[effect.variable].append((number, effect))
+                writers[effect.variable].append((number, effect))
+        return writers
 
     def around(self, start: Domains) -> tuple[Among, ...] | None:
         """The variables that matter, each with the values that it may have, so that no win is left.
@@ -63,6 +69,7 @@ class Generalizing:
         if denied is None:
             return None
         possible = self.system.possible_values
+        # what no play ever has is left out: the relaxation might think of wins by it
         sets = [mask & ~denied.get(v, 0) for v, mask in enumerate(possible)]
         sets[ENDING] = start[ENDING]
         # loads, conditions and sums may have been taken for less than they are
@@ -90,7 +97,7 @@ class _Denying:
         """By variable all others."""
         self.waiting: list[int] = []
         """Variables of which it is still to be seen what brings such values."""
-        self.summed: dict[int, None] = {}
+        self.summed: set[int] = set()
         """Those of which all that may be added does not suffice."""
         self.times = 0
         """How often something was denied."""
@@ -126,12 +133,13 @@ class _Denying:
                 if not self._deny_one(number, effect):
                     return False
             return True
+        # each denial leaves less to bring: there is an end to it
         while self._brings(number, variable):
             if self._deny_one(number, effect):
                 continue
             if variable not in self.additions.capped or variable in self.summed:
                 return False
-            self.summed[variable] = None
+            self.summed.add(variable)
             # from now on all that adds to it is looked at in another way
             if variable not in self.waiting:
                 self.waiting.append(variable)

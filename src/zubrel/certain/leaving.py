@@ -36,7 +36,9 @@ AGAIN = 0.5
 AT_FIRST = 100_000
 """Units of work that each way of looking is taken to have had at first, for one find."""
 PROMISING = 66_000
-"""The same of the one that finds most in most worlds."""
+"""The same of the one that finds most in most worlds (with the same as the others, 25 to 27
+moves that doom are known of thirteen worlds after the first look, and not 31 or 32; of small random
+worlds a few more)."""
 SHORTER = 2
 """How many times as long a play has to be by which a move is known to doom, to look for another."""
 LONG = 60

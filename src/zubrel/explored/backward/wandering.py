@@ -18,7 +18,7 @@ from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas, joined
 from zubrel.explored.backward.known import KnownPlays
 from zubrel.explored.packed.stepping import Walking
-from zubrel.policy import MOST_WANDERING, SEED
+from zubrel.policy import LIKINGS, MOST_WANDERING, SEED
 
 log = logging.getLogger(__name__)
 
@@ -26,10 +26,6 @@ MEET = 150
 """Units of work to meet a situation, and to look at where its steps lead."""
 LONGEST = 2_000
 """Steps of a play: where something can be done over and over, no play would end otherwise."""
-LIKINGS = (1, 3, 10)
-"""Powers of the random numbers by which steps are liked: nearly all alike, or a few above all (of
-a ridge M, 21 of 22 moves that doom took 4, 4 and 2 s with 3 alone, with 3 and more for the moves
-that may doom, and with these)."""
 
 
 class Wandering:
