@@ -7,6 +7,7 @@ from functools import partial
 from itertools import combinations
 from unittest import mock
 
+import numpy as np
 from benchmarks.families import realm
 
 from tests.errand_worlds import errand_world
@@ -26,7 +27,9 @@ from zubrel.checked.check import check
 from zubrel.checked.keys import ENDING
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, both
+from zubrel.explored.packed import novelty_arrays
 from zubrel.explored.packed.novelty import MANY, Novelty
+from zubrel.explored.packed.novelty_arrays import NEW_VALUE, NOTHING_NEW, VectorNovelty
 from zubrel.explored.packed.packing import pack_into_one
 from zubrel.findings.judged import judge
 
@@ -87,6 +90,55 @@ class New(unittest.TestCase):
                 together.update(pairs)
                 with self.subTest(world=name, situation=number):
                     self.assertEqual(told, expected)
+
+    def test_columns_are_told_as_one_situation_after_the_other(self):
+        told = Counter()
+        for name, system, space in small_worlds(sampled(8), MAKERS):
+            situations = [
+                system.values(situation) for situation in space.examples(space.everything, 60)
+            ]
+            lows = [variable.low for variable in system.variables]
+            columns = (np.array(situations, np.int64) - lows).T
+            packing = pack_into_one(system.variables)
+            everything = range(len(lows))
+            one_by_one = Novelty(system.variables, packing)
+            expected = [
+                one_by_one.of(packing.pack(values)[0], number % 2)
+                for number, values in enumerate(situations)
+            ]
+            ranks = np.arange(len(situations)) % 2
+            novelty = VectorNovelty(system.variables, everything)
+            of_columns = [
+                novelty.of(columns[:, [n]], ranks[[n]]).tolist()[0] for n in range(len(ranks))
+            ]
+            with self.subTest(world=name):
+                self.assertEqual(of_columns, expected)
+                # whatever is looked up in parts of one situation is the same
+                with mock.patch.object(novelty_arrays, "CELLS", 1):
+                    again = VectorNovelty(system.variables, everything).of(columns, ranks)
+                self.assertEqual(again.tolist(), expected)
+            # all at once, what is new to some is new to all of them
+            at_once = VectorNovelty(system.variables, everything).of(columns, ranks)
+            self.assertEqual(set(at_once.tolist()), {NEW_VALUE})
+            told.update(expected)
+        self.assertGreater(min(told[kind] for kind in (1, 2, 3)), least(60))
+
+    def test_what_does_not_count_is_never_new(self):
+        system = compile_world(loads(PURSE))
+        purse = next(n for n, v in enumerate(system.variables) if v.size == 41)
+        start = np.array([v - d.low for v, d in zip(system.start, system.variables, strict=True)])
+        columns = np.repeat(start[:, np.newaxis], 2, axis=1)
+        columns[purse] = 1, 2
+        for counted, expected in (([], NOTHING_NEW), ([purse], NEW_VALUE)):
+            told = VectorNovelty(system.variables, counted).of(columns, np.zeros(2, np.int64))
+            self.assertEqual(told.tolist(), [expected] * 2)
+        # of many variables pairs are left out
+        every = range(len(system.variables))
+        with mock.patch.object(novelty_arrays, "MOST_PAIRED", 1):
+            alone = VectorNovelty(system.variables, every)
+        self.assertEqual(alone.of(columns, np.zeros(2, np.int64)).tolist(), [NEW_VALUE] * 2)
+        self.assertEqual(alone.of(columns, np.zeros(2, np.int64)).tolist(), [NOTHING_NEW] * 2)
+        self.assertLess(alone.looked_up, VectorNovelty(system.variables, every).looked_up)
 
 
 class Wins(unittest.TestCase):

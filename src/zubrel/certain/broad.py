@@ -1,11 +1,13 @@
 """Wins found by looking at many rooms at once, by what a win costs from each.
 
 All moves out of some dozens of rooms are made at once, on columns, and what wins cost from what
-they lead to is worked out in one go (`costs`). Half of the rooms that are left are those from which
-a win seems the cheapest; the other half are drawn from all kinds of rooms alike, a kind being what
-a win costs and how many moves away the room is: where the costs mislead, what they say nothing of
-has its turn (Xie, Mueller, Holte, Imai: Type-based exploration with multiple search queues for
-satisficing planning, 2014).
+they lead to is worked out in one go (`costs`). A quarter of the rooms that are left are those from
+which a win seems the cheapest. Where costs mislead, others have their turn: rooms with a value that
+no room of the same cost had before, and rooms with two such at once (best-first width search:
+Lipovetzky, Geffner: Best-first width search, exploration and exploitation in classical planning,
+2017); and rooms that are drawn from all kinds alike, a kind being what a win costs and how many
+moves away the room is (Xie, Mueller, Holte, Imai: Type-based exploration with multiple search
+queues for satisficing planning, 2014).
 """
 
 from __future__ import annotations
@@ -26,14 +28,15 @@ from zubrel.certain.wins import Path, Seeker
 from zubrel.compiled.parts import ENDING
 from zubrel.explored.listed.islands import IslandMoves, Islands
 from zubrel.explored.listed.numbering import NumberTable
+from zubrel.explored.packed.novelty_arrays import NEW_PAIR, NEW_VALUE, VectorNovelty
 from zubrel.explored.packed.packing import WORD
 from zubrel.explored.packed.settling_arrays import VectorSettling
 
 BATCH = 64
 """Rooms that are left at once: of 16 worlds as people write them 12 are won by this search alone in
 6 million units of work, as with half as many and with twice as many."""
-DRAWN = 0.5
-"""The share of them that are drawn."""
+DRAWN, NEW_VALUES, NEW_PAIRS = 0.25, 0.25, 0.25
+"""The shares of them that are drawn, and in which something is new."""
 CELLS = 2_000_000
 """Costs of values that are worked out at once."""
 EXACT = 1_000
@@ -42,6 +45,8 @@ MOST_VALUES = 5_000
 """Values of all variables together up to which costs are worked out."""
 PER_ROOM = 20
 """Units of work for each room that is left or met, what a win costs from it aside."""
+LOOKED_UP = 250
+"""Values, and two at once, of which it is looked up for a unit of work whether they are new."""
 
 
 class BroadSearch:
@@ -89,6 +94,13 @@ class _Broad:
         self.queue: list[tuple[float, int]] = []
         self.kinds: dict[tuple[int, int], list[int]] = {}
         self.known_kinds: list[tuple[int, int]] = []
+        # that yet another day has gone by is nothing new
+        clocks = {clock.variable for clock in seeker.timing.clocks}
+        variables = seeker.system.variables
+        counted = [n for n in range(len(variables)) if n != ENDING and n not in clocks]
+        self.novelty = VectorNovelty(variables, counted)
+        self.new: dict[int, list[tuple[float, int]]] = {NEW_VALUE: [], NEW_PAIR: []}
+        """Queues like that of all, of rooms in which something is new."""
         self.won: int | None = None
         mask = (1 << WORD) - 1
         words = [start.name >> WORD * n & mask for n in range(self.islands.packing.words)]
@@ -111,10 +123,17 @@ class _Broad:
     def _chosen(self) -> list[int]:
         """Which nodes are left next."""
         chosen = list[int]()
-        while self.known_kinds and len(chosen) < BATCH * DRAWN:
+        most = BATCH * DRAWN
+        while self.known_kinds and len(chosen) < most:
             self._note_left(self._drawn(), chosen)
-        while self.queue and len(chosen) < BATCH:
-            self._note_left(heapq.heappop(self.queue)[1], chosen)
+        for queue, share in (
+            (self.new[NEW_VALUE], NEW_VALUES),
+            (self.new[NEW_PAIR], NEW_PAIRS),
+            (self.queue, 1),  # all the rest
+        ):
+            most = min(BATCH, most + BATCH * share)
+            while queue and len(chosen) < most:
+                self._note_left(heapq.heappop(queue)[1], chosen)
         return chosen
 
     def _note_left(self, node: int, chosen: list[int]) -> None:
@@ -180,13 +199,21 @@ class _Broad:
         most = max(1, CELLS // self.costs.rows)
         parts = [going_on[first : first + most] for first in range(0, len(going_on), most)]
         costs = np.concatenate([self._costs(values, part) for part in parts])
-        for place, cost in zip(going_on.tolist(), costs.tolist(), strict=True):
-            if cost < FAR:  # nothing that is known leads from the others to a win
-                node, kind = known + place, (_rounded(cost), int(far[place]))
-                heapq.heappush(self.queue, (cost, -node))
-                if kind not in self.kinds:
-                    self.known_kinds.append(kind)
-                self.kinds.setdefault(kind, []).append(node)
+        # nothing that is known leads from the others to a win
+        going_on, costs = going_on[costs < FAR], costs[costs < FAR]
+        rounded = [_rounded(cost) for cost in costs.tolist()]
+        new = self.novelty.of(values[:, going_on], np.array(rounded, np.int64))
+        self.costs.work += len(going_on) * self.novelty.looked_up / LOOKED_UP
+        for place, cost, alike, newness in zip(
+            going_on.tolist(), costs.tolist(), rounded, new.tolist(), strict=True
+        ):
+            node, kind = known + place, (alike, int(far[place]))
+            for queue in (self.queue, self.new.get(newness)):
+                if queue is not None:
+                    heapq.heappush(queue, (cost, -node))
+            if kind not in self.kinds:
+                self.known_kinds.append(kind)
+            self.kinds.setdefault(kind, []).append(node)
 
     def _costs(self, values: npt.NDArray[np.int64], part: npt.NDArray[np.int64]) -> Row:
         self.budget.check_limits()
