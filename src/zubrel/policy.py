@@ -147,7 +147,7 @@ than all of its proof)."""
 
 # what is certain before a proof ends
 
-FIRST_WIN, MORE_FOR_A_WIN = (1 * SECOND, 0.6 * SECOND), (0.5 * SECOND, 4 * SECOND)
+FIRST_WIN, MORE_FOR_A_WIN = (1 * SECOND, 0.6 * SECOND), (0.5 * SECOND, 6 * SECOND)
 """Work on a proof before a first win alone is looked for in its midst, and work on that; and the
 same once more where none is known by then, nor that there is none (of 31 worlds as people write
 them 25 are known to be won, or never to be, within ten seconds so, and two more within thirteen; of
