@@ -167,6 +167,44 @@ class Forms(ProgramTest):
         self.assertEqual((bare.subject, bare.proof), (every[0].subject, every[0].proof))
         self.assertEqual(bare.explanation[-1], UNTOLD)
 
+    def test_what_an_earlier_look_has_told_stays_when_a_limit_comes_in_a_later_one(self):
+        known = certain(compile_world(loads(MANY)), 200_000, Budget(Limits()))
+        first = early.told_early(known)
+        with mock.patch.object(early, "_findings_of", side_effect=LimitReached("a second")):
+            self.assertEqual(early.told_early(known).findings, ())
+            self.assertEqual(early.told_early(known, before=first).findings, first.findings)
+        # what a look that ends does not tell any more is not told again
+        with mock.patch.object(early, "_findings_of", return_value=iter(())):
+            self.assertEqual(early.told_early(known, before=first).findings, ())
+        # in the midst of a check: the second look has no time to tell anything
+        tell, looks_told = early._findings_of, []
+
+        def cut(known, words):
+            looks_told.append(known)
+            if len(looks_told) > 1:
+                raise known.budget.end(LimitReached("the limit of a second"))
+            return tell(known, words)
+
+        soon = [(1, 20_000), (1, 20_000)]
+        with (
+            mock.patch.object(early, "_findings_of", cut),
+            mock.patch.object(looks, "FIRST_WIN", soon[0]),
+            mock.patch.object(looks, "CERTAIN", soon),
+        ):
+            report = check(loads(HOPELESS), Limits(4_000, engine="explicit"))
+        self.assertGreater(len(looks_told), 1)
+        self.assertEqual(report.verdict, "unwinnable")
+        self.assertIn(("unwinnable", "world"), {(f.kind, f.subject) for f in report.findings})
+
+    def test_that_no_win_is_left_is_an_error_even_without_time_for_its_reason(self):
+        known = certain(compile_world(loads(HOPELESS)), 200_000, Budget(Limits()))
+        every = early.told_early(known)
+        self.assertTrue(every.unwinnable)
+        with mock.patch.object(early, "_reasons", side_effect=LimitReached("a second")):
+            (bare,) = early.told_early(known).findings
+        self.assertEqual((bare.kind, bare.explanation), ("unwinnable", ()))
+        self.assertTrue(bare.certain)
+
     def test_from_python_too(self):
         import zubrel
 

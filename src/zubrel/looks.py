@@ -145,7 +145,7 @@ class EarlyLooks:
         from zubrel.narrated.early import ToldBefore, told_early
 
         self.words = self.words or ToldBefore()
-        self.told = told_early(certain, self.words)
+        self.told = told_early(certain, self.words, before=self.told)
 
     def _made_smaller(self, budget: Budget) -> Smaller:
         """The world made smaller, with the way back, for plays that are looked for."""

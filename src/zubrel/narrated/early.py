@@ -81,14 +81,23 @@ class ToldBefore:
         """After how many moves that doom there was too much to be looked at."""
 
 
-def told_early(certain: Certain, words: ToldBefore | None = None) -> Early:
-    """All of it in words, of which some may be known. Raises `Mismatch` as `replay` does."""
+def told_early(
+    certain: Certain, words: ToldBefore | None = None, before: Early | None = None
+) -> Early:
+    """All of it in words, of which some may be known. Raises `Mismatch` as `replay` does.
+
+    Where a limit comes in its midst, whatever was told `before` is told as well.
+    """
     words = words or ToldBefore()
     findings = list[Told]()
-    # what was told before a limit came is certain all the same
-    with suppress(LimitReached, MemoryError):
+    try:
         for finding in _findings_of(certain, words):
             findings.append(finding)
+    except (LimitReached, MemoryError):
+        # what was certain stays so, whatever the look that was cut short would have added
+        told = {(f.kind, f.subject) for f in findings}
+        earlier = before.findings if before is not None else ()
+        findings += [f for f in earlier if (f.kind, f.subject) not in told]
     return Early(_win_of(certain, words), certain.unwinnable, tuple(findings))
 
 
@@ -168,7 +177,13 @@ def _every(certain: Certain, words: ToldBefore) -> Iterator[Told]:
         span = next((e.span for e in world.endings.values() if e.good), None)
         message = "no play whatever comes to a good ending"
         finding = Finding("unwinnable", "error", "world", message, span)
-        yield _without_walk(finding, _reasons(certain, certain.whole, ()))
+        try:
+            reasons = _reasons(certain, certain.whole, ())
+        except (LimitReached, MemoryError):
+            # the verdict is never told without it
+            yield _without_walk(finding, Explained())
+            raise
+        yield _without_walk(finding, reasons)
     # without a search only some of the bad deals are known
     dealt = [doom for doom in certain.dooms if doom.step.rule.kind == "deal"]
     # a deal is nobody's move: one that dooms stands for all of them
