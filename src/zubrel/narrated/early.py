@@ -178,12 +178,12 @@ def _every(certain: Certain, words: ToldBefore) -> Iterator[Told]:
         message = "no play whatever comes to a good ending"
         finding = Finding("unwinnable", "error", "world", message, span)
         try:
-            reasons = _reasons(certain, certain.whole, ())
+            why = _reasons(certain, certain.whole, ())
         except (LimitReached, MemoryError):
             # the verdict is never told without it
             yield _without_walk(finding, Explained())
             raise
-        yield _without_walk(finding, reasons)
+        yield _without_walk(finding, why)
     # without a search only some of the bad deals are known
     dealt = [doom for doom in certain.dooms if doom.step.rule.kind == "deal"]
     # a deal is nobody's move: one that dooms stands for all of them
