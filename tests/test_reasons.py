@@ -10,7 +10,7 @@ from zubrel.compiled.formulas import Within, both
 from zubrel.narrated.reasons.cause import cause_of
 from zubrel.narrated.reasons.naming import Naming
 from zubrel.narrated.words import phrase
-from zubrel.reasoned.claims import Cannot, Never, Node, Only, Took
+from zubrel.reasoned.claims import AtMost, Cannot, Never, Node, Only, Took
 
 HEAD = "zubrel: 1\nstart: {at: quay}\nendings: {won: {name: Won, when: at tower}}\n"
 CASES = {
@@ -509,6 +509,21 @@ areas:
             cause_of(Naming(system, system.start), [tree], 3),
             "Move 3, “Sell it”, used up Ore, without which “Take Ore” is of no help.",
         )
+
+    def test_none_at_all_is_no_number(self):
+        system = compile_world(loads(ORES))
+        ore = system.numbers[keys.held("ore")]
+        wanted = Within(ore, 1, 9)
+        for most, moves, words in (
+            (0, 3, "No Ore can be had any more, and"),
+            (0, 0, "No Ore can be had, and"),
+            (1, 3, "There can be no more than 1 of Ore, and"),
+        ):
+            never = Node(Never(wanted), (Node(AtMost(ore, most, False)),))
+            tree = Node(Cannot("sell", (wanted,)), (never,))
+            told = cause_of(Naming(system, system.start), [tree], moves)
+            with self.subTest(most=most, moves=moves):
+                self.assertTrue(told.startswith(words), told)
 
     def test_an_area_that_was_left_before_was_not_left_for_good_then(self):
         text = (

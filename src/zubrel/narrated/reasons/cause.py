@@ -57,6 +57,8 @@ def cause_of(naming: Naming, trees: Iterable[Node], moves: int) -> str | None:
         if isinstance(leaf.claim, AtMost) and leaf.maker is not None:
             things = naming.of(leaf.claim.variable)
             needs = _needs(naming, leaf.maker, leaf.parts, naming.words(leaf.asked))
+            if leaf.claim.most == 0 and naming.is_amount(leaf.formula):
+                return f"No {things} can be had{' any more' if moves else ''}, and {needs}."
             return f"There can be no more than {leaf.claim.most} of {things}, and {needs}."
         if isinstance(leaf.claim, Only) and not leaf.claim.makers:
             asker = "" if leaf.maker is None else f", and {naming.maker(leaf.maker)} needs it"
