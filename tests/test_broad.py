@@ -362,10 +362,9 @@ class ManyRooms(unittest.TestCase):
         search, seeker = self.search(system)
         with self.assertRaises(WorkSpent), seeker.budget.within(200_000):
             search.run()
-        for novelty in (search._made.frontier.at_cost, search._made.frontier.when_done):
-            counted = [system.variables[n].key for n in novelty.counted]
-            self.assertIn(("meter", "bends"), counted)
-            self.assertNotIn(("meter", "day"), counted)
+        counted = [system.variables[n].key for n in search._made.frontier.novelty.counted]
+        self.assertIn(("meter", "bends"), counted)
+        self.assertNotIn(("meter", "day"), counted)
 
     def test_it_has_its_turn_where_plans_are_in_vain(self):
         # three courses in sixteen hours: plans think that there is time for everything

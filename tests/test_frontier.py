@@ -103,7 +103,7 @@ class WhichRoomsAreLeft(unittest.TestCase):
             before = len(frontier.done)
             self.meet(frontier, [5], {oil: 4}, first=1)
             self.assertEqual(len(frontier.done) - before, new)
-            self.assertNotIn(ENDING, frontier.at_cost.counted)
+            self.assertNotIn(ENDING, frontier.novelty.counted)
 
     def test_kinds_are_drawn_alike_however_many_are_of_each(self):
         count = 10 * BATCH

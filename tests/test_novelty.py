@@ -109,16 +109,16 @@ class New(unittest.TestCase):
             ranks = np.arange(len(situations)) % 2
             novelty = VectorNovelty(system.variables, everything)
             of_columns = [
-                novelty.of(columns[:, [n]], ranks[[n]]).tolist()[0] for n in range(len(ranks))
+                novelty.of(columns[:, [n]], ranks[[n]])[0].item() for n in range(len(ranks))
             ]
             with self.subTest(world=name):
                 self.assertEqual(of_columns, expected)
                 # whatever is looked up in parts of one situation is the same
                 with mock.patch.object(novelty_arrays, "CELLS", 1):
-                    again = VectorNovelty(system.variables, everything).of(columns, ranks)
+                    (again,) = VectorNovelty(system.variables, everything).of(columns, ranks)
                 self.assertEqual(again.tolist(), expected)
             # all at once, what is new to some is new to all of them
-            at_once = VectorNovelty(system.variables, everything).of(columns, ranks)
+            (at_once,) = VectorNovelty(system.variables, everything).of(columns, ranks)
             self.assertEqual(set(at_once.tolist()), {NEW_VALUE})
             told.update(expected)
         self.assertGreater(min(told[kind] for kind in (1, 2, 3)), least(60))
@@ -130,14 +130,15 @@ class New(unittest.TestCase):
         columns = np.repeat(start[:, np.newaxis], 2, axis=1)
         columns[purse] = 1, 2
         for counted, expected in (([], NOTHING_NEW), ([purse], NEW_VALUE)):
-            told = VectorNovelty(system.variables, counted).of(columns, np.zeros(2, np.int64))
+            (told,) = VectorNovelty(system.variables, counted).of(columns, np.zeros(2, np.int64))
             self.assertEqual(told.tolist(), [expected] * 2)
         # of many variables pairs are left out
+        ranks = np.zeros(2, np.int64)
         every = range(len(system.variables))
         with mock.patch.object(novelty_arrays, "MOST_PAIRED", 1):
             alone = VectorNovelty(system.variables, every)
-        self.assertEqual(alone.of(columns, np.zeros(2, np.int64)).tolist(), [NEW_VALUE] * 2)
-        self.assertEqual(alone.of(columns, np.zeros(2, np.int64)).tolist(), [NOTHING_NEW] * 2)
+        self.assertEqual(alone.of(columns, ranks)[0].tolist(), [NEW_VALUE] * 2)
+        self.assertEqual(alone.of(columns, ranks)[0].tolist(), [NOTHING_NEW] * 2)
         self.assertLess(alone.looked_up, VectorNovelty(system.variables, every).looked_up)
 
 

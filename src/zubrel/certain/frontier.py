@@ -35,8 +35,9 @@ are won with 42 million units in all; a fifth each with 70, where one is not won
 each, one of the five takes eleven and not two and a half.)"""
 EXACT = 1_000
 """Costs up to which those that differ by one make kinds of their own."""
-LOOKED_UP = 250
-"""Values, and two at once, of which it is looked up for a unit of work whether they are new."""
+LOOKED_UP = 70
+"""Values, and two at once, of which it is looked up for a unit of work whether they are new: as many
+as take as long as a unit of what costs are worked out with (53 to 132 in five worlds)."""
 
 
 class Frontier:
@@ -51,8 +52,7 @@ class Frontier:
     ) -> None:
         self.random = Random(seed)
         every = set(range(len(system.variables))) - {ENDING, *idle}
-        self.at_cost = VectorNovelty(system.variables, sorted(every))
-        self.when_done = VectorNovelty(system.variables, sorted(every))
+        self.novelty = VectorNovelty(system.variables, sorted(every))
         one_way = every & (system.rising.rising | system.rising.falling)
         self.for_good = np.array(sorted(one_way), np.int64)
         """The variables that never go back: finds taken, doors opened, quests done."""
@@ -81,20 +81,11 @@ class Frontier:
         """Nodes, with the places of their values (a column each), costs, and moves on the way."""
         rounded = [_rounded(cost) for cost in costs.tolist()]
         done = (values[self.for_good] != self.before).sum(0)
-        at_cost = self.at_cost.of(values, np.array(rounded, np.int64))
-        when_done = self.when_done.of(values, done)
-        looked_up = self.at_cost.looked_up + self.when_done.looked_up
-        self.work += len(nodes) * looked_up / LOOKED_UP
+        at_cost, when_done = self.novelty.of(values, np.array(rounded, np.int64), done)
+        self.work += 2 * len(nodes) * self.novelty.looked_up / LOOKED_UP
         self.left += bytes(max(nodes, default=-1) + 1 - len(self.left))
-        columns = (
-            costs,
-            rounded,
-            far.tolist(),
-            at_cost.tolist(),
-            done.tolist(),
-            when_done.tolist(),
-        )
-        for node, cost, alike, moves, new, much, newly in zip(nodes, *columns, strict=True):
+        columns = (rounded, *(a.tolist() for a in (costs, far, at_cost, done, when_done)))
+        for node, alike, cost, moves, new, much, newly in zip(nodes, *columns, strict=True):
             heapq.heappush(self.cheapest, (cost, -node))
             if new != NOTHING_NEW:
                 heapq.heappush(self.new[new], (cost, -node))

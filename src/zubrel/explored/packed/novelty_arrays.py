@@ -11,10 +11,10 @@ import numpy.typing as npt
 from zubrel.compiled.parts import Variable
 from zubrel.explored.packed.novelty import MANY
 
-PLACES_BITS = 25
-"""There are two to this many places for what was had; each takes a byte once it is used. Where two
-things share one, the later is taken to be had already. (An opera takes 600,000 in 10,000 rooms.)"""
-MULTIPLIER = np.uint64(0x9E3779B97F4A7C15)
+PLACES_BITS = 24
+"""There are two to this many places for what was had, a byte each. Where two things share one, the
+later is taken to be had already (a wreck takes 450,000 in 20,000 rooms)."""
+MULTIPLIERS = np.uint32(0x9E3779B1), np.uint32(0x85EBCA77)
 MOST_PAIRED = 128
 """Variables beyond which values are looked at one by one only: there would be too many pairs."""
 CELLS = 1_000_000
@@ -33,48 +33,50 @@ class VectorNovelty:
     def __init__(self, variables: Sequence[Variable], counted: Sequence[int]) -> None:
         self.counted = np.array([n for n in counted if 1 < variables[n].size <= MANY], np.int64)
         sizes = [variables[n].size for n in self.counted]
-        self.count = sum(sizes)
+        self.count = np.uint32(sum(sizes))
         """All values that count."""
         first = np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)])[:-1]
-        self.first = first.astype(np.uint64)[:, np.newaxis]
+        self.first = first.astype(np.uint32)[:, np.newaxis]
         paired = len(sizes) if len(sizes) <= MOST_PAIRED else 0
         self.pairs = np.triu_indices(paired, 1)
         self.had = np.zeros(1 << PLACES_BITS, np.bool_)
         self.looked_up = len(self.counted) + len(self.pairs[0])
-        """How much is looked up for each situation."""
+        """How much is looked up for each situation and ranking."""
 
     def of(
-        self, values: npt.NDArray[np.int64], ranks: npt.NDArray[np.int64]
-    ) -> npt.NDArray[np.int8]:
-        """Of each situation `NEW_VALUE`, `NEW_PAIR` or `NOTHING_NEW` among those of its rank.
+        self, values: npt.NDArray[np.int64], *rankings: npt.NDArray[np.int64]
+    ) -> list[npt.NDArray[np.int8]]:
+        """By ranking, of each situation `NEW_VALUE`, `NEW_PAIR` or `NOTHING_NEW` among those of its
+        rank.
 
         `values` are places among those of their variables, a row a variable and a column a
         situation. What is new to some counts for all that are looked up at once with them.
         """
-        new = np.full(len(ranks), NOTHING_NEW, np.int8)
+        new = [np.full(len(ranks), NOTHING_NEW, np.int8) for ranks in rankings]
         size = max(1, CELLS // max(1, self.looked_up))
-        for first in range(0, len(ranks), size):
+        for first in range(0, values.shape[1], size):
             part = slice(first, first + size)
-            alone, paired = self._places(values[:, part], ranks[part])
-            new[part][~self.had[paired].all(0)] = NEW_PAIR
-            # a value that was never had is newer than two that were
-            new[part][~self.had[alone].all(0)] = NEW_VALUE
-            self.had[alone] = self.had[paired] = True
+            alone, paired = self._numbers(values[:, part])
+            for number, ranks in enumerate(rankings):
+                # two rankings do not meet, but by chance
+                mixed = ranks[part].astype(np.uint32) * np.uint32(len(rankings)) + np.uint32(number)
+                mixed *= MULTIPLIERS[1]
+                # a value that was never had is newer than two that were
+                self._note(paired ^ mixed, new[number][part], NEW_PAIR)
+                self._note(alone ^ mixed, new[number][part], NEW_VALUE)
         return new
 
-    def _places(
-        self, values: npt.NDArray[np.int64], ranks: npt.NDArray[np.int64]
-    ) -> tuple[Any, Any]:
-        """Where it stands what each situation has: its values, and two of them at once."""
-        own = values[self.counted].astype(np.uint64) + self.first
-        count = np.uint64(self.count)
-        rank = ranks.astype(np.uint64) * (count * count)
+    def _numbers(self, values: npt.NDArray[np.int64]) -> tuple[Any, Any]:
+        """What stands for the values of each situation, and for two of them at once."""
+        own = values[self.counted].astype(np.uint32) + self.first
         one, other = self.pairs
         # a value stands with itself, where no two at once do
-        return self._hashed(own * count + own + rank), self._hashed(
-            own[one] * count + own[other] + rank
-        )
+        alone, paired = own * self.count + own, own[one] * self.count + own[other]
+        return alone * MULTIPLIERS[0], paired * MULTIPLIERS[0]
 
-    @staticmethod
-    def _hashed(numbers: Any) -> Any:
-        return (numbers * MULTIPLIER) >> np.uint64(64 - PLACES_BITS)
+    def _note(self, numbers: Any, new: npt.NDArray[np.int8], kind: int) -> None:
+        """Which situations have something that no other had: they are of that kind."""
+        numbers >>= np.uint32(32 - PLACES_BITS)
+        fresh = np.flatnonzero(~self.had[numbers].all(0))
+        new[fresh] = kind
+        self.had[numbers[:, fresh]] = True
