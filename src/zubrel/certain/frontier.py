@@ -36,8 +36,8 @@ each, one of the five takes eleven and not two and a half.)"""
 EXACT = 1_000
 """Costs up to which those that differ by one make kinds of their own."""
 LOOKED_UP = 70
-"""Values, and two at once, of which it is looked up for a unit of work whether they are new: as many
-as take as long as a unit of what costs are worked out with (53 to 132 in five worlds)."""
+"""Values, and two at once, of which it is looked up for a unit of work whether they are new: as
+many as take as long as a unit of what costs are worked out with (53 to 132 in five worlds)."""
 
 
 class Frontier:
