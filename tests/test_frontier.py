@@ -62,6 +62,30 @@ class WhichRoomsAreLeft(unittest.TestCase):
             seen += leaving
         self.assertEqual(sorted(seen), list(range(count)))
 
+    def test_each_queue_has_its_share(self):
+        frontier = self.frontier()
+        queues = {
+            "values": frontier.new[NEW_VALUE],
+            "pairs": frontier.new[NEW_PAIR],
+            "done": frontier.done,
+            "cheapest": frontier.cheapest,
+        }
+        frontier.left = bytearray(10_000)
+        frontier.known_kinds.append((1, 1))
+        frontier.kinds[1, 1] = list(range(9_000, 9_999))
+        for hundred, queue in enumerate(queues.values()):
+            # all lists are told apart by their nodes
+            queue += [(1, -node) for node in reversed(range(100 * hundred, 100 * hundred + 100))]
+        left = Counter(node // 100 for node in frontier.leave())
+        shares = [left[hundred] / BATCH for hundred in range(4)]
+        drawn = 1 - sum(shares)
+        for share, wanted in zip([*shares, drawn], (0.2, 0.1, 0.4, 0.2, 0.1), strict=True):
+            self.assertAlmostEqual(share, wanted, delta=1.01 / BATCH)
+        # one that is empty leaves its share to the next
+        frontier.done.clear()
+        left = Counter(node // 100 for node in frontier.leave())
+        self.assertAlmostEqual(left[3] / BATCH, 0.6, delta=1.01 / BATCH)
+
     def test_what_is_new_is_left_before_what_is_cheap(self):
         coin, oil = ("held", "coin"), ("meter", "oil")
         frontier, count = self.frontier(), 20 * BATCH
