@@ -62,6 +62,15 @@ class WhichRoomsAreLeft(unittest.TestCase):
             seen += leaving
         self.assertEqual(sorted(seen), list(range(count)))
 
+    def test_where_nothing_leads_to_a_win_nothing_is_met(self):
+        frontier = self.frontier()
+        self.meet(frontier, [5, 6], {}, {}, first=7)
+        nothing = np.zeros((len(self.before), 0), np.int64)
+        frontier.meet([], nothing, np.zeros(0), np.zeros(0, np.int32))
+        self.meet(frontier, [4], {}, first=3)
+        self.assertEqual(sorted(frontier.leave()), [3, 7, 8])
+        self.assertEqual(frontier.leave(), [])
+
     def test_each_queue_has_its_share(self):
         frontier = self.frontier()
         queues = {

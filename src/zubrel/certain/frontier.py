@@ -83,7 +83,8 @@ class Frontier:
         done = (values[self.for_good] != self.before).sum(0)
         at_cost, when_done = self.novelty.of(values, np.array(rounded, np.int64), done)
         self.work += 2 * len(nodes) * self.novelty.looked_up / LOOKED_UP
-        self.left += bytes(max(nodes, default=-1) + 1 - len(self.left))
+        # numbers in between are of nodes that lead nowhere
+        self.left += bytes(max(0, max(nodes, default=0) + 1 - len(self.left)))
         columns = (rounded, *(a.tolist() for a in (costs, far, at_cost, done, when_done)))
         for node, alike, cost, moves, new, much, newly in zip(nodes, *columns, strict=True):
             heapq.heappush(self.cheapest, (cost, -node))

@@ -17,7 +17,7 @@ later is taken to be had already (a wreck takes 440,000 in 20,000 rooms)."""
 MULTIPLIERS = np.uint32(0x9E3779B1), np.uint32(0x85EBCA77)
 MOST_PAIRED = 64
 """Variables beyond which values are looked at one by one only: there would be too many pairs (of
-four deltas of 95 to 102 variables a search of many rooms wins none with 4,700 pairs, in five million
+four deltas of 95 to 102 variables a search of many rooms wins none with 4,700 pairs in five million
 units of work, and three without)."""
 CELLS = 1_000_000
 """Pairs that are looked up at once."""
