@@ -132,6 +132,9 @@ class New(unittest.TestCase):
         for counted, expected in (([], NOTHING_NEW), ([purse], NEW_VALUE)):
             (told,) = VectorNovelty(system.variables, counted).of(columns, np.zeros(2, np.int64))
             self.assertEqual(told.tolist(), [expected] * 2)
+        many = compile_world(loads(PURSE.replace("max: 40", f"max: {MANY}")))
+        (told,) = VectorNovelty(many.variables, [purse]).of(columns, np.zeros(2, np.int64))
+        self.assertEqual(told.tolist(), [NOTHING_NEW] * 2)
         # of many variables pairs are left out
         ranks = np.zeros(2, np.int64)
         every = range(len(system.variables))

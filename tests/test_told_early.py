@@ -202,7 +202,11 @@ class Forms(ProgramTest):
         self.assertTrue(every.unwinnable)
         with mock.patch.object(early, "_reasons", side_effect=LimitReached("a second")):
             (bare,) = early.told_early(known).findings
+            # and all else that was told before
+            more = early.told_early(known, before=every).findings
         self.assertEqual((bare.kind, bare.explanation), ("unwinnable", ()))
+        self.assertGreater(len(more), 1)
+        self.assertEqual({f.subject for f in more}, {f.subject for f in every.findings})
         self.assertTrue(bare.certain)
 
     def test_from_python_too(self):
