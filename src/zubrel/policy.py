@@ -150,7 +150,7 @@ than all of its proof)."""
 FIRST_WIN, MORE_FOR_A_WIN = (1 * SECOND, 0.6 * SECOND), (0.5 * SECOND, 6 * SECOND)
 """Work on a proof before a first win alone is looked for in its midst, and work on that; and the
 same once more where none is known by then, nor that there is none (of 31 worlds as people write
-them 29 are known to be won, or never to be, after these two; with 4 in the second 27. Before
+them 30 are known to be won, or never to be, after these two; with 4 in the second 27. Before
 rooms in which something is new had their turn, 27; of 28 of them 18 with one look after 2.5 million
 alone. A proof that would have ended meanwhile waits for it)."""
 CERTAIN = (
