@@ -9,7 +9,7 @@ from zubrel.api import loads
 from zubrel.certain.frontier import BATCH, EXACT, Frontier, _rounded
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.parts import ENDING
-from zubrel.explored.packed.novelty_arrays import NEW_PAIR, NEW_VALUE
+from zubrel.explored.packed.novelty import NEW_PAIR, NEW_VALUE
 
 QUAYS = """
 zubrel: 1

@@ -28,8 +28,8 @@ from zubrel.checked.keys import ENDING
 from zubrel.compiled.compile import compile_world
 from zubrel.compiled.formulas import Within, both
 from zubrel.explored.packed import novelty_arrays
-from zubrel.explored.packed.novelty import MANY, Novelty
-from zubrel.explored.packed.novelty_arrays import NEW_VALUE, NOTHING_NEW, VectorNovelty
+from zubrel.explored.packed.novelty import MANY, NEW_VALUE, NOTHING_NEW, Novelty
+from zubrel.explored.packed.novelty_arrays import VectorNovelty
 from zubrel.explored.packed.packing import pack_into_one
 from zubrel.findings.judged import judge
 

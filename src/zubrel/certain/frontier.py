@@ -22,7 +22,8 @@ import numpy.typing as npt
 
 from zubrel.compiled.parts import ENDING
 from zubrel.compiled.system import System
-from zubrel.explored.packed.novelty_arrays import NEW_PAIR, NEW_VALUE, NOTHING_NEW, VectorNovelty
+from zubrel.explored.packed.novelty import NEW_PAIR, NEW_VALUE, NOTHING_NEW
+from zubrel.explored.packed.novelty_arrays import VectorNovelty
 
 BATCH = 64
 """Rooms that are left at once: of 16 worlds as people write them 12 are won by a search of many

@@ -9,6 +9,8 @@ from zubrel.explored.packed.packing import Packing
 
 MANY = 256
 """Values of a variable from which on they do not count as new."""
+NEW_VALUE, NEW_PAIR, NOTHING_NEW = 1, 2, 3
+"""How new a situation is, the newest first: by a value, by two at once, or not at all."""
 
 
 class Novelty:
@@ -35,7 +37,7 @@ class Novelty:
         """By rank and value those that were had beside it, as bits."""
 
     def of(self, word: int, rank: int) -> int:
-        """1 if a value is new among situations of its rank, 2 if two at once are, else 3."""
+        """`NEW_VALUE`, `NEW_PAIR` or `NOTHING_NEW` among situations of its rank."""
         values = self._values_of(word)
         return self._noted(values, sum([1 << value for value in values]), rank)
 
@@ -70,13 +72,13 @@ class Novelty:
         earlier = self.earlier.get(rank, 0)
         beside = self.beside.setdefault(rank, [0] * self.count)
         # a value that was never had is the newest; two that were never had at once come next
-        new = 1 if values_as_bits & ~earlier else 3
+        new = NEW_VALUE if values_as_bits & ~earlier else NOTHING_NEW
         self.earlier[rank] = earlier | values_as_bits
         for value in values:
             fresh = values_as_bits & ~beside[value]
             if fresh:
                 beside[value] |= fresh
-                new = min(new, 2)
+                new = min(new, NEW_PAIR)
             # the other of two has the first beside it, and notes that itself where it is among them
             while fresh and not all_of_them:
                 other = fresh.bit_length() - 1

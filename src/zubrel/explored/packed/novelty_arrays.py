@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from zubrel.compiled.parts import Variable
-from zubrel.explored.packed.novelty import MANY
+from zubrel.explored.packed.novelty import MANY, NEW_PAIR, NEW_VALUE, NOTHING_NEW
 
 PLACES_BITS = 25
 """There are two to this many places for what was had, a byte each. Where two things share one, the
@@ -21,8 +21,6 @@ four deltas of 95 to 102 variables a search of many rooms wins none with 4,700 p
 units of work, and three without)."""
 CELLS = 1_000_000
 """Pairs that are looked up at once."""
-
-NEW_VALUE, NEW_PAIR, NOTHING_NEW = 1, 2, 3
 
 
 class VectorNovelty:
