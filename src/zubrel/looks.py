@@ -21,6 +21,7 @@ from zubrel.narrated.words import counted
 from zubrel.policy import (
     ASKED_ABOUT,
     CERTAIN,
+    CERTAIN_JUDGED,
     CERTAIN_LATE,
     CERTAIN_LISTED,
     FIRST_WIN,
@@ -33,7 +34,7 @@ from zubrel.policy import (
 )
 
 if TYPE_CHECKING:
-    from zubrel.certain.smaller import Smaller
+    from zubrel.certain.smaller import Proved, Smaller
     from zubrel.certain.stage import Certain
     from zubrel.reduced.result import Reduced
 
@@ -70,6 +71,8 @@ class EarlyLooks:
         """`certain.stage.Looking`, the same."""
         self.reduced: Reduced | None = None
         """The world made smaller, once somebody has asked for it."""
+        self.proved: Proved | None = None
+        """What the proof has told of that by now, once it has told something, or somebody asks."""
         self.looks = 0
         """How often moves that doom were looked for in the midst of the proof."""
         self.left = list(CERTAIN)
@@ -106,6 +109,13 @@ class EarlyLooks:
             self._wait_for(*self.for_a_win.pop(), whole=False)
         else:
             self._wait()
+
+    def judged(self, leads_to_win: Callable[[Sequence[int]], bool]) -> None:
+        """It is proved which situations of the world made smaller lead to a win, and not yet which
+        moves doom: what is lost is seen at a glance, and dooms are found in passing."""
+        self._proof().leads_to_win = leads_to_win
+        after, work = CERTAIN_JUDGED
+        self._wait_for(after, work)
 
     def listed(self) -> None:
         """Every situation is listed: the proof ends soon, unless there is far more to be told."""
@@ -149,7 +159,14 @@ class EarlyLooks:
 
     def _made_smaller(self, budget: Budget) -> Smaller:
         """The world made smaller, with the way back, for plays that are looked for."""
-        return self._smaller_by(self.reduced_to_its_end(budget))
+        return replace(self._smaller_by(self.reduced_to_its_end(budget)), proved=self._proof())
+
+    def _proof(self) -> Proved:
+        """What is proved of the world made smaller, for those who look for dooms in it."""
+        from zubrel.certain.smaller import Proved
+
+        self.proved = self.proved or Proved()
+        return self.proved
 
     def _made_easier(self, budget: Budget) -> Smaller | None:
         """The world without levers, which a plan sets one way and another; None: there are none."""

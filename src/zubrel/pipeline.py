@@ -108,11 +108,19 @@ def _through_a_lens(
     system: System, budget: Budget, progress: Progress, early: EarlyLooks | None
 ) -> Lens[Any]:
     """The world as far as its end depends on it."""
+    from zubrel.explored.backward.space import BackwardSpace
     from zubrel.quotient.making import first_lens
 
     # whoever looks aside needs the same smaller world
     smaller = None if early is None else early.reduced_to_its_end(budget)
-    return first_lens(system, budget, progress, judge, end_of, reduced=smaller)
+
+    def judging(lens: Lens[Any]) -> None:
+        judged = judge(lens)
+        # what comes before a deal is none of these, and whoever looks aside begins there
+        if early is not None and judged.verdict != "unwinnable" and not system.world.deals:
+            early.judged(cast(BackwardSpace, lens.inner).holding(judged.live | judged.won))
+
+    return first_lens(system, budget, progress, judging, end_of, reduced=smaller)
 
 
 def work_on_question(budget: Budget, other_ways: bool = True) -> float:

@@ -10,7 +10,7 @@ from world to world: what has found most for its work has the next turn.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from random import Random
 
 from msgspec import Struct
@@ -140,16 +140,23 @@ class Leaving:
         exits = [e for e in exits if self._may_doom(e.step) and not self.rooms.is_over(e.target)]
         if not exits:
             return
+        for exit_ in self._doubtful(room, exits):
+            if self.hunt.is_lost(self.rooms.room(exit_.target)):
+                self.hunt.note(room, exit_)
+
+    def _doubtful(self, room: Room, exits: Sequence[Exit]) -> Iterator[Exit]:
+        """The exits of a live room behind which it has to be asked whether a win is left."""
+        if self.seeker.lost_sets.proved is not None:
+            yield from exits  # each is told at once
+            return
         # what a win from here could be like, as the relaxation sees it
         plan = self.seeker.plan(room)
         assert plan is not None, "from a live room a win is possible"
         for exit_ in exits:
             domains = self.seeker.relaxation.domains(self.rooms.values(exit_.target))
             # most exits leave the old plan possible, which is tried for a fraction of a fixpoint
-            if self.seeker.relaxation.plan_holds(domains, plan[1]):
-                continue
-            if self.hunt.is_lost(self.rooms.room(exit_.target)):
-                self.hunt.note(room, exit_)
+            if not self.seeker.relaxation.plan_holds(domains, plan[1]):
+                yield exit_
 
     def _rush_next(self) -> bool:
         if not self.aims:

@@ -7,7 +7,7 @@ are possible are made, and every room met on the way is looked at again if that 
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 
 from zubrel.base.budget import Budget, LimitReached
@@ -95,7 +95,16 @@ class Seeker:
             self._may_win[name] = not self.lost_sets.hold(name) and self._may_win_from(name)
         return self._may_win[name]
 
+    def believe(self, lost: Callable[[int], bool]) -> None:
+        """From now on a proof tells whether a situation is `lost`, and not the relaxation."""
+        self.lost_sets.proved = lost
+        # what was taken to be possible by then may be known to be lost
+        self._may_win.clear()
+        self._plans.clear()
+
     def _may_win_from(self, name: int) -> bool:
+        if self.lost_sets.proved is not None:
+            return True  # or it would be among the lost
         domains = self.domains(name)
         if not self.relaxation.may_win(domains):
             # what the reason holds for beside it is asked once somebody looks for more of it

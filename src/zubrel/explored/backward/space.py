@@ -140,6 +140,12 @@ class BackwardSpace(EverySituation[AreaSet, "BackwardWalks"]):
     def examples(self, situations: AreaSet, most: int) -> list[dict[Key, Value]]:
         raise NotAsked("single situations")
 
+    def holding(self, situations: AreaSet) -> Callable[[Sequence[int]], bool]:
+        """Whether a situation that some play comes to is in a set, by its values."""
+        assert situations.is_plain, "of other sets, the play matters as well"
+        areas, assignment = situations.areas, self.encoding.assignment
+        return lambda values: bool(areas[values[PLACE]].eval(assignment(values)))
+
     # steps
 
     def possible(self, step: Step) -> AreaSet:

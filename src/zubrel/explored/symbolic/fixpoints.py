@@ -223,9 +223,8 @@ class SymbolicFixpoints:
         of two steps may be closed, so that every group minds every other.
         """
         spread = spread or self.spread
-        # settling is dear, and what was followed once need not be followed again
-        if self.settling.needed:
-            follow = _only_new(follow)
+        # what was followed once need not be followed again: a large set has hardly anything new
+        follow = _only_new(follow)
         if within is not None and within != self.reachable and self.spread(within) != within:
             return self._closed_plainly(seed, follow, within)
         # only where nothing is left out do steps that do not interfere commute

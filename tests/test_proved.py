@@ -1,0 +1,203 @@
+"""What is told of moves that doom once a proof knows what leads to a win: true, and more of it."""
+
+import unittest
+from unittest import mock
+
+import yaml
+
+from tests.deadline_worlds import deadline_world
+from tests.errand_worlds import errand_world
+from tests.random_worlds import random_world
+from tests.seeds import least, sampled
+from tests.small_worlds import small_worlds
+from tests.stress_worlds import passage_world, stress_world, trade_world
+from tests.test_against_reference import world_of
+from zubrel.base.budget import Budget, Limits
+from zubrel.base.progress import Silence
+from zubrel.certain.hunt import Hunt
+from zubrel.certain.stage import Looking
+from zubrel.certain.wins import Seeker
+from zubrel.compiled.compile import compile_world
+from zubrel.explored.backward.space import BackwardSpace
+from zubrel.explored.packed.stepping import Walking
+from zubrel.findings.detectors.softlocks import softlocks
+from zubrel.findings.judged import judge
+from zubrel.looks import EarlyLooks
+from zubrel.pipeline import _through_a_lens
+from zubrel.policy import CERTAIN_JUDGED
+from zubrel.quotient import making
+from zubrel.quotient.lens import Lens
+
+MAKERS = (random_world, stress_world, trade_world, passage_world, errand_world, deadline_world)
+WORK = 300_000
+
+
+def worlds(seeds):
+    """Small worlds that can be won, and whose proof may be looked at: no items are dealt."""
+    for name, system, space in small_worlds(seeds, MAKERS):
+        judged = judge(space)
+        if judged.won and not system.world.deals:
+            yield name, system, judged
+
+
+def proof_of(early):
+    """What sets closed backwards tell of the world that was made smaller."""
+    reduced = early.reduced_to_its_end(Budget(Limits()))
+    space = BackwardSpace(reduced.system, Budget(Limits()))
+    judged = judge(Lens(early.system, reduced, space))
+    return space.holding(judged.live | judged.won)
+
+
+def looked(system, proved):
+    """What is known after two looks of which only what the smaller world tells counts."""
+    early = EarlyLooks(system, Budget(Limits()), Silence())
+    if proved:
+        early.judged(proof_of(early))
+    looking = Looking(system, Budget(Limits()), early._made_smaller)
+    # plays of the whole world may win it, and find nothing that dooms
+    looking.leaving.run = lambda: None
+    looking.go_on(WORK)
+    return looking.go_on(WORK)
+
+
+class Proved(unittest.TestCase):
+    def test_what_is_told_by_a_proof_of_the_smaller_world_is_true_of_the_whole(self):
+        with_proof = without = every = 0
+        for name, system, judged in worlds(sampled(60_000, 60_060)):
+            exact = {(f.kind, f.subject) for f in softlocks(judged)}
+            known = looked(system, True)
+            told = {(d.kind, d.step.rule.id) for d in known.dooms}
+            with self.subTest(world=name):
+                self.assertLessEqual(told, exact)
+                self._play(system, judged, known)
+            with_proof += len(told)
+            without += len(looked(system, False).dooms)
+            every += len(exact)
+        self.assertGreater(every, least(120))
+        self.assertGreater(with_proof, 0.9 * every)
+        self.assertGreater(with_proof, without)
+
+    def _play(self, system, judged, known):
+        walking = Walking(system)
+        for doom in known.dooms:
+            lost = judged.space.of(system.situation(list(doom.after)))
+            self.assertTrue(lost & judged.doomed)
+            word = walking.start()
+            for step in doom.walk:
+                word = walking.after(word, step)
+            self.assertEqual(walking.packing.unpack([word]), list(doom.after))
+
+    def test_a_situation_is_lost_exactly_where_all_situations_say_so(self):
+        asked = lost = 0
+        for name, system, judged in worlds(sampled(61_000, 61_020)):
+            space, words = BackwardSpace(system, Budget(Limits())), judged.space.words
+            backwards = judge(space)
+            leads_to_win = space.holding(backwards.live | backwards.won)
+            able = judged.live | judged.won
+            for number in range(0, len(words), 1 + len(words) // 40):
+                values = judged.space.packing.unpack([words[number]])
+                is_able = bool(judged.space.of(system.situation(values)) & able)
+                with self.subTest(world=name, situation=number):
+                    self.assertEqual(leads_to_win(values), is_able)
+                asked, lost = asked + 1, lost + (not is_able)
+        self.assertGreater(asked, least(2_000))
+        self.assertGreater(lost, least(150))
+
+    def test_who_believes_a_proof_asks_neither_sets_of_values_nor_every_room(self):
+        refused = 0
+        for name, system, judged in worlds(sampled(62_000, 62_020)):
+            seeker = Seeker(system, Budget(Limits()))
+            hunt, rooms = Hunt(seeker), seeker.rooms
+            hopeful = [
+                w
+                for w in judged.space.words
+                if not w & rooms.ended and not hunt.is_lost(rooms.room(w))
+            ]
+            if not hopeful:
+                continue
+            # whatever was thought of it before
+            seeker.plan(rooms.room(hopeful[0]))
+            lost = rooms.room(hopeful[0]).name
+            seeker.believe(lambda word, lost=lost: word == lost)
+            seeker.relaxation = seeker.timing = hunt.exhausting = None
+            with self.subTest(world=name):
+                self.assertTrue(hunt.is_lost_for_sure(rooms.room(lost)))
+                self.assertIsNone(seeker.plan(rooms.room(lost)))
+                others = [rooms.room(w) for w in hopeful if rooms.room(w).name != lost]
+                self.assertFalse(any(hunt.is_lost_for_sure(room) for room in others))
+            refused += 1
+        self.assertGreater(refused, least(40))
+
+
+WORLD = """
+zubrel: 1
+title: Two lenses
+start: {at: quay}
+items: {lens: Lens, coin: {kind: money, max: 3}}
+areas:
+  quay: {finds: [lens], ways: [stall, {to: tower, needs: lens}]}
+  stall: {}
+  tower: {}
+shops: {dealer: {at: stall, buys: {lens: 2}}}
+endings: {lit: {when: at tower}}
+"""
+UNWINNABLE = WORLD.replace("needs: lens", "needs: 2 lens")
+DEALT = WORLD.replace("finds: [lens], ", "").replace(
+    "{at: quay}", "{at: quay, deal: [{of: [lens], over: [quay, stall]}]}"
+)
+
+
+class Shared(unittest.TestCase):
+    def looks_of(self, text):
+        """The looks beside a proof that goes backwards at once."""
+        system = compile_world(world_of(yaml.safe_load(text)))
+        budget = Budget(Limits())
+        early = EarlyLooks(system, budget, Silence())
+        with mock.patch.object(making, "FORWARD", 1), mock.patch.object(making, "BACKWARD", 1e9):
+            _through_a_lens(system, budget, Silence(), early)
+        return early
+
+    def test_whoever_looks_aside_is_told_what_leads_to_a_win(self):
+        early = self.looks_of(WORLD)
+        hunt = Looking(early.system, Budget(Limits()), early._made_smaller)
+        hunt.go_on(WORK)
+        hunt.go_on(WORK)
+        self.assertTrue(hunt.in_smaller.is_proved)
+        self.assertEqual([d.step.rule.id for d in hunt.found().dooms], ["dealer_sell_lens"])
+
+    def test_what_was_told_in_vain_is_told_again(self):
+        early = EarlyLooks(
+            compile_world(world_of(yaml.safe_load(WORLD))), Budget(Limits()), Silence()
+        )
+        looking = Looking(early.system, Budget(Limits()), early._made_smaller)
+        whole = looking.hunt
+        # sets of values know little of the whole world, and nothing is found there
+        whole.is_lost_for_sure = lambda room: room.name in whole.lost
+        looking.leaving.run = lambda: None
+        looking.go_on(WORK)
+        looking.go_on(WORK)
+        self.assertTrue(looking.in_smaller.hunt.dooms)
+        self.assertEqual(looking.found().dooms, ())
+        early.judged(proof_of(early))
+        looking.go_on(WORK)
+        self.assertEqual([d.step.rule.id for d in looking.found().dooms], ["dealer_sell_lens"])
+
+    def test_of_a_world_without_a_win_or_with_deals_nothing_is_told(self):
+        for text in (UNWINNABLE, DEALT):
+            with self.subTest(world=text):
+                self.assertIsNone(self.looks_of(text).proved)
+
+    def test_a_look_comes_soon_after(self):
+        system = compile_world(world_of(yaml.safe_load(WORLD)))
+        early, looked = EarlyLooks(system, Budget(Limits()), Silence()), []
+        early.judged(lambda values: True)
+        early._look = lambda work, whole=True: looked.append((work, whole))
+        after, work = CERTAIN_JUDGED
+        early.budget.spend(after - 1)
+        self.assertEqual(looked, [])
+        early.budget.spend(after)
+        self.assertEqual(looked, [(work, True)])
+
+
+if __name__ == "__main__":
+    unittest.main()
