@@ -4,6 +4,7 @@ import unittest
 from unittest import mock
 
 import yaml
+from msgspec.structs import replace
 
 from tests.deadline_worlds import deadline_world
 from tests.errand_worlds import errand_world
@@ -15,6 +16,7 @@ from tests.test_against_reference import world_of
 from zubrel.base.budget import Budget, Limits
 from zubrel.base.progress import Silence
 from zubrel.certain.hunt import Hunt
+from zubrel.certain.leaving import Leaving
 from zubrel.certain.stage import Looking
 from zubrel.certain.wins import Seeker
 from zubrel.compiled.compile import compile_world
@@ -141,34 +143,37 @@ areas:
 shops: {dealer: {at: stall, buys: {lens: 2}}}
 endings: {lit: {when: at tower}}
 """
-UNWINNABLE = WORLD.replace("needs: lens", "needs: 2 lens")
 DEALT = WORLD.replace("finds: [lens], ", "").replace(
     "{at: quay}", "{at: quay, deal: [{of: [lens], over: [quay, stall]}]}"
 )
 
 
+def looks_at(text):
+    """The looks beside a proof of a world in YAML."""
+    system = compile_world(world_of(yaml.safe_load(text)))
+    return EarlyLooks(system, Budget(Limits()), Silence())
+
+
 class Shared(unittest.TestCase):
     def looks_of(self, text):
         """The looks beside a proof that goes backwards at once."""
-        system = compile_world(world_of(yaml.safe_load(text)))
-        budget = Budget(Limits())
-        early = EarlyLooks(system, budget, Silence())
+        early = looks_at(text)
         with mock.patch.object(making, "FORWARD", 1), mock.patch.object(making, "BACKWARD", 1e9):
-            _through_a_lens(system, budget, Silence(), early)
+            _through_a_lens(early.system, early.budget, Silence(), early)
         return early
 
     def test_whoever_looks_aside_is_told_what_leads_to_a_win(self):
         early = self.looks_of(WORLD)
+        self.assertTrue(early.proved.leads_to_win(early.reduced.system.start))
         hunt = Looking(early.system, Budget(Limits()), early._made_smaller)
+        hunt.leaving.run = lambda: None
         hunt.go_on(WORK)
         hunt.go_on(WORK)
         self.assertTrue(hunt.in_smaller.is_proved)
         self.assertEqual([d.step.rule.id for d in hunt.found().dooms], ["dealer_sell_lens"])
 
     def test_what_was_told_in_vain_is_told_again(self):
-        early = EarlyLooks(
-            compile_world(world_of(yaml.safe_load(WORLD))), Budget(Limits()), Silence()
-        )
+        early = looks_at(WORLD)
         looking = Looking(early.system, Budget(Limits()), early._made_smaller)
         whole = looking.hunt
         # sets of values know little of the whole world, and nothing is found there
@@ -182,14 +187,60 @@ class Shared(unittest.TestCase):
         looking.go_on(WORK)
         self.assertEqual([d.step.rule.id for d in looking.found().dooms], ["dealer_sell_lens"])
 
-    def test_of_a_world_without_a_win_or_with_deals_nothing_is_told(self):
-        for text in (UNWINNABLE, DEALT):
-            with self.subTest(world=text):
-                self.assertIsNone(self.looks_of(text).proved)
+    def test_nothing_is_told_where_the_whole_world_knows_of_no_win_before_it(self):
+        early = looks_at(WORLD)
+        early.judged(proof_of(early))
+        looking = Looking(early.system, Budget(Limits()), early._made_smaller)
+        looking.leaving.run = lambda: None
+        looking.hunt.is_live = lambda *asked: False
+        looking.go_on(WORK)
+        looking.go_on(WORK)
+        self.assertTrue(looking.in_smaller.hunt.dooms)
+        self.assertEqual(looking.found().dooms, ())
+
+    def test_plays_are_made_shorter_by_what_is_proved_and_told_again(self):
+        early = looks_at(WORLD)
+        looking = Looking(early.system, Budget(Limits()), early._made_smaller)
+        looking._make_smaller()
+        smaller, told = looking.in_smaller, []
+        smaller._tell = lambda doom: told.append(len(doom.walk))
+        with mock.patch("zubrel.certain.smaller.Shortener") as shortener:
+            smaller.run()
+            smaller.shorten()
+            shortener.assert_not_called()
+            early.judged(proof_of(early))
+            smaller.run()
+            smaller.shorten()
+            shortener.assert_called_once_with(smaller.hunt)
+        (key, doom) = next(iter(smaller.hunt.dooms.items()))
+        smaller.hunt.dooms = {key: replace(doom, walk=doom.walk * 3)}
+        smaller.tell()
+        smaller.hunt.dooms = {key: replace(doom, walk=doom.walk * 2)}
+        smaller.tell()
+        smaller.tell()
+        self.assertEqual(told, [3 * len(doom.walk), 2 * len(doom.walk)])
+
+    def test_of_a_world_with_deals_nothing_is_told(self):
+        self.assertIsNone(self.looks_of(DEALT).proved)
+
+    def test_exits_are_left_by_what_is_proved_whatever_a_plan_thinks_of_them(self):
+        text = WORLD.replace("[lens]", "[lens, shell]").replace(
+            "{lens: Lens", "{lens: Lens, shell: A"
+        )
+        hunt = Hunt(Seeker(looks_at(text).system, Budget(Limits())))
+        hunt.first_win()
+        for proved in (False, True):
+            with self.subTest(proved=proved):
+                if proved:
+                    start = hunt.start.name
+                    hunt.seeker.believe(lambda word, start=start: word != start)
+                Leaving(hunt)._leave(hunt.start, None)
+                dooms = [doom.step.rule.id for doom in hunt.dooms.values()]
+                # to pick up a shell dooms nobody, but for whoever is told so
+                self.assertEqual(dooms, ["quay_shell"] if proved else [])
 
     def test_a_look_comes_soon_after(self):
-        system = compile_world(world_of(yaml.safe_load(WORLD)))
-        early, looked = EarlyLooks(system, Budget(Limits()), Silence()), []
+        early, looked = looks_at(WORLD), []
         early.judged(lambda values: True)
         early._look = lambda work, whole=True: looked.append((work, whole))
         after, work = CERTAIN_JUDGED

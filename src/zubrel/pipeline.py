@@ -117,7 +117,7 @@ def _through_a_lens(
     def judging(lens: Lens[Any]) -> None:
         judged = judge(lens)
         # what comes before a deal is none of these, and whoever looks aside begins there
-        if early is not None and judged.verdict != "unwinnable" and not system.world.deals:
+        if early is not None and not system.world.deals:
             early.judged(cast(BackwardSpace, lens.inner).holding(judged.live | judged.won))
 
     return first_lens(system, budget, progress, judging, end_of, reduced=smaller)

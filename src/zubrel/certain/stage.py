@@ -31,9 +31,9 @@ FOR_DOOMS = 0.75
 """The share of the work that has gone by when plays are made shorter instead of looking on."""
 FOR_SMALLER = 0.3
 """The share of the work that may go into making the world smaller."""
-IN_SMALLER, IN_PROVED, FOR_SHORTENING, FOR_TELLING = 0.45, 0.5, 0.2, 0.2
-"""The share of the work on looking that is done in the smaller world, and where a proof tells what
-is lost there; then on shorter plays; and on playing in the whole one what was found there."""
+IN_SMALLER, FOR_SHORTENING, FOR_TELLING = 0.45, 0.2, 0.2
+"""The share of the work on looking that is done in the smaller world; then on shorter plays, where
+a proof tells what is lost there; and on playing in the whole one what was found there."""
 AFTERWARDS, AT_LAST = 0.3 * SECOND, 0.05 * SECOND
 """Work on all that comes after a move that dooms, and where a limit has come (of twelve moves in
 three worlds it takes 0.01 each; of 35 moves in six, 30 have a reason with 0.3 as with 1, and where
@@ -181,8 +181,7 @@ class Looking:
             if not self.won:
                 self._within(self._smaller_win, until)
             left = max(0.0, until - self.budget.work)
-            share = IN_PROVED if smaller.smaller.proved.leads_to_win else IN_SMALLER
-            self._within(smaller.run, self.budget.work + left * share)
+            self._within(smaller.run, self.budget.work + left * IN_SMALLER)
             self._within(smaller.shorten, self.budget.work + left * FOR_SHORTENING)
             self._within(smaller.tell, self.budget.work + left * FOR_TELLING)
         if self.won:
