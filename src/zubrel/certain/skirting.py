@@ -19,6 +19,10 @@ Line = list[tuple[Room, Exit | None]]
 LENGTHS = (6, 12, 25, 50, 100)
 """Exits that a play takes before it is given up (with 50 at most, eight worlds show 58 moves that
 doom where they show 78 so, by shorter plays)."""
+FAR_LENGTHS, FAR_PROOF = (25, 100, 400, 1500), 300
+"""The same where a proof tells what is lost, and rooms that are looked at then to prove that a win
+is left right before it, which is asked of few rooms (a trial, caves around a shaft and
+six feathers after 4 million units: 19, 13 and 4 moves that doom, and 14, 9 and 2 as elsewhere)."""
 LEARNT = 8
 """Sets that are looked for before a play at most. Chosen: as much work as a play or two."""
 LOOK, EXIT = 5, 2
@@ -46,7 +50,8 @@ class Skirting:
         line: Line = [(beginning, None)]
         seen = {beginning.name}
         liking = self._liking()
-        for _ in range(self.random.choice(LENGTHS)):
+        lengths = LENGTHS if self.lost_sets.proved is None else FAR_LENGTHS
+        for _ in range(self.random.choice(lengths)):
             room = line[-1][0]
             self.hunt.seeker.budget.spend(LOOK + EXIT * len(room.exits))
             onward = list[Exit]()
@@ -77,7 +82,8 @@ class Skirting:
         # the cheapest question first; a search for a win is what takes most of all
         if not hunt.wins_like(room, like) and hunt.is_lost(room):
             return False
-        if not hunt.is_live(room, PROOF):
+        most = PROOF if self.lost_sets.proved is None else FAR_PROOF
+        if not hunt.is_live(room, most):
             self.unknown[step] = self.unknown.get(step, 0) + 1
         elif hunt.is_lost(hunt.rooms.room(exit_.target)):
             hunt.note(room, exit_)
