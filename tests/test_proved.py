@@ -249,6 +249,15 @@ class Shared(unittest.TestCase):
         early.budget.spend(after)
         self.assertEqual(looked, [(work, True)])
 
+    def test_none_comes_where_the_moves_that_doom_are_proved(self):
+        early, looked = looks_at(WORLD), []
+        early._look = lambda work, whole=True: looked.append((work, whole))
+        early.decided("softlocks", [])
+        early.budget.spend(10 * CERTAIN_JUDGED[0])
+        early.judged(lambda values: True)
+        early.budget.spend(10 * CERTAIN_JUDGED[0])
+        self.assertEqual(looked, [])
+
 
 if __name__ == "__main__":
     unittest.main()

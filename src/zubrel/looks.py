@@ -114,8 +114,9 @@ class EarlyLooks:
         """It is proved which situations of the world made smaller lead to a win, and not yet which
         moves doom: what is lost is seen at a glance, and dooms are found in passing."""
         self._proof().leads_to_win = leads_to_win
-        after, work = CERTAIN_JUDGED
-        self._wait_for(after, work)
+        # once the moves that doom are proved there is nothing left to look for
+        if self.left:
+            self._wait_for(*CERTAIN_JUDGED)
 
     def listed(self) -> None:
         """Every situation is listed: the proof ends soon, unless there is far more to be told."""
