@@ -169,7 +169,7 @@ class Shared(unittest.TestCase):
         hunt.leaving.run = lambda: None
         hunt.go_on(WORK)
         hunt.go_on(WORK)
-        self.assertTrue(hunt.in_smaller.is_proved)
+        self.assertTrue(hunt.in_smaller.hunt.seeker.is_proved)
         self.assertEqual([d.step.rule.id for d in hunt.found().dooms], ["dealer_sell_lens"])
 
     def test_what_was_told_in_vain_is_told_again(self):
@@ -248,6 +248,12 @@ class Shared(unittest.TestCase):
         self.assertEqual(looked, [])
         early.budget.spend(after)
         self.assertEqual(looked, [(work, True)])
+        # the proof says so in each of its turns
+        early.budget.nothing_meanwhile()
+        early.judged(lambda values: True)
+        early.budget.spend(2 * after)
+        early.budget.spend(2 * after)
+        self.assertEqual(len(looked), 1)
 
     def test_none_comes_where_the_moves_that_doom_are_proved(self):
         early, looked = looks_at(WORLD), []

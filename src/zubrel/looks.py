@@ -113,9 +113,11 @@ class EarlyLooks:
     def judged(self, leads_to_win: Callable[[Sequence[int]], bool]) -> None:
         """It is proved which situations of the world made smaller lead to a win, and not yet which
         moves doom: what is lost is seen at a glance, and dooms are found in passing."""
-        self._proof().leads_to_win = leads_to_win
-        # once the moves that doom are proved there is nothing left to look for
-        if self.left:
+        proof = self._proof()
+        is_new, proof.leads_to_win = proof.leads_to_win is None, leads_to_win
+        # in place of the next look, and once: each turn of a proof says so again, and is not held
+        # up for longer; where the moves that doom are proved, none is left
+        if is_new and self.left:
             self._wait_for(*CERTAIN_JUDGED)
 
     def listed(self) -> None:

@@ -215,7 +215,7 @@ class Hunt:
         """The same, where what the relaxation does not know is looked for everywhere."""
         if room.name in self.live.known:
             return False
-        if self.seeker.lost_sets.proved is not None:
+        if self.seeker.is_proved:
             return self.is_lost(room)  # nothing is left open that could be looked for
         return self.is_lost(room) or self.exhausting.shows_lost(room)
 

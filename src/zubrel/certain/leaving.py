@@ -146,7 +146,7 @@ class Leaving:
 
     def _doubtful(self, room: Room, exits: Sequence[Exit]) -> Iterator[Exit]:
         """The exits of a live room behind which it has to be asked whether a win is left."""
-        if self.seeker.lost_sets.proved is not None:
+        if self.seeker.is_proved:
             yield from exits  # each is told at once
             return
         # what a win from here could be like, as the relaxation sees it

@@ -50,7 +50,7 @@ class Skirting:
         line: Line = [(beginning, None)]
         seen = {beginning.name}
         liking = self._liking()
-        lengths = LENGTHS if self.lost_sets.proved is None else FAR_LENGTHS
+        lengths = FAR_LENGTHS if self.hunt.seeker.is_proved else LENGTHS
         for _ in range(self.random.choice(lengths)):
             room = line[-1][0]
             self.hunt.seeker.budget.spend(LOOK + EXIT * len(room.exits))
@@ -82,7 +82,7 @@ class Skirting:
         # the cheapest question first; a search for a win is what takes most of all
         if not hunt.wins_like(room, like) and hunt.is_lost(room):
             return False
-        most = PROOF if self.lost_sets.proved is None else FAR_PROOF
+        most = FAR_PROOF if hunt.seeker.is_proved else PROOF
         if not hunt.is_live(room, most):
             self.unknown[step] = self.unknown.get(step, 0) + 1
         elif hunt.is_lost(hunt.rooms.room(exit_.target)):

@@ -65,15 +65,10 @@ class SmallerHunt:
         self.won = self.won or self.hunt.first_win()
         return self.won and self._wins(self.hunt.win())
 
-    @property
-    def is_proved(self) -> bool:
-        """Whether a proof tells which situations are lost, and not the relaxation."""
-        return self.hunt.seeker.lost_sets.proved is not None
-
     def run(self) -> None:
         """Look for dooms. Raises what `spend` does."""
         leads_to_win = self.smaller.proved.leads_to_win
-        if leads_to_win is not None and not self.is_proved:
+        if leads_to_win is not None and not self.hunt.seeker.is_proved:
             values = self.hunt.rooms.values
             self.hunt.seeker.believe(lambda word: not leads_to_win(values(word)))
             # what was told in vain may be told now
@@ -84,7 +79,7 @@ class SmallerHunt:
 
     def shorten(self) -> None:
         """Make plays shorter that the whole world could not, which does not know what is lost."""
-        if self.is_proved:
+        if self.hunt.seeker.is_proved:
             Shortener(self.hunt).run()
 
     def tell(self) -> None:
@@ -128,7 +123,7 @@ class SmallerHunt:
         if not whole.is_live(here, LONG_PROOF, like if like.name in whole.live.known else None):
             return
         there = rooms.room(path[-1].target)
-        if self.is_proved:
+        if self.hunt.seeker.is_proved:
             # the proof of the smaller world is one of the whole, by what it is made smaller with
             assert there.name not in whole.live.known, "what can be won is not lost"
             whole.lost.add(there.name)

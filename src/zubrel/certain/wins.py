@@ -95,6 +95,11 @@ class Seeker:
             self._may_win[name] = not self.lost_sets.hold(name) and self._may_win_from(name)
         return self._may_win[name]
 
+    @property
+    def is_proved(self) -> bool:
+        """Whether a proof tells which situations are lost, and not the relaxation."""
+        return self.lost_sets.proved is not None
+
     def believe(self, lost: Callable[[int], bool]) -> None:
         """From now on a proof tells whether a situation is `lost`, and not the relaxation."""
         self.lost_sets.proved = lost
@@ -103,7 +108,7 @@ class Seeker:
         self._plans.clear()
 
     def _may_win_from(self, name: int) -> bool:
-        if self.lost_sets.proved is not None:
+        if self.is_proved:
             return True  # or it would be among the lost
         domains = self.domains(name)
         if not self.relaxation.may_win(domains):

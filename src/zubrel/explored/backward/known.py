@@ -15,7 +15,7 @@ from msgspec import Struct
 from zubrel.compiled.parts import PLACE, Step
 from zubrel.compiled.system import System
 from zubrel.explored.backward.areas import Areas
-from zubrel.explored.packed.novelty import Novelty
+from zubrel.explored.packed.novelty import NOTHING_NEW, Novelty
 from zubrel.explored.packed.packing import Packing
 from zubrel.explored.packed.stepping import Walking
 from zubrel.explored.space import Trace
@@ -27,8 +27,8 @@ SCOUTED, MOST_KNOWN = 1_000, 4_000
 """Situations that are met before anything is closed, and those of plays that are kept in all."""
 AT_ONCE = 10
 """Digits of a word that are turned into bits at once."""
-MEET, OLD = 60, 3
-"""Units of work to meet a situation; how new one is in which nothing is."""
+MEET = 60
+"""Units of work to meet a situation."""
 
 
 class KnownSituation(Struct, frozen=True):
@@ -154,7 +154,7 @@ class KnownPlays:
             for step, after in self.walking.onward(word):
                 self.encoding.budget.spend(MEET)
                 # a thousand situations of one kind answer no more than one of them
-                if after not in self.situations and novelty.of(after, 0) < OLD:
+                if after not in self.situations and novelty.of(after, 0) < NOTHING_NEW:
                     self.remember(after, word, steps[step])
                     waiting.append(after)
         log.info("plays to %d situations are known before any set is closed", len(self.situations))
